@@ -1,0 +1,25 @@
+//! The document of one line of dialogue: its text, its timed words and sounds, its diction, and
+//! every change there is to it.
+//!
+//! This crate is the vocabulary the others are spoken in: [`Seconds`], [`Frame`], [`FrameRate`],
+//! [`Span`], [`Phone`], [`Word`], [`Sound`], [`Line`] and [`Edit`]. It knows nothing of audio,
+//! faces, files or storage.
+//!
+//! ```
+//! use jam_score::{Edit, Line};
+//! let line = Line::new("Pull the shutters down.");
+//! let (changed, undo) = Edit::Text("Pull the shutters up.".into()).apply(&line)?;
+//! let (back, _) = undo.apply(&changed)?;
+//! assert_eq!(back, line);
+//! # Ok::<(), jam_score::EditError>(())
+//! ```
+
+mod edit;
+mod line;
+mod phone;
+mod time;
+
+pub use edit::{Edit, EditError};
+pub use line::{Diction, Line, Sound, Timing, TimingError, Word};
+pub use phone::Phone;
+pub use time::{Frame, FrameGrid, FrameRate, FrameRateError, Seconds, Span};

@@ -1,0 +1,144 @@
+//! The document of one line.
+
+use crate::{Phone, Seconds, Span};
+use serde::{Deserialize, Serialize};
+
+/// One word as it was spoken.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct Word {
+    /// As written, without the punctuation around it.
+    pub text: String,
+    /// The punctuation that follows it, for phrasing and for show: `,` `.` `?`.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub after: String,
+    pub span: Span,
+    /// 0..1, how far the recording bears the word out.
+    pub confidence: f32,
+    /// Mean pitch over the word's voiced frames in Hz; none for a whisper.
+    pub pitch: Option<f32>,
+}
+
+/// One sound or pause with its time.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct Sound {
+    pub phone: Phone,
+    pub span: Span,
+    /// Index of its word; none for a pause.
+    pub word: Option<u32>,
+    /// 1 main stress, 2 secondary, 0 none; vowels only.
+    pub stress: Option<u8>,
+    /// 0..1, how far the recording bears the sound out.
+    pub confidence: f32,
+    /// Mean level over its middle half, dB relative to full scale.
+    pub level: f32,
+}
+
+/// The words and sounds of a line with their times: what the analysis found.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct Timing {
+    /// The text these times belong to.
+    pub text: String,
+    pub words: Vec<Word>,
+    /// Sounds and pauses without gaps from 0 to the end of the recording.
+    pub sounds: Vec<Sound>,
+}
+
+/// What a [`Timing`] must keep, and where it does not.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum TimingError {
+    #[error("sound {0} ends before it starts or is not a time")]
+    Backwards(usize),
+    #[error("sound {0} does not start where the one before it ends")]
+    Gap(usize),
+    #[error("sound {0} belongs to a word that does not exist")]
+    NoSuchWord(usize),
+}
+
+impl Timing {
+    /// Sounds are finite, in order, without gaps, and name words that exist.
+    pub fn check(&self) -> Result<(), TimingError> {
+        for (i, sound) in self.sounds.iter().enumerate() {
+            let Span { start, end } = sound.span;
+            if !(start.0.is_finite() && end.0.is_finite() && start.0 >= 0.0 && end > start) {
+                return Err(TimingError::Backwards(i));
+            }
+            if i > 0 && (start - self.sounds[i - 1].span.end).0.abs() > 1e-9 {
+                return Err(TimingError::Gap(i));
+            }
+            if sound.word.is_some_and(|w| w as usize >= self.words.len()) {
+                return Err(TimingError::NoSuchWord(i));
+            }
+        }
+        Ok(())
+    }
+
+    /// The end of the last sound, which is the end of the recording.
+    pub fn end(&self) -> Seconds {
+        self.sounds.last().map_or(Seconds::ZERO, |s| s.span.end)
+    }
+}
+
+/// How a line is articulated. The defaults are the conversational style.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct Diction {
+    /// Scales the jaw of vowels.
+    pub openness: f64,
+    /// Scales how strongly consonants insist, and quickens lips and tongue.
+    pub crispness: f64,
+    /// Everything earlier by this much.
+    pub lead: Seconds,
+    /// Shapes last longer by this much.
+    pub linger: Seconds,
+    /// 0..1, how far the jaw follows the voice's loudness.
+    pub loudness: f64,
+    /// Most jaw beats a second.
+    pub beat: f64,
+    /// Slows the organs, never those of a seal, a tuck or the tongue between the teeth.
+    pub smoothness: f64,
+    /// 0..1, how much of drawing the lips apart the upper lip does.
+    pub upper_lip_share: f64,
+    /// Scales lip shapes.
+    pub lips: f64,
+    /// A longer sound holds its shape.
+    pub hold: Seconds,
+}
+
+impl Default for Diction {
+    fn default() -> Diction {
+        Diction {
+            openness: 0.88,
+            crispness: 1.0,
+            lead: Seconds::ZERO,
+            linger: Seconds::ZERO,
+            loudness: 0.5,
+            beat: 5.0,
+            smoothness: 1.0,
+            upper_lip_share: 0.30,
+            lips: 1.0,
+            hold: Seconds(0.25),
+        }
+    }
+}
+
+/// The document of one line: everything about it that a person or the analysis decided.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct Line {
+    /// What is said, as it was typed.
+    pub text: String,
+    /// The character who says it; none until one is chosen.
+    pub character: Option<String>,
+    /// Words and sounds in time; none until the first analysis succeeded.
+    pub timing: Option<Timing>,
+    pub diction: Diction,
+}
+
+impl Line {
+    pub fn new(text: impl Into<String>) -> Line {
+        Line { text: text.into(), character: None, timing: None, diction: Diction::default() }
+    }
+
+    /// Whether there are times and they belong to the text as it stands.
+    pub fn is_timed(&self) -> bool {
+        self.timing.as_ref().is_some_and(|t| t.text == self.text)
+    }
+}

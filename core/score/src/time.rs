@@ -1,0 +1,153 @@
+//! Time in its units. Seconds, frames and samples never mix by accident: each has its type, and
+//! every conversion lives here.
+
+use serde::{Deserialize, Serialize};
+use std::fmt;
+use std::ops::{Add, Sub};
+use std::str::FromStr;
+
+/// A moment or a length in seconds, counted from the first sample of the recording.
+#[derive(Debug, Clone, Copy, PartialEq, PartialOrd, Default, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(transparent)]
+pub struct Seconds(pub f64);
+
+impl Seconds {
+    pub const ZERO: Seconds = Seconds(0.0);
+
+    /// The length of `samples` samples at `rate` samples a second.
+    pub fn of_samples(samples: usize, rate: u32) -> Seconds {
+        Seconds(samples as f64 / f64::from(rate.max(1)))
+    }
+
+    pub fn max(self, other: Seconds) -> Seconds {
+        Seconds(self.0.max(other.0))
+    }
+
+    pub fn min(self, other: Seconds) -> Seconds {
+        Seconds(self.0.min(other.0))
+    }
+}
+
+impl Add for Seconds {
+    type Output = Seconds;
+    fn add(self, other: Seconds) -> Seconds {
+        Seconds(self.0 + other.0)
+    }
+}
+
+impl Sub for Seconds {
+    type Output = Seconds;
+    fn sub(self, other: Seconds) -> Seconds {
+        Seconds(self.0 - other.0)
+    }
+}
+
+/// A half-open stretch of time, `start <= t < end`.
+#[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct Span {
+    pub start: Seconds,
+    pub end: Seconds,
+}
+
+impl Span {
+    pub fn new(start: f64, end: f64) -> Span {
+        Span { start: Seconds(start), end: Seconds(end) }
+    }
+
+    pub fn length(self) -> Seconds {
+        self.end - self.start
+    }
+
+    pub fn middle(self) -> Seconds {
+        Seconds(0.5 * (self.start.0 + self.end.0))
+    }
+}
+
+/// A frame number on a production's grid.
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Default, Serialize, Deserialize, utoipa::ToSchema,
+)]
+#[serde(transparent)]
+pub struct Frame(pub i64);
+
+/// Frames a second as an exact fraction: 24/1, 30000/1001.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct FrameRate {
+    pub num: u32,
+    pub den: u32,
+}
+
+/// Why a frame rate was refused.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum FrameRateError {
+    #[error("“{0}” is not a frame rate; write a number such as 24, or a fraction such as 30000/1001")]
+    NotANumber(String),
+    #[error("a frame rate lies between 1 and 240 frames a second, {num}/{den} does not")]
+    OutOfRange { num: u32, den: u32 },
+}
+
+impl FrameRate {
+    pub const FILM: FrameRate = FrameRate { num: 24, den: 1 };
+
+    pub fn new(num: u32, den: u32) -> Result<FrameRate, FrameRateError> {
+        let fits = den > 0 && num >= den && u64::from(num) <= 240 * u64::from(den);
+        if fits { Ok(FrameRate { num, den }) } else { Err(FrameRateError::OutOfRange { num, den }) }
+    }
+
+    /// Frames a second, rounded to a double.
+    pub fn per_second(self) -> f64 {
+        f64::from(self.num) / f64::from(self.den)
+    }
+
+    /// The length of one frame.
+    pub fn frame_length(self) -> Seconds {
+        Seconds(f64::from(self.den) / f64::from(self.num))
+    }
+}
+
+impl FromStr for FrameRate {
+    type Err = FrameRateError;
+
+    /// Reads `24` or `30000/1001`.
+    fn from_str(text: &str) -> Result<FrameRate, FrameRateError> {
+        let bad = || FrameRateError::NotANumber(text.to_string());
+        let (num, den) = text.split_once('/').unwrap_or((text, "1"));
+        let num = num.trim().parse().map_err(|_| bad())?;
+        let den = den.trim().parse().map_err(|_| bad())?;
+        FrameRate::new(num, den)
+    }
+}
+
+impl fmt::Display for FrameRate {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if self.den == 1 { write!(f, "{}", self.num) } else { write!(f, "{}/{}", self.num, self.den) }
+    }
+}
+
+/// A production's frames: how many a second, and the number of the one at time zero.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct FrameGrid {
+    pub rate: FrameRate,
+    pub first: Frame,
+}
+
+impl FrameGrid {
+    /// The moment at which `frame` is shown.
+    pub fn time_of(self, frame: Frame) -> Seconds {
+        let index = frame.0.saturating_sub(self.first.0);
+        Seconds(index as f64 * f64::from(self.rate.den) / f64::from(self.rate.num))
+    }
+
+    /// The frame on screen at `time`: the last one that started at or before it.
+    pub fn frame_at(self, time: Seconds) -> Frame {
+        // A moment that is a frame's own start must give that frame, whatever rounding made of it.
+        let index = (time.0 * self.rate.per_second() + 1e-6).floor();
+        Frame(self.first.0.saturating_add(index as i64))
+    }
+
+    /// How many frames it takes until one starts at or after `length`, the one at zero included:
+    /// a clip this long covers a sound of that length to its last sample.
+    pub fn frames_covering(self, length: Seconds) -> i64 {
+        ((length.0 * self.rate.per_second() - 1e-6).ceil() as i64).max(0) + 1
+    }
+}

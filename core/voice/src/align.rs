@@ -1,0 +1,331 @@
+//! Forced alignment: the best path of a text's pronunciations through a recording.
+//!
+//! States stand in the order of the text. A word's first phone has one copy for each sound that may
+//! come before it, its last phone one for each that may follow; only copies whose contexts agree
+//! are joined. Between words a pause may be passed or not. A Viterbi search keeps a contiguous band
+//! of those states alive in each frame; if the end is not reached it is tried again with a wider
+//! band.
+
+use crate::features::Feature;
+use crate::model::{AcousticModel, Position, STATES};
+use crate::scorer::FrameScores;
+use std::collections::BTreeMap;
+
+/// ln of the odds to pass through a pause between words, and not to.
+const PAUSE: f32 = -5.298_317_4; // ln 0.005
+const NO_PAUSE: f32 = -0.005_012_54; // ln 0.995
+/// First beam in nats; grows fourfold when the end is not reached.
+const BEAM: f32 = 400.0;
+const WIDEST_BEAM: f32 = 400.0 * 1024.0;
+/// Frames scored at a time; bounds memory and sets how often cancelling is looked at.
+const BLOCK: usize = 128;
+const NONE: f32 = f32::NEG_INFINITY;
+
+/// Why a text could not be laid on a recording.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum AlignError {
+    #[error(
+        "the text is too long for the recording: its sounds need at least {needed:.1} s, the recording is {has:.1} s long; check that this text belongs to this file"
+    )]
+    TooLong { needed: f64, has: f64 },
+    #[error("the text does not fit the recording anywhere; check that this text belongs to this file")]
+    NoPath,
+    #[error("a sound of the text, {0}, is not in the acoustic model")]
+    UnknownSound(String),
+    #[error("the analysis was cancelled")]
+    Cancelled,
+}
+
+/// One phone or pause of the best path.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Segment {
+    /// First frame, and the one after the last.
+    pub frames: std::ops::Range<usize>,
+    /// Index of its word; none for a pause.
+    pub word: Option<usize>,
+    /// Which of the word's pronunciations was chosen, and which of its phones this is.
+    pub pronunciation: usize,
+    pub phone: usize,
+    /// Mean log posterior of the phone against all others, 0 at best. Below -4 is doubtful.
+    pub posterior: f32,
+}
+
+/// A way to say a word: base phones of the model.
+pub type Pronunciation = Vec<u8>;
+
+struct Node {
+    word: Option<usize>,
+    pronunciation: usize,
+    phone: usize,
+    base: u8,
+    states: [u16; STATES],
+    /// Nodes it may be entered from, with the cost of that.
+    from: Vec<(usize, f32)>,
+    starts: bool,
+    ends: bool,
+}
+
+struct Graph {
+    nodes: Vec<Node>,
+    longest_jump: usize,
+}
+
+impl Graph {
+    fn build(model: &AcousticModel, words: &[Vec<Pronunciation>]) -> Graph {
+        let silence = model.silence();
+        let mut nodes: Vec<Node> = Vec::new();
+        let mut add = |node: Node| {
+            nodes.push(node);
+            nodes.len() - 1
+        };
+        let pause = |from: Vec<(usize, f32)>, starts: bool, ends: bool| Node {
+            word: None,
+            pronunciation: 0,
+            phone: 0,
+            base: silence,
+            states: model.states_alone(silence),
+            from,
+            starts,
+            ends,
+        };
+        let mut last_pause = add(pause(Vec::new(), true, false));
+        // Ends of the word before, by the first sound they expect to follow: (node, own last sound).
+        let mut ends: BTreeMap<u8, Vec<(usize, u8)>> = BTreeMap::new();
+        for (w, pronunciations) in words.iter().enumerate() {
+            let last_word = w + 1 == words.len();
+            let mut following = vec![silence];
+            if let Some(next) = words.get(w + 1) {
+                following.extend(next.iter().map(|p| p[0]));
+                following.sort_unstable();
+                following.dedup();
+            }
+            let mut new_ends: BTreeMap<u8, Vec<(usize, u8)>> = BTreeMap::new();
+            for (p, phones) in pronunciations.iter().enumerate() {
+                let first = phones[0];
+                let mut lefts: BTreeMap<u8, Vec<(usize, f32)>> = BTreeMap::new();
+                lefts.entry(silence).or_default().push((last_pause, 0.0));
+                for &(node, sound) in ends.get(&first).into_iter().flatten() {
+                    lefts.entry(sound).or_default().push((node, NO_PAUSE));
+                }
+                let node = |k: usize, left: u8, right: u8, position: Position, from: Vec<(usize, f32)>| Node {
+                    word: Some(w),
+                    pronunciation: p,
+                    phone: k,
+                    base: phones[k],
+                    states: model.states_in_context(phones[k], left, right, position),
+                    from,
+                    starts: w == 0 && k == 0 && left == silence,
+                    ends: last_word && k + 1 == phones.len() && right == silence,
+                };
+                let mut open: Vec<(usize, f32)> = Vec::new();
+                if let [only] = phones[..] {
+                    for (left, from) in &lefts {
+                        for &right in &following {
+                            let id = add(node(0, *left, right, Position::Single, from.clone()));
+                            new_ends.entry(right).or_default().push((id, only));
+                        }
+                    }
+                    continue;
+                }
+                for (left, from) in lefts {
+                    open.push((add(node(0, left, phones[1], Position::Begin, from)), 0.0));
+                }
+                for k in 1..phones.len() - 1 {
+                    let id = add(node(k, phones[k - 1], phones[k + 1], Position::Internal, open));
+                    open = vec![(id, 0.0)];
+                }
+                let k = phones.len() - 1;
+                for &right in &following {
+                    let id = add(node(k, phones[k - 1], right, Position::End, open.clone()));
+                    new_ends.entry(right).or_default().push((id, phones[k]));
+                }
+            }
+            let before_pause = new_ends.remove(&silence).unwrap_or_default();
+            let from = before_pause.into_iter().map(|(n, _)| (n, PAUSE)).collect();
+            last_pause = add(pause(from, false, last_word));
+            ends = new_ends;
+        }
+        let longest_jump = nodes
+            .iter()
+            .enumerate()
+            .flat_map(|(i, n)| n.from.iter().map(move |(f, _)| i - f))
+            .max()
+            .unwrap_or(1);
+        Graph { nodes, longest_jump }
+    }
+}
+
+/// How a state was reached; one byte a state and frame.
+const STAYED: u8 = 0;
+const ADVANCED: u8 = 1;
+const ENTERED: u8 = 2;
+
+/// The band of nodes alive in one frame and where its back-pointers lie.
+#[derive(Clone, Copy)]
+struct Band {
+    low: usize,
+    offset: usize,
+}
+
+/// Log scores per frame that the confidence needs, kept from the search's own pass.
+struct FrameSummary {
+    phones: Vec<f32>,
+    log_sum: f32,
+}
+
+struct Search<'a> {
+    model: &'a AcousticModel,
+    graph: &'a Graph,
+    bands: Vec<Band>,
+    back: Vec<u8>,
+    summaries: Vec<FrameSummary>,
+}
+
+impl Search<'_> {
+    /// The path as (node, state) a frame, or none if the end was not reached.
+    fn run(
+        &mut self,
+        features: &[Feature],
+        beam: f32,
+        watch: &dyn Fn(f64) -> bool,
+    ) -> Result<Option<Vec<usize>>, AlignError> {
+        let nodes = &self.graph.nodes;
+        let mut now = vec![[NONE; STATES]; nodes.len()];
+        let mut next = now.clone();
+        let (mut low, mut high) = (0usize, 0usize);
+        for (block, chunk) in features.chunks(BLOCK).enumerate() {
+            if !watch((block * BLOCK) as f64 / features.len() as f64) {
+                return Err(AlignError::Cancelled);
+            }
+            for (i, scores) in FrameScores::of_frames(self.model, chunk).iter().enumerate() {
+                let first_frame = block == 0 && i == 0;
+                let (from, to) = if first_frame {
+                    (0, nodes.iter().rposition(|n| n.starts).unwrap_or(0))
+                } else {
+                    (low, (high + self.graph.longest_jump).min(nodes.len() - 1))
+                };
+                self.bands.push(Band { low: from, offset: self.back.len() });
+                let mut best = NONE;
+                for n in from..=to {
+                    let node = &nodes[n];
+                    let transitions = self.model.transitions(node.base);
+                    for k in 0..STATES {
+                        let (mut score, mut how) = (NONE, STAYED);
+                        if first_frame {
+                            if k == 0 && node.starts {
+                                score = 0.0;
+                            }
+                        } else {
+                            score = now[n][k] + transitions[k].0;
+                            if k > 0 {
+                                let advanced = now[n][k - 1] + transitions[k - 1].1;
+                                if advanced > score {
+                                    (score, how) = (advanced, ADVANCED);
+                                }
+                            } else {
+                                for (j, (f, cost)) in node.from.iter().enumerate() {
+                                    let leave = self.model.transitions(nodes[*f].base)[STATES - 1].1;
+                                    let entered = now[*f][STATES - 1] + leave + cost;
+                                    if entered > score {
+                                        // A word has far fewer than 253 ways in; more would not be kept apart.
+                                        (score, how) = (entered, ENTERED + j.min(253) as u8);
+                                    }
+                                }
+                            }
+                        }
+                        if score > NONE {
+                            score += scores.senone(node.states[k]);
+                        }
+                        next[n][k] = score;
+                        self.back.push(how);
+                        best = best.max(score);
+                    }
+                }
+                let alive = |n: &[f32; STATES]| n.iter().any(|s| *s >= best - beam);
+                low = (from..=to).find(|n| alive(&next[*n])).unwrap_or(from);
+                high = (from..=to).rev().find(|n| alive(&next[*n])).unwrap_or(from);
+                for n in from..=to {
+                    now[n] = next[n].map(|s| if s < best - beam { NONE } else { s });
+                }
+                let phones = scores.phones();
+                let top = phones.iter().copied().fold(NONE, f32::max);
+                let log_sum = top + phones.iter().map(|p| (p - top).exp()).sum::<f32>().ln();
+                self.summaries.push(FrameSummary { phones, log_sum });
+            }
+        }
+        let leave = |n: usize| now[n][STATES - 1] + self.model.transitions(nodes[n].base)[STATES - 1].1;
+        let end = (0..nodes.len())
+            .filter(|n| nodes[*n].ends && leave(*n) > NONE)
+            .max_by(|a, b| leave(*a).total_cmp(&leave(*b)));
+        Ok(end.map(|end| self.trace(end, features.len())))
+    }
+
+    fn trace(&self, end: usize, frames: usize) -> Vec<usize> {
+        let mut path = vec![0; frames];
+        let (mut node, mut state) = (end, STATES - 1);
+        for t in (0..frames).rev() {
+            path[t] = node;
+            let band = self.bands[t];
+            match self.back[band.offset + (node - band.low) * STATES + state] {
+                STAYED => {}
+                ADVANCED => state -= 1,
+                entered => {
+                    node = self.graph.nodes[node].from[usize::from(entered - ENTERED)].0;
+                    state = STATES - 1;
+                }
+            }
+        }
+        path
+    }
+}
+
+/// Lays `words`, each with its possible pronunciations (none of them empty), on the frames.
+///
+/// `watch` hears how far the search is, 0..1, and stops it by answering `false`.
+pub fn align(
+    model: &AcousticModel,
+    features: &[Feature],
+    words: &[Vec<Pronunciation>],
+    watch: &dyn Fn(f64) -> bool,
+) -> Result<Vec<Segment>, AlignError> {
+    let shortest: usize =
+        words.iter().map(|w| w.iter().map(Vec::len).min().unwrap_or(0) * STATES).sum();
+    if shortest > features.len() || words.is_empty() {
+        let (needed, has) = (shortest as f64 * 0.01, features.len() as f64 * 0.01);
+        return Err(AlignError::TooLong { needed, has });
+    }
+    let graph = Graph::build(model, words);
+    let mut beam = BEAM;
+    loop {
+        let mut search =
+            Search { model, graph: &graph, bands: Vec::new(), back: Vec::new(), summaries: Vec::new() };
+        if let Some(path) = search.run(features, beam, watch)? {
+            return Ok(segments(&graph, &search.summaries, &path));
+        }
+        beam *= 4.0;
+        if beam > WIDEST_BEAM {
+            return Err(AlignError::NoPath);
+        }
+    }
+}
+
+fn segments(graph: &Graph, summaries: &[FrameSummary], path: &[usize]) -> Vec<Segment> {
+    let mut out = Vec::new();
+    let mut start = 0;
+    while start < path.len() {
+        let id = path[start];
+        let end = start + path[start..].iter().take_while(|n| **n == id).count();
+        let node = &graph.nodes[id];
+        let base = usize::from(node.base);
+        let total: f32 = summaries[start..end].iter().map(|s| s.phones[base] - s.log_sum).sum();
+        out.push(Segment {
+            frames: start..end,
+            word: node.word,
+            pronunciation: node.pronunciation,
+            phone: node.phone,
+            posterior: total / (end - start) as f32,
+        });
+        start = end;
+    }
+    out
+}

@@ -1,0 +1,218 @@
+//! Mel cepstra with their first and second differences, as the acoustic model was trained on.
+//!
+//! 16 kHz, 100 frames a second, windows of 25.6 ms, 25 mel bands from 130 to 6800 Hz, 13 cepstra;
+//! parameters from the model's own `feat.params`, algorithm as in the open recogniser the model was
+//! made for. One deviation, on purpose: the cepstral mean is taken over speech frames only, so long
+//! silence around a line does not shift it.
+
+use realfft::RealFftPlanner;
+use std::f64::consts::PI;
+
+/// Samples a second that the front end hears.
+pub const RATE: u32 = 16_000;
+/// Samples between frames: 10 ms.
+pub const SHIFT: usize = 160;
+/// Samples in a window: 25.625 ms.
+const WINDOW: usize = 410;
+const FFT: usize = 512;
+const BANDS: usize = 25;
+/// Cepstral coefficients of a frame.
+pub const CEPSTRA: usize = 13;
+/// Values of a feature vector: cepstra, differences, differences of differences.
+pub const WIDTH: usize = 3 * CEPSTRA;
+
+/// One frame's feature vector.
+pub type Feature = [f32; WIDTH];
+/// One frame's cepstra.
+pub type Cepstrum = [f64; CEPSTRA];
+
+/// Where the boundary between frame `t-1` and frame `t` lies: half-way between their centres.
+pub fn boundary_seconds(frame: usize) -> f64 {
+    frame as f64 * SHIFT as f64 / f64::from(RATE) + 0.5 * (WINDOW - SHIFT) as f64 / f64::from(RATE)
+}
+
+fn mel(hz: f64) -> f64 {
+    2595.0 * (1.0 + hz / 700.0).log10()
+}
+
+fn hz(mel: f64) -> f64 {
+    700.0 * (10f64.powf(mel / 2595.0) - 1.0)
+}
+
+/// Triangular bands of unit area with their edges on FFT bins: (first bin, weights).
+fn mel_bands() -> Vec<(usize, Vec<f64>)> {
+    let bin = f64::from(RATE) / FFT as f64;
+    let (low, high) = (mel(130.0), mel(6800.0));
+    let edges: Vec<f64> = (0..BANDS + 2)
+        .map(|i| hz(low + (high - low) * i as f64 / (BANDS + 1) as f64))
+        .map(|f| (f / bin + 0.5).floor() * bin)
+        .collect();
+    edges
+        .windows(3)
+        .map(|e| {
+            let (left, centre, right) = (e[0], e[1], e[2]);
+            let first = (left / bin).round() as usize;
+            let last = (right / bin).round() as usize;
+            let weights = (first..=last)
+                .map(|k| {
+                    let f = k as f64 * bin;
+                    let height = ((f - left) / (centre - left)).min((right - f) / (right - centre));
+                    height.max(0.0) * 2.0 / (right - left)
+                })
+                .collect();
+            (first, weights)
+        })
+        .collect()
+}
+
+/// Spectral subtraction with a masking memory, per mel band; constants of the reference recogniser.
+struct NoiseRemover {
+    power: [f64; BANDS],
+    noise: [f64; BANDS],
+    floor: [f64; BANDS],
+    peak: [f64; BANDS],
+    started: bool,
+}
+
+impl NoiseRemover {
+    fn new() -> NoiseRemover {
+        let zero = [0.0; BANDS];
+        NoiseRemover { power: zero, noise: zero, floor: zero, peak: zero, started: false }
+    }
+
+    fn clean(&mut self, bands: &mut [f64; BANDS]) {
+        const MAX_GAIN: f64 = 20.0;
+        if !self.started {
+            self.power = *bands;
+            self.noise = bands.map(|m| m / MAX_GAIN);
+            self.floor = self.noise;
+            self.started = true;
+        }
+        let follow = |value: f64, envelope: f64| {
+            if value >= envelope { 0.995 * envelope + 0.005 * value } else { 0.5 * envelope + 0.5 * value }
+        };
+        let mut gain = [0.0; BANDS];
+        for i in 0..BANDS {
+            self.power[i] = 0.7 * self.power[i] + 0.3 * bands[i];
+            self.noise[i] = follow(self.power[i], self.noise[i]);
+            let mut signal = (self.power[i] - self.noise[i]).max(1.0);
+            self.floor[i] = follow(signal, self.floor[i]);
+            let current = signal;
+            self.peak[i] *= 0.85;
+            if signal < 0.85 * self.peak[i] {
+                signal = 0.2 * self.peak[i];
+            }
+            self.peak[i] = self.peak[i].max(current);
+            signal = signal.max(self.floor[i]);
+            gain[i] = if signal < MAX_GAIN * self.power[i] { signal / self.power[i] } else { MAX_GAIN };
+            gain[i] = gain[i].max(1.0 / MAX_GAIN);
+        }
+        for (i, band) in bands.iter_mut().enumerate() {
+            let near = &gain[i.saturating_sub(4)..=(i + 4).min(BANDS - 1)];
+            *band *= near.iter().sum::<f64>() / near.len() as f64;
+        }
+    }
+}
+
+/// Cepstra of every frame, before their mean is taken away. Samples at [`RATE`], full scale ±1.
+pub fn cepstra(samples: &[f32]) -> Vec<Cepstrum> {
+    if samples.is_empty() {
+        return Vec::new();
+    }
+    let emphasised: Vec<f64> = (0..samples.len())
+        .map(|i| {
+            let before = if i == 0 { 0.0 } else { f64::from(samples[i - 1]) };
+            32768.0 * (f64::from(samples[i]) - 0.97 * before)
+        })
+        .collect();
+    let whole = if samples.len() < WINDOW { 0 } else { 1 + (samples.len() - WINDOW) / SHIFT };
+    let rest = whole == 0 || (whole - 1) * SHIFT + WINDOW < samples.len();
+    let frames = whole + usize::from(rest);
+
+    let hamming: Vec<f64> =
+        (0..WINDOW).map(|i| 0.54 - 0.46 * (2.0 * PI * i as f64 / (WINDOW - 1) as f64).cos()).collect();
+    let bands = mel_bands();
+    let cosines: Vec<[f64; BANDS]> = (0..CEPSTRA)
+        .map(|i| {
+            let scale = if i == 0 { (1.0 / BANDS as f64).sqrt() } else { (2.0 / BANDS as f64).sqrt() };
+            let lifter = 1.0 + 11.0 * (i as f64 * PI / 22.0).sin();
+            std::array::from_fn(|j| {
+                scale * lifter * (i as f64 * (j as f64 + 0.5) * PI / BANDS as f64).cos()
+            })
+        })
+        .collect();
+    let fft = RealFftPlanner::<f64>::new().plan_fft_forward(FFT);
+    let (mut window, mut spectrum) = (fft.make_input_vec(), fft.make_output_vec());
+    let mut noise = NoiseRemover::new();
+
+    (0..frames)
+        .map(|frame| {
+            window.fill(0.0);
+            let from = frame * SHIFT;
+            let available = WINDOW.min(emphasised.len().saturating_sub(from));
+            for i in 0..available {
+                window[i] = emphasised[from + i] * hamming[i];
+            }
+            // The buffers have the plan's own lengths, the one thing the transform can refuse.
+            let transformed = fft.process(&mut window, &mut spectrum);
+            debug_assert!(transformed.is_ok());
+            let mut powers = [0.0; BANDS];
+            for (power, (first, weights)) in powers.iter_mut().zip(&bands) {
+                *power = weights.iter().enumerate().map(|(k, w)| w * spectrum[first + k].norm_sqr()).sum();
+            }
+            noise.clean(&mut powers);
+            let logs = powers.map(|p| (p + 1e-4).ln());
+            std::array::from_fn(|i| cosines[i].iter().zip(&logs).map(|(c, l)| c * l).sum())
+        })
+        .collect()
+}
+
+/// Which frames hold speech, by their first cepstrum: above 40 % of the way from the 2nd to the
+/// 98th percentile, widened by 150 ms both ways.
+pub fn speech_frames(cepstra: &[Cepstrum]) -> Vec<bool> {
+    const WIDEN: usize = 15;
+    let mut levels: Vec<f64> = cepstra.iter().map(|c| c[0]).collect();
+    levels.sort_by(f64::total_cmp);
+    let percentile = |p: f64| levels[((levels.len() - 1) as f64 * p).round() as usize];
+    if levels.is_empty() {
+        return Vec::new();
+    }
+    let limit = percentile(0.02) + 0.4 * (percentile(0.98) - percentile(0.02));
+    let mut speech = vec![false; cepstra.len()];
+    for (i, c) in cepstra.iter().enumerate() {
+        if c[0] > limit {
+            let last = (i + WIDEN).min(cepstra.len() - 1);
+            speech[i.saturating_sub(WIDEN)..=last].fill(true);
+        }
+    }
+    speech
+}
+
+/// Takes the mean over speech away and adds the differences (±2 frames, and of those ±1).
+pub fn features(cepstra: &[Cepstrum]) -> Vec<Feature> {
+    if cepstra.is_empty() {
+        return Vec::new();
+    }
+    let speech = speech_frames(cepstra);
+    let count = speech.iter().filter(|s| **s).count();
+    let mut mean = [0.0; CEPSTRA];
+    for (c, _) in cepstra.iter().zip(&speech).filter(|(_, s)| **s || count == 0) {
+        for (m, v) in mean.iter_mut().zip(c) {
+            *m += v / if count == 0 { cepstra.len() } else { count } as f64;
+        }
+    }
+    let last = cepstra.len() as isize - 1;
+    let at = |t: isize, i: usize| cepstra[t.clamp(0, last) as usize][i] - mean[i];
+    (0..=last)
+        .map(|t| {
+            let mut feature = [0f32; WIDTH];
+            for i in 0..CEPSTRA {
+                feature[i] = at(t, i) as f32;
+                feature[CEPSTRA + i] = (at(t + 2, i) - at(t - 2, i)) as f32;
+                feature[2 * CEPSTRA + i] =
+                    ((at(t + 3, i) - at(t - 1, i)) - (at(t + 1, i) - at(t - 3, i))) as f32;
+            }
+            feature
+        })
+        .collect()
+}

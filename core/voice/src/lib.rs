@@ -1,0 +1,33 @@
+//! From a recording and its text to timed words and sounds, loudness and pitch.
+//!
+//! ```no_run
+//! use jam_voice::{Analyser, Recording};
+//! let recording = Recording::new(48_000, vec![vec![0.0; 48_000]])?;
+//! let found = Analyser::shipped()?.analyse(&recording, "Pull the shutters down.", &|_| true)?;
+//! for word in &found.timing.words {
+//!     println!("{} {:.3} {:.3}", word.text, word.span.start.0, word.span.end.0);
+//! }
+//! # Ok::<(), Box<dyn std::error::Error>>(())
+//! ```
+//!
+//! The way through: [`Recording`] (any rate, any channels) → 16 kHz mono → cepstral features
+//! ([`features`]) → sound scores from the acoustic model ([`model`], [`scorer`]) → the best path
+//! through the text's pronunciations ([`align`]). Everything is a pure function of its input; the
+//! same recording and text give the same bytes.
+
+pub mod align;
+mod analyse;
+pub mod dictionary;
+pub mod features;
+mod letters;
+pub mod model;
+mod numbers;
+pub mod prosody;
+mod recording;
+pub mod scorer;
+pub mod text;
+
+pub use align::AlignError;
+pub use analyse::{AnalyseError, Analyser, Found};
+pub use prosody::VoiceTracks;
+pub use recording::{Recording, RecordingError};

@@ -1,0 +1,233 @@
+//! Loudness and pitch over time.
+//!
+//! Pitch is the strongest peaks of the windowed autocorrelation (Boersma 1993: divided by that of
+//! the window) joined by the cheapest path; constants are common practice.
+
+use crate::features::RATE;
+use jam_score::{Seconds, Span};
+use realfft::RealFftPlanner;
+use serde::{Deserialize, Serialize};
+
+/// Seconds between values.
+pub const HOP: f64 = 0.01;
+const HOP_SAMPLES: usize = 160;
+/// What silence is shown as, dB relative to full scale.
+pub const FLOOR_DB: f32 = -96.0;
+const MIN_HZ: f32 = 65.0;
+const MAX_HZ: f32 = 500.0;
+
+/// Curves of the voice, one value every [`HOP`]; value `i` is measured around `(i + ½) HOP`.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+pub struct VoiceTracks {
+    /// RMS over 40 ms in dB relative to full scale, [`FLOOR_DB`] at least.
+    pub level_db: Vec<f32>,
+    /// Hz; 0 where there is no voice.
+    pub pitch_hz: Vec<f32>,
+}
+
+impl VoiceTracks {
+    /// Of samples at 16 kHz.
+    pub fn of(samples: &[f32]) -> VoiceTracks {
+        VoiceTracks { level_db: levels(samples), pitch_hz: pitch(samples) }
+    }
+
+    fn indices(&self, span: Span) -> std::ops::Range<usize> {
+        let n = self.level_db.len();
+        let from = ((span.start.0 / HOP) as usize).min(n);
+        (from)..((span.end.0 / HOP).ceil() as usize).clamp((from + 1).min(n), n)
+    }
+
+    /// Mean level over the middle half of a span, dB.
+    pub fn level_of(&self, span: Span) -> f32 {
+        let quarter = 0.25 * span.length().0;
+        let middle = Span::new(span.start.0 + quarter, span.end.0 - quarter);
+        let values = &self.level_db[self.indices(middle)];
+        if values.is_empty() { FLOOR_DB } else { values.iter().sum::<f32>() / values.len() as f32 }
+    }
+
+    /// Mean pitch over the voiced part of a span, Hz.
+    pub fn pitch_of(&self, span: Span) -> Option<f32> {
+        let values = self.pitch_hz.get(self.indices(span))?;
+        let voiced: Vec<f32> = values.iter().copied().filter(|p| *p > 0.0).collect();
+        (!voiced.is_empty()).then(|| voiced.iter().sum::<f32>() / voiced.len() as f32)
+    }
+
+    pub fn duration(&self) -> Seconds {
+        Seconds(self.level_db.len() as f64 * HOP)
+    }
+}
+
+fn hops(samples: &[f32]) -> usize {
+    samples.len().div_ceil(HOP_SAMPLES)
+}
+
+/// The samples around the middle of hop `i`, `width` of them; silence beyond the ends.
+fn around(samples: &[f32], i: usize, width: usize) -> impl Iterator<Item = f32> {
+    let start = (i * HOP_SAMPLES + HOP_SAMPLES / 2) as isize - (width / 2) as isize;
+    (0..width as isize).map(move |k| usize::try_from(start + k).ok().and_then(|j| samples.get(j)).copied().unwrap_or(0.0))
+}
+
+fn levels(samples: &[f32]) -> Vec<f32> {
+    const WIDTH: usize = (RATE as usize * 40) / 1000;
+    (0..hops(samples))
+        .map(|i| {
+            let power: f32 = around(samples, i, WIDTH).map(|s| s * s).sum::<f32>() / WIDTH as f32;
+            (10.0 * power.max(1e-12).log10()).max(FLOOR_DB)
+        })
+        .collect()
+}
+
+/// One thing a hop may be: voiceless (`hz` 0) or a pitch, with what speaks for it.
+#[derive(Clone, Copy)]
+struct Candidate {
+    hz: f32,
+    strength: f32,
+}
+
+fn pitch(samples: &[f32]) -> Vec<f32> {
+    const VOICING: f32 = 0.45;
+    const OCTAVE: f32 = 0.02;
+    const JUMP: f32 = 0.35;
+    const CHANGE: f32 = 0.20;
+    const SILENCE: f32 = 0.03;
+    const FFT: usize = 2048;
+    let width = (3.0 / MIN_HZ * RATE as f32) as usize / 2 * 2;
+    let (shortest, longest) = ((RATE as f32 / MAX_HZ) as usize, (RATE as f32 / MIN_HZ) as usize + 1);
+    let mut planner = RealFftPlanner::<f32>::new();
+    let (forward, inverse) = (planner.plan_fft_forward(FFT), planner.plan_fft_inverse(FFT));
+    let mut spectrum = forward.make_output_vec();
+    let mut autocorrelation = |windowed: &[f32]| {
+        let mut buffer = forward.make_input_vec();
+        buffer[..windowed.len()].copy_from_slice(windowed);
+        let done = forward.process(&mut buffer, &mut spectrum).is_ok();
+        for bin in &mut spectrum {
+            *bin = (bin.norm_sqr()).into();
+        }
+        let done = done && inverse.process(&mut spectrum, &mut buffer).is_ok();
+        // Both buffers have the plan's own lengths, the one thing a transform can refuse.
+        debug_assert!(done);
+        let whole = buffer[0].max(1e-20);
+        buffer.iter().take(longest + 2).map(|v| v / whole).collect::<Vec<f32>>()
+    };
+    let window: Vec<f32> = (1..=width)
+        .map(|i| 0.5 - 0.5 * (std::f32::consts::TAU * i as f32 / (width + 1) as f32).cos())
+        .collect();
+    let of_window = autocorrelation(&window);
+    let mut peaks: Vec<f32> = samples.iter().map(|s| s.abs()).collect();
+    peaks.sort_by(f32::total_cmp);
+    let loudest = peaks.get(peaks.len().saturating_sub(1) * 999 / 1000).copied().unwrap_or(0.0) + 1e-9;
+
+    let candidates: Vec<Vec<Candidate>> = (0..hops(samples))
+        .map(|i| {
+            let mut piece: Vec<f32> = around(samples, i, width).collect();
+            let mean = piece.iter().sum::<f32>() / width as f32;
+            let mut peak = 0f32;
+            for (sample, w) in piece.iter_mut().zip(&window) {
+                *sample -= mean;
+                peak = peak.max(sample.abs());
+                *sample *= w;
+            }
+            let silent = (2.0 - (peak / loudest) / (SILENCE / (1.0 + VOICING))).max(0.0);
+            let mut found = vec![Candidate { hz: 0.0, strength: VOICING + silent }];
+            if peak > 1e-6 {
+                let r: Vec<f32> = autocorrelation(&piece).iter().zip(&of_window).map(|(a, w)| a / w).collect();
+                let mut voiced: Vec<Candidate> = (shortest + 1..longest)
+                    .filter(|k| r[*k] > 0.25 && r[*k] > r[k - 1] && r[*k] >= r[k + 1])
+                    .map(|k| {
+                        let (a, b, d) = (r[k - 1], r[k], r[k + 1]);
+                        let offset = 0.5 * (a - d) / (a - 2.0 * b + d).min(-1e-9);
+                        let height = (b - 0.25 * (a - d) * offset).min(1.0);
+                        let hz = RATE as f32 / (k as f32 + offset);
+                        Candidate { hz, strength: height + OCTAVE * (hz / MIN_HZ).log2() }
+                    })
+                    .collect();
+                voiced.sort_by(|x, y| y.strength.total_cmp(&x.strength));
+                voiced.truncate(6);
+                found.extend(voiced);
+            }
+            found
+        })
+        .collect();
+
+    let transition = |a: f32, b: f32| match (a > 0.0, b > 0.0) {
+        (false, false) => 0.0,
+        (true, true) => JUMP * (a / b).log2().abs(),
+        _ => CHANGE,
+    };
+    let mut cost: Vec<f32> = candidates.first().into_iter().flatten().map(|c| -c.strength).collect();
+    let mut back: Vec<Vec<usize>> = Vec::new();
+    for pair in candidates.windows(2) {
+        let (mut costs, mut froms) = (Vec::new(), Vec::new());
+        for to in &pair[1] {
+            let cheapest = pair[0]
+                .iter()
+                .zip(&cost)
+                .map(|(from, c)| c + transition(from.hz, to.hz))
+                .enumerate()
+                .min_by(|x, y| x.1.total_cmp(&y.1))
+                .unwrap_or((0, 0.0));
+            froms.push(cheapest.0);
+            costs.push(cheapest.1 - to.strength);
+        }
+        cost = costs;
+        back.push(froms);
+    }
+    let mut best = cost.iter().enumerate().min_by(|x, y| x.1.total_cmp(y.1)).map_or(0, |b| b.0);
+    let mut track = vec![0.0; candidates.len()];
+    for i in (0..candidates.len()).rev() {
+        track[i] = candidates[i][best].hz;
+        if i > 0 {
+            best = back[i - 1][best];
+        }
+    }
+    track
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn tone(hz: f32, gain: f32) -> Vec<f32> {
+        // A pulse-like voice: eight falling harmonics.
+        (0..RATE as usize)
+            .map(|i| {
+                let t = i as f32 / RATE as f32;
+                gain * (1..=8).map(|h| (std::f32::consts::TAU * hz * h as f32 * t).sin() / h as f32).sum::<f32>()
+            })
+            .collect()
+    }
+
+    #[test]
+    fn the_pitch_of_a_voice_of_known_pitch_is_found_within_half_a_percent() {
+        for hz in [80.0, 110.0, 196.0, 261.63, 392.0] {
+            let track = pitch(&tone(hz, 0.2));
+            let middle = &track[10..90];
+            assert!(middle.iter().all(|p| (p / hz - 1.0).abs() < 0.005), "{hz}: {middle:?}");
+        }
+    }
+
+    #[test]
+    fn silence_and_hiss_have_no_pitch() {
+        let mut state = 1u32;
+        let hiss: Vec<f32> = (0..RATE)
+            .map(|_| {
+                state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+                (state >> 8) as f32 / (1 << 23) as f32 - 1.0
+            })
+            .collect();
+        let voiced = pitch(&hiss).iter().filter(|p| **p > 0.0).count();
+        assert!(voiced <= 5, "{voiced} of 100 hops");
+        assert!(pitch(&vec![0.0; 1600]).iter().all(|p| *p == 0.0));
+        assert!(pitch(&[]).is_empty());
+    }
+
+    /// A sine of amplitude a has an RMS of a/√2: -3.01 dB at full scale.
+    #[test]
+    fn the_level_of_a_full_scale_sine_is_three_decibels_down() {
+        let sine: Vec<f32> =
+            (0..RATE).map(|i| (std::f32::consts::TAU * 1000.0 * i as f32 / RATE as f32).sin()).collect();
+        let level = levels(&sine);
+        assert!((level[50] + 3.0103).abs() < 0.01, "{}", level[50]);
+        assert_eq!(levels(&vec![0.0; 1600])[5], FLOOR_DB);
+    }
+}

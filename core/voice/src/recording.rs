@@ -1,0 +1,91 @@
+//! Samples of a recording, any rate and channel count, and their way to what the analysis hears.
+
+use jam_score::Seconds;
+use rubato::audioadapter::Adapter;
+use rubato::audioadapter_buffers::direct::SequentialSlice;
+use rubato::{Fft, FixedSync, Resampler};
+
+/// Rates that sound hardware and files use; outside it a header is wrong.
+const RATES: std::ops::RangeInclusive<u32> = 4_000..=768_000;
+
+/// A recording in memory: one vector of samples (full scale ±1) a channel, all of one length.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Recording {
+    rate: u32,
+    channels: Vec<Vec<f32>>,
+}
+
+/// Why samples are no recording.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum RecordingError {
+    #[error("the file has no sound in it: it holds no samples; export it again from where it was recorded")]
+    Empty,
+    #[error(
+        "a sampling rate of {0} Hz cannot be right; rates from 4000 to 768000 Hz are read, so export the file again"
+    )]
+    Rate(u32),
+    #[error("the channels have different lengths")]
+    Ragged,
+    #[error("the sound cannot be brought to another sampling rate: {0}")]
+    Resample(String),
+}
+
+impl Recording {
+    pub fn new(rate: u32, channels: Vec<Vec<f32>>) -> Result<Recording, RecordingError> {
+        if !RATES.contains(&rate) {
+            return Err(RecordingError::Rate(rate));
+        }
+        let length = channels.first().map_or(0, Vec::len);
+        if length == 0 {
+            return Err(RecordingError::Empty);
+        }
+        if channels.iter().any(|c| c.len() != length) {
+            return Err(RecordingError::Ragged);
+        }
+        Ok(Recording { rate, channels })
+    }
+
+    pub fn rate(&self) -> u32 {
+        self.rate
+    }
+
+    pub fn channels(&self) -> usize {
+        self.channels.len()
+    }
+
+    /// Samples a channel.
+    pub fn samples(&self) -> usize {
+        self.channels[0].len()
+    }
+
+    pub fn duration(&self) -> Seconds {
+        Seconds::of_samples(self.samples(), self.rate)
+    }
+
+    /// The mean of the channels that carry sound, at the recording's own rate. Silent channels are
+    /// left out, so a voice on one of eight channels keeps its level; samples that are no numbers
+    /// count as silence.
+    pub fn mono(&self) -> Vec<f32> {
+        let heard: Vec<&Vec<f32>> =
+            self.channels.iter().filter(|c| c.iter().any(|s| s.is_finite() && *s != 0.0)).collect();
+        let gain = 1.0 / heard.len().max(1) as f32;
+        let finite = |s: f32| if s.is_finite() { s } else { 0.0 };
+        (0..self.samples()).map(|i| heard.iter().map(|c| finite(c[i])).sum::<f32>() * gain).collect()
+    }
+
+    /// [`Self::mono`] at another rate; the first sample stays at time zero.
+    pub fn mono_at(&self, rate: u32) -> Result<Vec<f32>, RecordingError> {
+        let mono = self.mono();
+        if rate == self.rate {
+            return Ok(mono);
+        }
+        let wrong = |e: &dyn std::fmt::Display| RecordingError::Resample(e.to_string());
+        let input = SequentialSlice::new(&mono, 1, mono.len()).map_err(|e| wrong(&e))?;
+        let mut resampler = Fft::<f32>::new(self.rate as usize, rate as usize, 1024, 1, FixedSync::Both)
+            .map_err(|e| wrong(&e))?;
+        let output = resampler.process_all(&input, mono.len(), None).map_err(|e| wrong(&e))?;
+        let wanted =
+            (mono.len() as u64 * u64::from(rate)).div_ceil(u64::from(self.rate)).max(1) as usize;
+        Ok((0..wanted).map(|i| output.read_sample(0, i).unwrap_or(0.0)).collect())
+    }
+}

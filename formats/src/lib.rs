@@ -1,0 +1,7 @@
+//! Bytes to and from the product's types: sound files, characters and animated characters as glTF,
+//! curves as JSON. Readers never trust a file: every count is checked, and what is wrong comes back
+//! as a typed error whose text says what to do.
+
+pub mod curves;
+pub mod glb;
+pub mod sound;
