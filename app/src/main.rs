@@ -1,7 +1,125 @@
-fn main(){
- let a:Vec<String>=std::env::args().collect();
- let an=jam_voice::Analyser::shipped().unwrap();
- for l in std::fs::read_to_string(&a[1]).unwrap().lines(){ let (f,t)=l.split_once('\t').unwrap();
-  let r=jam_formats::sound::read(&std::fs::read(f).unwrap()).unwrap();
-  match an.analyse(&r,t,&|_|true){ Ok(x)=>println!("{}\t{}",f,serde_json::to_string(&x.timing).unwrap()), Err(e)=>println!("{}\tERR {}",f,e)}
- }}
+//! The command line: the server with its page, and the same work without any server.
+
+mod align;
+mod sync;
+
+use clap::{Args, Parser, Subcommand};
+use jam_formats::sound;
+use jam_voice::{Analyser, Found, Recording};
+use std::path::{Path, PathBuf};
+use std::process::ExitCode;
+
+/// Makes a recorded line of dialogue speak on the face of your own character.
+#[derive(Parser)]
+#[command(name = "jamlips", version, after_help = EXAMPLES)]
+struct Command {
+    #[command(subcommand)]
+    what: What,
+}
+
+const EXAMPLES: &str = "Examples:
+  jamlips demo
+  jamlips serve --data production.jam
+  jamlips align line.wav --text \"Pull the shutters down.\" --json
+  jamlips sync line.wav --text \"Pull the shutters down.\" --character bram.glb --out delivered";
+
+#[derive(Subcommand)]
+enum What {
+    /// Starts the application on a production's data file.
+    Serve(Serve),
+    /// Starts the application with the demo production, Fog at Pell Harbour.
+    Demo(Serve),
+    /// Prints when each word and sound of a recording is said.
+    #[command(after_help = align::EXAMPLES)]
+    Align(align::Align),
+    /// Writes a character speaking a recording, and its curves.
+    #[command(after_help = sync::EXAMPLES)]
+    Sync(sync::Sync),
+}
+
+#[derive(Args)]
+struct Serve {
+    /// The production's data file; made if it does not exist.
+    #[arg(long, value_name = "FILE")]
+    data: Option<PathBuf>,
+    /// Where to listen; other machines can reach the page only if you say so here.
+    #[arg(long, default_value = "127.0.0.1:7420", value_name = "ADDRESS")]
+    listen: std::net::SocketAddr,
+}
+
+/// A recording and what is said in it.
+#[derive(Args)]
+struct Spoken {
+    /// The recording, a WAV file.
+    audio: PathBuf,
+    /// What is said in it.
+    #[arg(long, required_unless_present = "text_file", value_name = "WORDS")]
+    text: Option<String>,
+    /// A file with what is said in it.
+    #[arg(long, conflicts_with = "text", value_name = "FILE")]
+    text_file: Option<PathBuf>,
+}
+
+impl Spoken {
+    fn text(&self) -> anyhow::Result<String> {
+        match (&self.text, &self.text_file) {
+            (Some(text), _) => Ok(text.clone()),
+            (None, Some(file)) => Ok(String::from_utf8_lossy(&read(file)?).into_owned()),
+            (None, None) => Ok(String::new()),
+        }
+    }
+
+    fn analyse(&self) -> anyhow::Result<(Recording, Found)> {
+        let recording = sound::read(&read(&self.audio)?)
+            .map_err(|e| anyhow::anyhow!("{}: {e}", self.audio.display()))?;
+        let found = Analyser::shipped()?.analyse(&recording, &self.text()?, &|_| true)?;
+        Ok((recording, found))
+    }
+}
+
+fn read(path: &Path) -> anyhow::Result<Vec<u8>> {
+    std::fs::read(path).map_err(|e| anyhow::anyhow!("{} cannot be read: {e}", path.display()))
+}
+
+fn main() -> ExitCode {
+    let done = match Command::parse().what {
+        What::Serve(options) => serve(&options, false),
+        What::Demo(options) => serve(&options, true),
+        What::Align(options) => align::run(&options),
+        What::Sync(options) => sync::run(&options),
+    };
+    match done {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(error) => {
+            eprintln!("jamlips: {error:#}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+fn serve(options: &Serve, demo: bool) -> anyhow::Result<()> {
+    tracing_subscriber::fmt()
+        .with_env_filter(
+            tracing_subscriber::EnvFilter::try_from_default_env()
+                .unwrap_or_else(|_| "jamlips=info,jam_server=info,jam_store=info".into()),
+        )
+        .with_target(false)
+        .init();
+    let name = if demo { "fog-at-pell-harbour.jam" } else { "production.jam" };
+    let data = options.data.clone().unwrap_or_else(|| PathBuf::from(name));
+    let store = jam_store::Store::open(&data)?;
+    if demo {
+        jam_demo::fill(&store)?;
+    }
+    tokio::runtime::Runtime::new()?.block_on(async {
+        let server = jam_server::Server::bind(store, options.listen).await?;
+        println!("Jam Lips is at http://{} (data in {}); stop it with Ctrl-C", server.address(), data.display());
+        server
+            .run(async {
+                // Without a signal handler the process simply ends on Ctrl-C, which loses nothing.
+                let _ = tokio::signal::ctrl_c().await;
+            })
+            .await?;
+        Ok(())
+    })
+}

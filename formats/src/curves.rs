@@ -1,1 +1,115 @@
-//! x
+//! Curves out, as JSON: one value a frame of every control and of everything the character's wiring
+//! drives, with the words and sounds they were made from. Described by `docs/formats/curves.schema.json`.
+
+use jam_face::{Control, Performance, Target, Wired, Wiring};
+use jam_score::{Frame, FrameGrid, FrameRate, Seconds, Timing};
+use serde::Serialize;
+use std::collections::BTreeMap;
+
+/// What the file says it is.
+pub const FORMAT: &str = "jam-lips-curves/1";
+/// Frames of rest after the sound's last sample.
+pub const TAIL_FRAMES: i64 = 6;
+
+#[derive(Serialize)]
+struct Document<'a> {
+    format: &'static str,
+    text: &'a str,
+    frame_rate: FrameRate,
+    first_frame: Frame,
+    frames: usize,
+    /// Seconds of sound.
+    duration: Seconds,
+    controls: BTreeMap<&'static str, Vec<f32>>,
+    shapes: BTreeMap<&'a str, Vec<f32>>,
+    joints: Vec<Joint<'a>>,
+    words: Vec<Stretch<'a>>,
+    sounds: Vec<SoundStretch>,
+}
+
+#[derive(Serialize)]
+struct Joint<'a> {
+    node: &'a str,
+    moves: &'static str,
+    axis: [f32; 3],
+    values: Vec<f32>,
+}
+
+#[derive(Serialize)]
+struct Stretch<'a> {
+    text: &'a str,
+    start: Seconds,
+    end: Seconds,
+}
+
+#[derive(Serialize)]
+struct SoundStretch {
+    phone: &'static str,
+    start: Seconds,
+    end: Seconds,
+}
+
+/// A performance on a frame grid: long enough to cover the sound to its last sample, and a tail.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Sampled {
+    pub grid: FrameGrid,
+    /// All controls, frame by frame.
+    pub faces: Vec<Vec<f32>>,
+    /// The wiring's values, frame by frame.
+    pub wired: Vec<Wired>,
+}
+
+/// Length of the tail on a grid.
+pub fn tail(rate: FrameRate) -> Seconds {
+    // One frame more, because the sound rarely ends on a frame.
+    Seconds((TAIL_FRAMES + 1) as f64 * rate.frame_length().0)
+}
+
+/// Samples controls on every frame, then wires them: wired values of another grid must not be
+/// interpolated, or a seal may open.
+pub fn sample(face: &Performance, wiring: &Wiring, grid: FrameGrid, duration: Seconds) -> Sampled {
+    let frames = grid.frames_covering(duration) + TAIL_FRAMES;
+    let faces: Vec<Vec<f32>> =
+        (0..frames).map(|i| face.face_at(grid.time_of(Frame(grid.first.0 + i)))).collect();
+    let wired = faces.iter().map(|f| wiring.apply(f)).collect();
+    Sampled { grid, faces, wired }
+}
+
+/// The curves file. Values are rounded to five digits after the point.
+pub fn to_json(timing: &Timing, wiring: &Wiring, sampled: &Sampled, duration: Seconds) -> Result<String, serde_json::Error> {
+    let rounded = |v: f32| (f64::from(v) * 1e5).round() as f32 / 1e5;
+    let column = |rows: &[Vec<f32>], i: usize| rows.iter().map(|r| rounded(r[i])).collect::<Vec<f32>>();
+    let mut shapes = BTreeMap::new();
+    let mut joints = Vec::new();
+    for (i, output) in wiring.outputs.iter().enumerate() {
+        let mut joint = |node, moves, axis| joints.push(Joint { node, moves, axis, values: column(&sampled.wired, i) });
+        match &output.target {
+            Target::Morph { name } => {
+                shapes.insert(name.as_str(), column(&sampled.wired, i));
+            }
+            Target::Rotation { node, axis } => joint(node.as_str(), "rotation_degrees", *axis),
+            Target::Translation { node, axis } => joint(node.as_str(), "translation", *axis),
+        }
+    }
+    serde_json::to_string(&Document {
+        format: FORMAT,
+        text: &timing.text,
+        frame_rate: sampled.grid.rate,
+        first_frame: sampled.grid.first,
+        frames: sampled.faces.len(),
+        duration,
+        controls: Control::ALL.iter().enumerate().map(|(i, c)| (c.name(), column(&sampled.faces, i))).collect(),
+        shapes,
+        joints,
+        words: timing
+            .words
+            .iter()
+            .map(|w| Stretch { text: &w.text, start: w.span.start, end: w.span.end })
+            .collect(),
+        sounds: timing
+            .sounds
+            .iter()
+            .map(|s| SoundStretch { phone: s.phone.name(), start: s.span.start, end: s.span.end })
+            .collect(),
+    })
+}

@@ -3,5 +3,6 @@
 //! as a typed error whose text says what to do.
 
 pub mod curves;
+pub mod deliver;
 pub mod glb;
 pub mod sound;

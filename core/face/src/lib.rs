@@ -1,1 +1,40 @@
-//! x
+//! From timed sounds to a moving face.
+//!
+//! [`perform`] turns a line's timing into curves of every control, the same for all characters;
+//! [`Wiring`] turns controls into the morph targets and joints of one character.
+//!
+//! The way through: which vowels own a jaw beat ([`beats`]), what every sound wants of every organ
+//! ([`goals`]) and what must hold whatever the rest wants ([`musts`]), one smooth trajectory an organ
+//! ([`trajectory`]), and what the skin does along with it ([`links`]).
+//!
+//! ```
+//! use jam_face::{Control, perform};
+//! use jam_score::{Diction, FrameRate, Phone, Seconds, Sound, Span, Timing};
+//! let sound = |phone, start, end| Sound {
+//!     phone, span: Span::new(start, end), word: None, stress: Some(1), confidence: 1.0, level: -20.0,
+//! };
+//! let sounds = vec![sound(Phone::Sil, 0.0, 0.3), sound(Phone::M, 0.3, 0.4), sound(Phone::Aa, 0.4, 0.6)];
+//! let timing = Timing { sounds, ..Timing::default() };
+//! let face = perform(&timing, &Diction::default(), FrameRate::FILM, Seconds(0.25));
+//! assert!(face.value(Control::LipsClose, Seconds(0.35)) > 0.98);
+//! assert!(face.value(Control::JawOpen, Seconds(0.5)) > 0.4);
+//! ```
+
+pub mod beats;
+pub mod contact;
+mod control;
+pub mod goals;
+pub mod links;
+pub mod musts;
+mod organ;
+mod performance;
+pub mod propose;
+mod sounds;
+pub mod trajectory;
+mod wiring;
+
+pub use control::{Control, Region};
+pub use organ::Organ;
+pub use performance::{HZ, Performance, perform};
+pub use sounds::{Shape, SpokenSound, spoken};
+pub use wiring::{Feed, Output, Target, Wired, Wiring, WiringError};

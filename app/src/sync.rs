@@ -1,0 +1,50 @@
+//! `jamlips sync`: a character speaking a recording, as an animated glTF file and as curves.
+
+use crate::{Spoken, read};
+use clap::Args;
+use jam_formats::deliver::Delivery;
+use jam_formats::glb::Character;
+use jam_score::{Frame, FrameGrid, FrameRate, Line};
+use std::path::PathBuf;
+
+pub const EXAMPLES: &str = "Examples:
+  jamlips sync line.wav --text \"Pull the shutters down.\" --character bram.glb --out delivered
+  jamlips sync line.wav --text-file line.txt --character bram.glb --out delivered --fps 30000/1001 --first-frame 0";
+
+#[derive(Args)]
+pub struct Sync {
+    #[command(flatten)]
+    spoken: Spoken,
+    /// The character, a binary glTF file (.glb).
+    #[arg(long, value_name = "FILE")]
+    character: PathBuf,
+    /// The folder to write to; made if it does not exist.
+    #[arg(long, value_name = "FOLDER")]
+    out: PathBuf,
+    /// Frames a second: 24, 25, 30, 60 or a fraction such as 30000/1001.
+    #[arg(long, default_value = "24", value_name = "RATE")]
+    fps: FrameRate,
+    /// The number of the frame at time zero.
+    #[arg(long, default_value_t = 1001, allow_negative_numbers = true, value_name = "N")]
+    first_frame: i64,
+}
+
+pub fn run(options: &Sync) -> anyhow::Result<()> {
+    let character = Character::read(&read(&options.character)?)
+        .map_err(|e| anyhow::anyhow!("{}: {e}", options.character.display()))?;
+    let wiring = character.wiring().map_err(|e| anyhow::anyhow!("{}: {e}", options.character.display()))?;
+    let (_, found) = options.spoken.analyse()?;
+    let mut line = Line::new(found.timing.text.clone());
+    line.timing = Some(found.timing);
+    let grid = FrameGrid { rate: options.fps, first: Frame(options.first_frame) };
+    let delivery = Delivery::new(&line, &wiring, grid)?;
+    let name = options.spoken.audio.file_stem().map_or_else(|| "line".into(), |s| s.to_string_lossy().into_owned());
+    std::fs::create_dir_all(&options.out)?;
+    let animated = options.out.join(format!("{name}.glb"));
+    let curves = options.out.join("curves.json");
+    std::fs::write(&animated, delivery.glb(&character, &name)?)?;
+    std::fs::write(&curves, delivery.curves()?)?;
+    println!("{}\n{}", animated.display(), curves.display());
+    println!("{} frames from {} at {} frames a second", delivery.frames(), grid.first.0, grid.rate);
+    Ok(())
+}

@@ -1,0 +1,79 @@
+//! Which vowels own a jaw beat. A speaker merges syllables: the jaw opens for the prominent ones, at
+//! most so often a second, and the rest ride through; a jaw that opens at each vowel flaps.
+
+use crate::sounds::{Aspect, SpokenSound, aims};
+use jam_score::Diction;
+
+/// Jaw target of a sound; `end` is where a glide goes to. Vowels follow openness, stress and
+/// loudness; above .7 the jaw is softly limited, so it never passes 1.
+pub fn jaw_target(sound: &SpokenSound, diction: &Diction, end: bool) -> f64 {
+    let Some(aim) = aims(sound.shape).iter().find(|a| a.aspect == Aspect::Jaw) else { return 0.0 };
+    let target = if end { aim.end } else { aim.start };
+    if !sound.is_vowel() {
+        return target;
+    }
+    let stress = match sound.stress {
+        1 => 1.0,
+        2 => 0.88,
+        _ => 0.78,
+    };
+    let loudness = 1.0 + diction.loudness * (sound.loudness / 9.0).clamp(-0.55, 0.35);
+    let scaled = target * diction.openness * stress * loudness;
+    if scaled < 0.7 { scaled } else { 0.7 + 0.3 * ((scaled - 0.7) / 0.3).tanh() }
+}
+
+/// Chooses the vowels with the largest total prominence whose beats are at least `1 / diction.beat`
+/// seconds apart (dynamic programming), and marks them.
+pub fn mark(sounds: &mut [SpokenSound], diction: &Diction) {
+    let vowels: Vec<usize> = (0..sounds.len()).filter(|i| sounds[*i].is_vowel()).collect();
+    let times: Vec<f64> = vowels
+        .iter()
+        .map(|i| &sounds[*i])
+        .map(|s| s.start + if s.phone.is_glide() { 0.30 } else { 0.45 } * s.length())
+        .collect();
+    let prominence: Vec<f64> = vowels
+        .iter()
+        .map(|i| &sounds[*i])
+        .map(|s| {
+            let stress = match s.stress {
+                1 => 1.0,
+                2 => 0.55,
+                _ => 0.30,
+            };
+            stress
+                * (0.35 + jaw_target(s, diction, false))
+                * (1.0 + 0.03 * s.loudness.clamp(-8.0, 6.0))
+                * (0.6 + s.length() / 0.15).min(1.3)
+        })
+        .collect();
+    let gap = 1.0 / diction.beat.max(0.1);
+    let count = vowels.len();
+    let mut best = vec![0.0; count + 1];
+    let mut taken_from: Vec<Option<usize>> = vec![None; count + 1];
+    for i in 1..=count {
+        let mut before = i - 1;
+        while before > 0 && times[i - 1] - times[before - 1] < gap {
+            before -= 1;
+        }
+        let with = best[before] + prominence[i - 1];
+        if with > best[i - 1] {
+            best[i] = with;
+            taken_from[i] = Some(before);
+        } else {
+            best[i] = best[i - 1];
+        }
+    }
+    for i in &vowels {
+        sounds[*i].owns_beat = false;
+    }
+    let mut i = count;
+    while i > 0 {
+        i = match taken_from[i] {
+            Some(before) => {
+                sounds[vowels[i - 1]].owns_beat = true;
+                before
+            }
+            None => i - 1,
+        };
+    }
+}

@@ -1,0 +1,83 @@
+//! How much of a character's closing shape cancels what each other shape opens: measured on its lips.
+//!
+//! Points of upper and lower lip that touch at rest are found as pairs that lie together and that the
+//! closing shape moves apart; per shape the share of the closing shape that brings the pairs together
+//! again is solved by least squares.
+
+/// A point or a move, in the character's units.
+pub type Vector = [f32; 3];
+
+/// Fewest pairs that make a lip line.
+const FEWEST: usize = 8;
+
+fn minus(a: Vector, b: Vector) -> Vector {
+    [a[0] - b[0], a[1] - b[1], a[2] - b[2]]
+}
+
+fn dot(a: Vector, b: Vector) -> f32 {
+    a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
+}
+
+/// Pairs of vertices that touch at rest and that `close` moves against each other.
+fn lip_pairs(rest: &[Vector], close: &[Vector]) -> Vec<(usize, usize)> {
+    let strongest = close.iter().map(|d| dot(*d, *d)).fold(0.0, f32::max).sqrt();
+    if strongest <= 0.0 {
+        return Vec::new();
+    }
+    let near = 0.02 * strongest;
+    // Sorted along x, only neighbours within `near` are compared.
+    let mut moved: Vec<usize> =
+        (0..rest.len().min(close.len())).filter(|i| dot(close[*i], close[*i]).sqrt() > 0.1 * strongest).collect();
+    moved.sort_by(|a, b| rest[*a][0].total_cmp(&rest[*b][0]));
+    let mut pairs = Vec::new();
+    for (k, &a) in moved.iter().enumerate() {
+        for &b in moved[k + 1..].iter().take_while(|b| rest[**b][0] - rest[a][0] <= near) {
+            let apart = minus(rest[a], rest[b]);
+            let opposed = minus(close[a], close[b]);
+            if dot(apart, apart).sqrt() <= near && dot(opposed, opposed).sqrt() > 0.3 * strongest {
+                pairs.push((a, b));
+            }
+        }
+    }
+    pairs
+}
+
+/// For each of `shapes`, how much of `close` cancels the lip opening of its full weight; never below
+/// 0. None if the lips do not touch at rest, so that nothing can be measured.
+///
+/// All slices hold one vector a vertex: rest positions, and moves at weight 1.
+pub fn parts(rest: &[Vector], close: &[Vector], shapes: &[&[Vector]]) -> Option<Vec<f32>> {
+    let pairs = lip_pairs(rest, close);
+    if pairs.len() < FEWEST {
+        return None;
+    }
+    let closing: Vec<Vector> = pairs.iter().map(|(a, b)| minus(close[*a], close[*b])).collect();
+    let power: f32 = closing.iter().map(|c| dot(*c, *c)).sum();
+    let share = |shape: &&[Vector]| {
+        let at = |i: usize| shape.get(i).copied().unwrap_or_default();
+        let against: f32 = pairs.iter().zip(&closing).map(|((a, b), c)| dot(minus(at(*a), at(*b)), *c)).sum();
+        let share = -against / power;
+        if share > 0.005 { share } else { 0.0 }
+    };
+    Some(shapes.iter().map(share).collect())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_shape_that_opens_half_as_far_needs_half_of_the_closing_shape() {
+        let n = 12;
+        let x = |i: usize| (i % n) as f32 * 0.1;
+        let rest: Vec<Vector> = (0..2 * n).map(|i| [x(i), 0.0, 0.0]).collect();
+        let side = |i: usize| if i < n { 1.0 } else { -1.0 };
+        let close: Vec<Vector> = (0..2 * n).map(|i| [0.0, -0.2 * side(i), 0.0]).collect();
+        let half: Vec<Vector> = (0..2 * n).map(|i| [0.0, 0.1 * side(i), 0.3]).collect();
+        let nothing: Vec<Vector> = vec![[0.0, 0.5, 0.0]; 2 * n];
+        let shares = parts(&rest, &close, &[&half, &nothing, &close]).expect("lips touch");
+        assert!((shares[0] - 0.5).abs() < 1e-5 && shares[1] == 0.0 && shares[2] == 0.0, "{shares:?}");
+        let open: Vec<Vector> = (0..2 * n).map(|i| [x(i), side(i), 0.0]).collect();
+        assert_eq!(parts(&open, &close, &[&half]), None);
+    }
+}

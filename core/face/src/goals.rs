@@ -1,0 +1,292 @@
+//! What every sound wants of every organ, and when.
+
+use crate::beats::jaw_target;
+use crate::musts::Must;
+use crate::organ::Organ;
+use crate::sounds::{Aspect, SpokenSound, aims};
+use jam_score::{Diction, Phone};
+
+/// One wish: `organ` at `target` during `start..end`, pulling by `weight`, and more softly for
+/// `ahead` seconds before and `carry` seconds after.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Goal {
+    pub organ: Organ,
+    pub start: f64,
+    pub end: f64,
+    pub target: f64,
+    pub weight: f64,
+    pub ahead: f64,
+    pub carry: f64,
+    /// Index of the sound that wants it.
+    pub sound: usize,
+}
+
+/// Strength of a goal just outside its window; more, and lip shapes peak early, because nothing
+/// opposes them across consonants.
+const FLANK: f64 = 0.6;
+
+impl Goal {
+    /// How strongly the goal pulls at `time`, without its weight: 1 inside, raised-cosine flanks.
+    pub(crate) fn pull(&self, time: f64) -> f64 {
+        let (distance, reach) = if time < self.start {
+            (self.start - time, self.ahead)
+        } else if time > self.end {
+            (time - self.end, self.carry)
+        } else {
+            return 1.0;
+        };
+        if distance < reach { FLANK * (0.5 + 0.5 * (std::f64::consts::PI * distance / reach).cos()) } else { 0.0 }
+    }
+
+    /// First and last moment at which it pulls.
+    pub(crate) fn reach(&self) -> (f64, f64) {
+        (self.start - self.ahead, self.end + self.carry)
+    }
+}
+
+/// Where inside a sound its target is wanted: windows with 0 for the start and 1 for the end of a
+/// glide. Held sounds keep their shape until shortly before they end.
+fn windows(sound: &SpokenSound, diction: &Diction) -> Vec<(f64, f64, usize)> {
+    let (b, e, d) = (sound.start, sound.end, sound.length());
+    let held = d > diction.hold.0;
+    if sound.phone.is_glide() {
+        if held {
+            vec![(b + (0.12 * d).min(0.05), e - 0.13, 0), (e - 0.055, e - 0.02, 1)]
+        } else if d < 0.12 {
+            vec![(b + 0.28 * d, b + 0.55 * d, 0), (b + 0.80 * d, b + 0.95 * d, 1)]
+        } else {
+            vec![(b + 0.18 * d, b + 0.42 * d, 0), (b + 0.78 * d, b + 0.92 * d, 1)]
+        }
+    } else if sound.is_vowel() {
+        if held {
+            vec![(b + (0.25 * d).min(0.08), e - 0.06, 0)]
+        } else {
+            vec![(b + 0.32 * d, b + 0.62 * d, 0)]
+        }
+    } else if sound.phone.is_stop() {
+        vec![(b + 0.1 * d, b + 0.6 * d, 0)]
+    } else {
+        vec![(b + 0.25 * d, b + 0.75 * d, 0)]
+    }
+}
+
+/// Middle of the window in which a vowel's own jaw opening is wanted.
+pub fn core_middle(sound: &SpokenSound, diction: &Diction) -> f64 {
+    let (start, end, _) = windows(sound, diction)[0];
+    0.5 * (start + end)
+}
+
+struct Gatherer<'a> {
+    sounds: &'a [SpokenSound],
+    diction: &'a Diction,
+    goals: Vec<Goal>,
+}
+
+/// Every goal of a line, in the order of its sounds. Jaw beats must be marked.
+pub fn gather(sounds: &[SpokenSound], musts: &[Must], diction: &Diction) -> Vec<Goal> {
+    let mut all = Gatherer { sounds, diction, goals: Vec::new() };
+    for i in 0..sounds.len() {
+        if sounds[i].phone == Phone::Sil { all.pause(i) } else { all.sound(i) }
+    }
+    // Organs of the musts have goals of their own, so that the way to a closure is shaped by more
+    // than its pins. Musts already carry the lead.
+    for must in musts {
+        let target = match must.organ {
+            Organ::Tuck => 1.0,
+            Organ::Out => 0.95,
+            Organ::Seal if must.low.is_some() => 1.0,
+            _ => continue,
+        };
+        let moves = must.organ.dynamics();
+        all.goals.push(Goal {
+            organ: must.organ,
+            start: must.start,
+            end: must.end,
+            target,
+            weight: 1.0,
+            ahead: moves.ahead,
+            carry: moves.carry,
+            sound: must.sound,
+        });
+    }
+    all.goals
+}
+
+impl Gatherer<'_> {
+    fn add(&mut self, organ: Organ, window: (f64, f64), target: f64, weight: f64, sound: usize) {
+        self.add_reaching(organ, window, target, weight, sound, (1.0, 1.0));
+    }
+
+    /// `flanks` scales how far the goal reaches ahead and carries on.
+    fn add_reaching(
+        &mut self,
+        organ: Organ,
+        (start, end): (f64, f64),
+        target: f64,
+        weight: f64,
+        sound: usize,
+        flanks: (f64, f64),
+    ) {
+        let moves = organ.dynamics();
+        let lead = self.diction.lead.0;
+        self.goals.push(Goal {
+            organ,
+            start: start - lead,
+            end: end - lead,
+            target,
+            weight,
+            ahead: moves.ahead * flanks.0,
+            carry: moves.carry * flanks.1 + self.diction.linger.0,
+            sound,
+        });
+    }
+
+    /// A pause relaxes the face. Before long ones end the mouth opens for a breath; lips that closed
+    /// for a sound stay closed instead of opening to a rest first.
+    fn pause(&mut self, i: usize) {
+        const REST: [Organ; 10] = [
+            Organ::Jaw,
+            Organ::Round,
+            Organ::Protrude,
+            Organ::Spread,
+            Organ::Upper,
+            Organ::Lower,
+            Organ::Press,
+            Organ::Tip,
+            Organ::Back,
+            Organ::Wide,
+        ];
+        let pause = &self.sounds[i];
+        let (first, last) = (i == 0, i + 1 == self.sounds.len());
+        let (b, e, d) = (pause.start, pause.end, pause.length());
+        if d < 0.06 {
+            return;
+        }
+        let whole = (b + if first { 0.0 } else { (0.4 * d).min(0.10) }, e - if last { 0.0 } else { (0.4 * d).min(0.12) });
+        let long = d > 0.20 || first || last;
+        for organ in REST {
+            let target = match organ {
+                Organ::Jaw if first || last => 0.0,
+                Organ::Jaw if long => 0.02,
+                Organ::Jaw => 0.08,
+                _ => 0.0,
+            };
+            self.add(organ, whole, target, if long { 0.6 } else { 0.2 }, i);
+        }
+        let before_seal = !last && self.sounds[i + 1].is_seal();
+        let after_seal = !first && self.sounds[i - 1].is_seal();
+        let breath = !last && d > 0.30;
+        let mut seal = |window, target| self.add_reaching(Organ::Seal, window, target, 0.5, i, (0.0, 0.0));
+        if first || last || d > 0.25 {
+            let start = if first { b } else { b + 0.12 };
+            let end = if last { e } else { e - if breath { 0.26 } else { 0.06 } };
+            seal((start, end), if first || last { 1.0 } else { 0.6 });
+        }
+        if before_seal && !breath {
+            seal((b + 0.5 * d, e), 1.0);
+        }
+        if after_seal {
+            seal((b, b + (0.5 * d).min(0.12)), 1.0);
+        }
+        if breath {
+            self.add_reaching(Organ::Jaw, (e - 0.24, e - 0.10), 0.12, 1.2, i, (0.9, 0.5));
+            self.add_reaching(Organ::Lower, (e - 0.24, e - 0.09), 0.05, 0.6, i, (0.5, 0.5));
+        }
+    }
+
+    fn sound(&mut self, i: usize) {
+        let sound = self.sounds[i].clone();
+        let diction = self.diction;
+        let crisp = if sound.is_vowel() { 1.0 } else { diction.crispness };
+        let openness = diction.openness / 0.88;
+        let parting = diction.lips * (0.6 + 0.4 * openness);
+        let mut narrows = false;
+        for aim in aims(sound.shape) {
+            match aim.aspect {
+                Aspect::Jaw => self.jaw(i, aim.weight * crisp),
+                Aspect::Narrow => {
+                    narrows = true;
+                    self.shape(i, Organ::Seal, aim, 1.0, 1.0);
+                }
+                Aspect::Part => {
+                    let upper = 2.0 * diction.upper_lip_share;
+                    self.shape(i, Organ::Upper, aim, upper * parting, crisp);
+                    self.shape(i, Organ::Lower, aim, (2.0 - upper) * parting, crisp);
+                }
+                Aspect::Round | Aspect::Protrude | Aspect::Spread => {
+                    if let Some(organ) = aim.aspect.organ() {
+                        self.shape(i, organ, aim, diction.lips, crisp);
+                    }
+                }
+                Aspect::Press | Aspect::Tip | Aspect::Back | Aspect::Wide => {
+                    if let Some(organ) = aim.aspect.organ() {
+                        self.shape(i, organ, aim, 1.0, crisp);
+                    }
+                }
+            }
+        }
+        let (b, e, d) = (sound.start, sound.end, sound.length());
+        if sound.is_tuck() {
+            self.add(Organ::Upper, (b, e), 0.04, 1.0, i);
+            self.add(Organ::Lower, (b, e), 0.0, 1.0, i);
+        }
+        // Organs that few sounds use: all others want them away, in their core.
+        for (organ, owned) in
+            [(Organ::Seal, sound.is_seal() || narrows), (Organ::Tuck, sound.is_tuck()), (Organ::Out, sound.is_tongue())]
+        {
+            if !owned && sound.phone != Phone::Hh {
+                let weight = if sound.is_vowel() { 1.6 } else { 0.4 };
+                self.add_reaching(organ, (b + 0.25 * d, e - 0.25 * d), 0.0, weight, i, (0.0, 0.0));
+            }
+        }
+    }
+
+    /// A lip or tongue shape; single values hold over most of a glide.
+    fn shape(&mut self, i: usize, organ: Organ, aim: &crate::sounds::Aim, scale: f64, weight: f64) {
+        let sound = &self.sounds[i];
+        let (b, d) = (sound.start, sound.length());
+        let spans = windows(sound, self.diction);
+        let scaled = |target: f64| (target * scale).min(1.0);
+        if aim.start != aim.end {
+            for (start, end, which) in spans {
+                let (target, share) = if which == 0 { (aim.start, 1.0) } else { (aim.end, 0.8) };
+                self.add(organ, (start, end), scaled(target), aim.weight * weight * share, i);
+            }
+            return;
+        }
+        let tongue = matches!(organ, Organ::Tip | Organ::Back | Organ::Wide);
+        let window = if sound.phone.is_glide() && !tongue {
+            (b + 0.2 * d, b + 0.85 * d)
+        } else {
+            (spans[0].0, spans[spans.len() - 1].1)
+        };
+        self.add(organ, window, scaled(aim.start), aim.weight * weight, i);
+    }
+
+    fn jaw(&mut self, i: usize, weight: f64) {
+        let sound = self.sounds[i].clone();
+        let spans = windows(&sound, self.diction);
+        if sound.is_vowel() {
+            let weight = weight * if sound.owns_beat { 1.7 } else { 0.3 };
+            for (start, end, which) in spans {
+                let target = jaw_target(&sound, self.diction, which == 1);
+                self.add(Organ::Jaw, (start, end), target, weight * if which == 0 { 1.0 } else { 0.7 }, i);
+            }
+            return;
+        }
+        let openness = self.diction.openness / 0.88;
+        let scale = if sound.is_teeth() { 1.0 } else { 0.55 + 0.45 * openness };
+        let target = jaw_target(&sound, self.diction, false) * scale;
+        let window = (spans[0].0, spans[spans.len() - 1].1);
+        self.add(Organ::Jaw, window, target, weight * self.ride(i), i);
+    }
+
+    /// A consonant beside a vowel without a beat of its own pulls the jaw less: the syllables merge.
+    fn ride(&self, i: usize) -> f64 {
+        let marks = |s: &&SpokenSound| s.is_vowel() || s.phone == Phone::Sil;
+        let before = self.sounds[..i].iter().rev().find(marks);
+        let after = self.sounds[i + 1..].iter().find(marks);
+        let beats = |s: Option<&SpokenSound>| s.is_none_or(|s| s.phone == Phone::Sil || s.owns_beat);
+        if beats(before) && beats(after) { 1.0 } else { 0.5 }
+    }
+}

@@ -1,0 +1,131 @@
+//! What must hold, whatever diction or layers say: P B M seal the lips, F V tuck the lower lip to
+//! the teeth, TH DH show the tongue, S Z bring the teeth together. Values are what the curves aim
+//! at, with room for interpolation and wiring; the rules that are checked are a little wider
+//! (seal ≥ .98, tuck ≥ .9, tongue ≥ .6, jaw of S and Z ≤ .15).
+
+use crate::organ::Organ;
+use crate::performance::HZ;
+use crate::sounds::SpokenSound;
+use jam_score::{Diction, FrameRate, Phone};
+
+/// A span in which an organ must keep within limits.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Must {
+    pub organ: Organ,
+    pub start: f64,
+    pub end: f64,
+    pub low: Option<f64>,
+    pub high: Option<f64>,
+    /// Index of the sound whose rule it is.
+    pub sound: usize,
+}
+
+/// Seals closer together than lips can part are one.
+const ONE_SEAL: f64 = 0.055;
+/// Highest seal beside a tuck or a tongue: else the controls pass and the wired face loses the tongue.
+const LIPS_OFF: f64 = 0.2;
+
+/// The span in which a sound's rule must hold: its closure, or its middle, and at least one frame
+/// long on any phase of the frame grid. Next to a seal a tuck or tongue keeps away from it.
+pub fn span_of(sounds: &[SpokenSound], i: usize, rate: FrameRate) -> (f64, f64) {
+    let sound = &sounds[i];
+    let seals = |k: Option<usize>| k.and_then(|k| sounds.get(k)).is_some_and(SpokenSound::is_seal);
+    let (after_seal, before_seal) = (seals(i.checked_sub(1)), seals(Some(i + 1)));
+    let (mut start, mut end, d) = (sound.start, sound.end, sound.length());
+    match sound.phone {
+        Phone::P if d > 0.04 => end = start + 0.62 * d,
+        Phone::B if d > 0.04 => end = start + 0.75 * d,
+        Phone::F | Phone::V | Phone::Th | Phone::Dh => {
+            let edge = if sound.is_tuck() { 0.15 } else { 0.2 };
+            start += if after_seal { 0.45 } else { edge } * d;
+            end -= if before_seal { 0.45 } else { edge } * d;
+        }
+        Phone::S | Phone::Z => {
+            start += 0.2 * d;
+            end -= 0.2 * d;
+        }
+        _ => {}
+    }
+    let shortest = rate.frame_length().0 + 0.002;
+    if end - start < shortest {
+        let missing = shortest - (end - start);
+        let backwards = if sound.is_seal() {
+            0.6
+        } else if after_seal {
+            0.0
+        } else if before_seal {
+            1.0
+        } else {
+            0.5
+        };
+        start -= backwards * missing;
+        end += (1.0 - backwards) * missing;
+    }
+    (start, end)
+}
+
+/// Every must of a line.
+pub fn gather(sounds: &[SpokenSound], diction: &Diction, rate: FrameRate) -> Vec<Must> {
+    let mut seals: Vec<Must> = Vec::new();
+    let mut others: Vec<Must> = Vec::new();
+    for (i, sound) in sounds.iter().enumerate() {
+        let (start, end) = span_of(sounds, i, rate);
+        let must = |organ, low, high| Must { organ, start, end, low, high, sound: i };
+        if sound.is_seal() {
+            seals.push(must(Organ::Seal, Some(1.0), Some(1.0)));
+            others.push(must(Organ::Jaw, None, Some(0.30)));
+        } else if sound.is_tuck() {
+            others.push(must(Organ::Tuck, Some(0.95), Some(1.0)));
+            others.push(must(Organ::Jaw, None, Some(0.18)));
+        } else if sound.is_tongue() {
+            others.push(must(Organ::Out, Some(0.85), Some(1.0)));
+            others.push(must(Organ::Jaw, Some(0.16), Some(0.34)));
+        } else if sound.is_teeth() {
+            others.push(must(Organ::Jaw, None, Some(0.12)));
+        }
+    }
+    seals.sort_by(|a, b| a.start.total_cmp(&b.start));
+    let mut merged: Vec<Must> = Vec::new();
+    for seal in seals {
+        match merged.last_mut() {
+            Some(last) if seal.start - last.end < ONE_SEAL => last.end = last.end.max(seal.end),
+            _ => merged.push(seal),
+        }
+    }
+    let lips_off: Vec<Must> = others
+        .iter()
+        .filter(|m| matches!(m.organ, Organ::Tuck | Organ::Out))
+        .map(|m| Must { organ: Organ::Seal, low: None, high: Some(LIPS_OFF), ..m.clone() })
+        .collect();
+    others.extend(merged);
+    others.extend(lips_off);
+    for must in &mut others {
+        must.start -= diction.lead.0;
+        must.end -= diction.lead.0;
+    }
+    part_teeth_and_tongue(&mut others);
+    others.retain(|m| m.end > m.start);
+    others
+}
+
+/// The tongue between the teeth and the teeth together cannot both hold: where they touch on the
+/// solver's grid, the first ends on a grid point and the second starts on the next.
+fn part_teeth_and_tongue(musts: &mut [Must]) {
+    const STEP: f64 = 1.0 / HZ;
+    let jaw = |m: &Must, low: bool| m.organ == Organ::Jaw && m.low.is_some() == low;
+    let tongues: Vec<usize> = (0..musts.len()).filter(|i| jaw(&musts[*i], true)).collect();
+    let teeth: Vec<usize> = (0..musts.len()).filter(|i| jaw(&musts[*i], false)).collect();
+    for &z in &teeth {
+        for &t in &tongues {
+            let (a, b) = (&musts[z], &musts[t]);
+            // Windows are rounded outward to the grid, so they meet when less than two steps apart.
+            if a.start < b.end + 2.0 * STEP && b.start < a.end + 2.0 * STEP {
+                let middle = 0.5 * (a.start.max(b.start) + a.end.min(b.end));
+                let meet = (middle * HZ).floor() * STEP;
+                let (first, second) = if a.start + a.end < b.start + b.end { (z, t) } else { (t, z) };
+                musts[first].end = musts[first].end.min(meet);
+                musts[second].start = musts[second].start.max(meet + STEP);
+            }
+        }
+    }
+}

@@ -1,0 +1,51 @@
+//! What goes out of one line: the animated character and the curves, on one frame grid.
+
+use crate::curves::{self, Sampled};
+use crate::glb::{Character, GlbError};
+use jam_face::{Performance, Wiring, perform};
+use jam_score::{FrameGrid, Line, Timing};
+
+/// Why a line could not be delivered.
+#[derive(Debug, thiserror::Error)]
+pub enum DeliverError {
+    #[error("this line has no times yet; give it its text and let it be analysed first")]
+    NotTimed,
+    #[error(transparent)]
+    Character(#[from] GlbError),
+    #[error("the curves could not be written: {0}")]
+    Json(#[from] serde_json::Error),
+}
+
+/// The curves of a line as they go out and as they are shown.
+pub fn performance(timing: &Timing, line: &Line, grid: FrameGrid) -> Performance {
+    perform(timing, &line.diction, grid.rate, curves::tail(grid.rate))
+}
+
+/// A line on its frame grid, ready to be written.
+pub struct Delivery<'a> {
+    timing: &'a Timing,
+    wiring: &'a Wiring,
+    sampled: Sampled,
+}
+
+impl<'a> Delivery<'a> {
+    pub fn new(line: &'a Line, wiring: &'a Wiring, grid: FrameGrid) -> Result<Delivery<'a>, DeliverError> {
+        let timing = line.timing.as_ref().ok_or(DeliverError::NotTimed)?;
+        let face = performance(timing, line, grid);
+        Ok(Delivery { timing, wiring, sampled: curves::sample(&face, wiring, grid, timing.end()) })
+    }
+
+    pub fn frames(&self) -> usize {
+        self.sampled.faces.len()
+    }
+
+    /// The animated character as a binary glTF file.
+    pub fn glb(&self, character: &Character, name: &str) -> Result<Vec<u8>, DeliverError> {
+        Ok(character.animated(name, self.wiring, &self.sampled.wired, self.sampled.grid)?.write())
+    }
+
+    /// The curves as JSON.
+    pub fn curves(&self) -> Result<String, DeliverError> {
+        Ok(curves::to_json(self.timing, self.wiring, &self.sampled, self.timing.end())?)
+    }
+}
