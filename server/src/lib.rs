@@ -1,1 +1,116 @@
-//! x
+//! The production over HTTP: routes, jobs, live updates and the page itself. Computes nothing of the
+//! job; it asks the core crates and the store.
+
+mod app;
+mod evaluate;
+mod guard;
+mod jobs;
+mod page;
+mod problem;
+mod range;
+mod routes;
+mod voices;
+
+pub use app::App;
+
+use axum::Router;
+use axum::extract::DefaultBodyLimit;
+use jam_store::{Store, StoreError};
+use std::future::Future;
+use std::net::SocketAddr;
+use std::sync::Arc;
+use tokio::net::TcpListener;
+use utoipa::OpenApi;
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+
+/// Largest upload: an hour of mono at 48 kHz in 24 bits is 518 MB, so this is about half of that.
+pub const MAX_UPLOAD: usize = 256 << 20;
+/// Largest request without a file in it.
+const MAX_JSON: usize = 1 << 20;
+
+#[derive(OpenApi)]
+#[openapi(info(title = "Jam Lips", description = "The production's lines, cast and deliveries. Live updates and curve windows go over a WebSocket at /api/live."))]
+struct Description;
+
+/// Why the server did not start.
+#[derive(Debug, thiserror::Error)]
+pub enum ServerError {
+    #[error("cannot listen on {address}: {source}; another program may use it, choose one with --listen")]
+    Listen { address: SocketAddr, source: std::io::Error },
+    #[error(transparent)]
+    Analyser(#[from] jam_voice::AnalyseError),
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    #[error("the server stopped: {0}")]
+    Io(#[from] std::io::Error),
+}
+
+/// A server that listens and can be run.
+pub struct Server {
+    listener: TcpListener,
+    address: SocketAddr,
+    app: Arc<App>,
+}
+
+impl Server {
+    /// Listens on an address and takes up analyses that a stop had cut off.
+    pub async fn bind(store: Store, address: SocketAddr) -> Result<Server, ServerError> {
+        let listener =
+            TcpListener::bind(address).await.map_err(|source| ServerError::Listen { address, source })?;
+        let address = listener.local_addr()?;
+        let app = Arc::new(App::new(store)?);
+        jobs::take_up(&app)?;
+        Ok(Server { listener, address, app })
+    }
+
+    pub fn address(&self) -> SocketAddr {
+        self.address
+    }
+
+    /// Serves until `stop` is done.
+    pub async fn run(self, stop: impl Future<Output = ()> + Send + 'static) -> Result<(), ServerError> {
+        let router = router(self.app, self.address);
+        Ok(axum::serve(self.listener, router).with_graceful_shutdown(stop).await?)
+    }
+}
+
+fn api() -> OpenApiRouter<Arc<App>> {
+    let uploads = OpenApiRouter::new()
+        .routes(routes!(routes::lines::add))
+        .routes(routes!(routes::cast::add))
+        .layer(DefaultBodyLimit::max(MAX_UPLOAD));
+    OpenApiRouter::with_openapi(Description::openapi())
+        .routes(routes!(routes::production::show, routes::production::change))
+        .routes(routes!(routes::cast::list))
+        .routes(routes!(routes::cast::model))
+        .routes(routes!(routes::lines::list))
+        .routes(routes!(routes::lines::show, routes::lines::change))
+        .routes(routes!(routes::lines::analyse))
+        .routes(routes!(routes::lines::undo))
+        .routes(routes!(routes::lines::redo))
+        .routes(routes!(routes::lines::sound))
+        .routes(routes!(routes::lines::recording))
+        .routes(routes!(routes::deliveries::list, routes::deliveries::deliver))
+        .routes(routes!(routes::deliveries::file))
+        .routes(routes!(routes::jobs::list))
+        .routes(routes!(routes::jobs::cancel))
+        .layer(DefaultBodyLimit::max(MAX_JSON))
+        .merge(uploads)
+}
+
+/// The description of the API, as committed in `web/openapi.json`.
+pub fn description() -> serde_json::Result<String> {
+    let (_, description) = api().split_for_parts();
+    Ok(description.to_pretty_json()? + "\n")
+}
+
+fn router(app: Arc<App>, address: SocketAddr) -> Router {
+    let (api, _) = api().split_for_parts();
+    api.route("/api/live", axum::routing::get(routes::live::connect))
+        .route("/api/{*rest}", axum::routing::any(page::no_such_route))
+        .fallback(page::serve)
+        .layer(axum::middleware::from_fn_with_state(address, guard::check))
+        .layer(tower_http::trace::TraceLayer::new_for_http())
+        .with_state(app)
+}

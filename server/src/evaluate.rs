@@ -1,0 +1,97 @@
+//! Curves of lines, evaluated once for each state of a line and kept until it changes.
+
+use jam_face::{Control, Performance, Wired, Wiring};
+use jam_formats::deliver;
+use jam_score::{FrameGrid, Line};
+use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
+use std::sync::{Arc, Mutex, PoisonError};
+
+/// A line's curves and what they drive, sample by sample.
+pub struct Evaluated {
+    line: Line,
+    grid: FrameGrid,
+    wiring: Wiring,
+    pub face: Performance,
+    pub wired: Vec<Wired>,
+}
+
+/// The newest evaluation of each line.
+#[derive(Default)]
+pub struct Evaluations {
+    kept: Mutex<HashMap<i32, Arc<Evaluated>>>,
+}
+
+impl Evaluations {
+    /// The curves of a line; none as long as it has no times.
+    pub fn get(&self, id: i32, line: &Line, wiring: &Wiring, grid: FrameGrid) -> Option<Arc<Evaluated>> {
+        let timing = line.timing.as_ref()?;
+        let mut kept = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(found) = kept.get(&id)
+            && found.line == *line
+            && found.grid == grid
+            && found.wiring == *wiring
+        {
+            return Some(found.clone());
+        }
+        let face = deliver::performance(timing, line, grid);
+        let all = |i: usize| Control::ALL.iter().map(|c| face.sample(*c, i)).collect::<Vec<f32>>();
+        let wired = (0..face.len()).map(|i| wiring.apply(&all(i))).collect();
+        let evaluated = Arc::new(Evaluated { line: line.clone(), grid, wiring: wiring.clone(), face, wired });
+        kept.insert(id, evaluated.clone());
+        Some(evaluated)
+    }
+}
+
+/// A stretch of a line's curves that a page asks for; samples, from `from` up to `to`.
+#[derive(Debug, Clone, Deserialize)]
+pub struct WindowRequest {
+    pub line: i32,
+    pub from: usize,
+    pub to: usize,
+}
+
+#[derive(Serialize)]
+struct WindowHeader<'a> {
+    line: i32,
+    hz: f64,
+    from: usize,
+    samples: usize,
+    /// Samples of the whole line.
+    of: usize,
+    controls: Vec<&'a str>,
+    outputs: usize,
+}
+
+impl Evaluated {
+    /// A window as bytes: length of the header (u32), header as JSON padded to four bytes, then one
+    /// run of little-endian f32 for each control that moves and each output of the wiring.
+    pub fn window(&self, request: &WindowRequest) -> Vec<u8> {
+        let to = request.to.min(self.face.len());
+        let from = request.from.min(to);
+        let moving: Vec<Control> =
+            Control::ALL.iter().copied().filter(|c| self.face.curve(*c).is_some()).collect();
+        let outputs = self.wired.first().map_or(0, Vec::len);
+        let header = WindowHeader {
+            line: request.line,
+            hz: jam_face::HZ,
+            from,
+            samples: to - from,
+            of: self.face.len(),
+            controls: moving.iter().map(|c| c.name()).collect(),
+            outputs,
+        };
+        let mut text = serde_json::to_vec(&header).unwrap_or_default();
+        text.resize(text.len().next_multiple_of(4), b' ');
+        let mut out = Vec::with_capacity(4 + text.len() + 4 * (to - from) * (moving.len() + outputs));
+        out.extend((text.len() as u32).to_le_bytes());
+        out.extend(text);
+        for control in moving {
+            out.extend((from..to).flat_map(|i| self.face.sample(control, i).to_le_bytes()));
+        }
+        for output in 0..outputs {
+            out.extend(self.wired[from..to].iter().flat_map(|w| w[output].to_le_bytes()));
+        }
+        out
+    }
+}

@@ -1,0 +1,121 @@
+//! Errors as RFC 9457 problem documents: a stable code, a sentence for the user, the field at fault.
+
+use axum::Json;
+use axum::http::{StatusCode, header};
+use axum::response::{IntoResponse, Response};
+use jam_formats::deliver::DeliverError;
+use jam_formats::glb::GlbError;
+use jam_formats::sound::SoundError;
+use jam_score::{EditError, FrameRateError};
+use jam_store::StoreError;
+use serde::Serialize;
+
+/// What went wrong, ready to be sent.
+#[derive(Debug, Serialize, utoipa::ToSchema)]
+pub struct Problem {
+    /// A number of HTTP.
+    #[serde(skip)]
+    status: u16,
+    /// The kind of problem, for programs: `sound_unreadable`, `not_found` …
+    code: &'static str,
+    title: &'static str,
+    /// What is wrong and what to do, for people.
+    detail: String,
+    /// The part of the request that is at fault.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    field: Option<&'static str>,
+}
+
+pub type Answer<T> = Result<T, Problem>;
+
+impl Problem {
+    fn new(status: StatusCode, code: &'static str, title: &'static str, detail: impl ToString) -> Problem {
+        Problem { status: status.as_u16(), code, title, detail: detail.to_string(), field: None }
+    }
+
+    fn of_field(self, field: &'static str) -> Problem {
+        Problem { field: Some(field), ..self }
+    }
+
+    /// Something in the request that cannot be used.
+    pub fn refused(field: &'static str, code: &'static str, detail: impl ToString) -> Problem {
+        Problem::new(StatusCode::UNPROCESSABLE_ENTITY, code, "This cannot be used", detail).of_field(field)
+    }
+
+    pub fn not_found(detail: impl ToString) -> Problem {
+        Problem::new(StatusCode::NOT_FOUND, "not_found", "Not found", detail)
+    }
+
+    pub fn forbidden(detail: impl ToString) -> Problem {
+        Problem::new(StatusCode::FORBIDDEN, "forbidden", "Not allowed", detail)
+    }
+
+    pub fn too_large(detail: impl ToString) -> Problem {
+        Problem::new(StatusCode::PAYLOAD_TOO_LARGE, "too_large", "Too large", detail)
+    }
+
+    pub fn unexpected(detail: impl ToString) -> Problem {
+        Problem::new(StatusCode::INTERNAL_SERVER_ERROR, "unexpected", "Something went wrong here", detail)
+    }
+}
+
+impl std::fmt::Display for Problem {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(&self.detail)
+    }
+}
+
+impl IntoResponse for Problem {
+    fn into_response(self) -> Response {
+        let status = StatusCode::from_u16(self.status).unwrap_or(StatusCode::INTERNAL_SERVER_ERROR);
+        if status.is_server_error() {
+            tracing::error!(code = self.code, "{}", self.detail);
+        } else {
+            tracing::info!(code = self.code, field = self.field, "refused: {}", self.detail);
+        }
+        (status, [(header::CONTENT_TYPE, "application/problem+json")], Json(self)).into_response()
+    }
+}
+
+impl From<StoreError> for Problem {
+    fn from(error: StoreError) -> Problem {
+        match error {
+            StoreError::NotFound => Problem::not_found(error),
+            StoreError::NameTaken(_) => Problem::refused("name", "name_taken", error),
+            StoreError::NothingToUndo | StoreError::NothingToRedo => {
+                Problem::new(StatusCode::CONFLICT, "nothing_to_do", "Nothing to do", error)
+            }
+            StoreError::Edit(EditError::TextTooLong(_)) => Problem::refused("text", "text_too_long", error),
+            StoreError::Edit(EditError::Timing(_)) => Problem::refused("timing", "timing_wrong", error),
+            StoreError::Open(_) | StoreError::Database(_) | StoreError::Document(_) => Problem::unexpected(error),
+        }
+    }
+}
+
+impl From<SoundError> for Problem {
+    fn from(error: SoundError) -> Problem {
+        Problem::refused("recording", "sound_unreadable", error)
+    }
+}
+
+impl From<GlbError> for Problem {
+    fn from(error: GlbError) -> Problem {
+        Problem::refused("model", "character_unreadable", error)
+    }
+}
+
+impl From<FrameRateError> for Problem {
+    fn from(error: FrameRateError) -> Problem {
+        Problem::refused("rate", "frame_rate_wrong", error)
+    }
+}
+
+impl From<DeliverError> for Problem {
+    fn from(error: DeliverError) -> Problem {
+        match error {
+            DeliverError::NotTimed => Problem::refused("lines", "not_timed", error),
+            DeliverError::Character(inner) => inner.into(),
+            DeliverError::Json(_) => Problem::unexpected(error),
+        }
+    }
+}

@@ -1,0 +1,338 @@
+//! The lines.
+
+use crate::app::{App, Event};
+use crate::jobs::{self, Job};
+use crate::problem::{Answer, Problem};
+use crate::range;
+use crate::voices::{PEAK_STEP, Voice};
+use axum::Json;
+use axum::extract::{Multipart, Path, State};
+use axum::http::{HeaderMap, header};
+use axum::response::{IntoResponse, Response};
+use jam_formats::{curves, sound};
+use jam_score::{Edit, Frame, FrameGrid, Line, Phone, Seconds};
+use jam_store::{NewLine, RecordingFacts, StoredLine};
+use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
+use std::sync::Arc;
+
+/// Values of the small wave in the list of lines.
+const THUMBNAIL: usize = 48;
+
+/// How far a line is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum LineState {
+    NoText,
+    Analysing,
+    /// The last analysis gave no times; `problem` says why.
+    Failed,
+    Timed,
+    /// Not yet analysed, or its text has changed since.
+    NotTimed,
+}
+
+/// A line as it is listed.
+#[derive(Serialize, utoipa::ToSchema)]
+pub struct LineSummary {
+    id: i32,
+    /// Its place in the production, from 1.
+    number: usize,
+    text: String,
+    character: Option<String>,
+    recording_name: String,
+    duration: Seconds,
+    /// Samples a second and channels of the recording as it was brought in.
+    rate: u32,
+    channels: u32,
+    /// First frame, the last that holds sound, and the last of the clip.
+    first_frame: Frame,
+    last_sound_frame: Frame,
+    last_frame: Frame,
+    state: LineState,
+    problem: Option<String>,
+    words: usize,
+    doubtful_words: usize,
+    /// Loudness of the recording in even steps, 0..1.
+    wave: Vec<f32>,
+}
+
+/// What is drawn of a recording.
+#[derive(Serialize, utoipa::ToSchema)]
+pub struct VoiceView {
+    /// Seconds between values of `level_db` and `pitch_hz`.
+    hop: f64,
+    level_db: Vec<f32>,
+    /// 0 where there is no voice.
+    pitch_hz: Vec<f32>,
+    /// Seconds under one value of `peaks`.
+    peak_step: Seconds,
+    /// Lowest and highest sample, ±1.
+    peaks: Vec<[f32; 2]>,
+}
+
+/// One line whole.
+#[derive(Serialize, utoipa::ToSchema)]
+pub struct LineView {
+    summary: LineSummary,
+    document: Line,
+    voice: VoiceView,
+    /// A line of text for each phone, in the International Phonetic Alphabet.
+    ipa: HashMap<&'static str, &'static str>,
+    /// What can be taken back and made again, newest first.
+    undo: Vec<String>,
+    redo: Vec<String>,
+}
+
+/// What of a line is to be changed.
+#[derive(Deserialize, utoipa::ToSchema)]
+pub struct LineChange {
+    text: Option<String>,
+    character: Option<String>,
+}
+
+/// A new line: its recording, and if they are known its text and who says it.
+#[derive(utoipa::ToSchema)]
+#[allow(dead_code, reason = "describes the form for the API description only")]
+pub struct NewLineForm {
+    #[schema(value_type = String, format = Binary)]
+    recording: Vec<u8>,
+    text: Option<String>,
+    character: Option<String>,
+}
+
+/// The parts of an uploaded form.
+pub struct Form {
+    texts: HashMap<String, String>,
+    files: HashMap<String, (String, Vec<u8>)>,
+}
+
+impl Form {
+    pub async fn read(mut form: Multipart) -> Answer<Form> {
+        let broken = |e: axum::extract::multipart::MultipartError| {
+            if e.status() == axum::http::StatusCode::PAYLOAD_TOO_LARGE {
+                let limit = crate::MAX_UPLOAD >> 20;
+                Problem::too_large(format!("The file is larger than {limit} MB; bring it in as shorter lines."))
+            } else {
+                Problem::refused("file", "upload_broken", "The upload broke off; send the file again.")
+            }
+        };
+        let mut read = Form { texts: HashMap::new(), files: HashMap::new() };
+        while let Some(field) = form.next_field().await.map_err(broken)? {
+            let name = field.name().unwrap_or_default().to_string();
+            match field.file_name().map(str::to_string) {
+                Some(file) => {
+                    let bytes = field.bytes().await.map_err(broken)?.to_vec();
+                    read.files.insert(name, (file, bytes));
+                }
+                None => {
+                    let text = field.text().await.map_err(broken)?;
+                    read.texts.insert(name, text);
+                }
+            }
+        }
+        Ok(read)
+    }
+
+    pub fn text(&self, name: &str) -> Option<&str> {
+        self.texts.get(name).map(String::as_str)
+    }
+
+    /// File name and bytes; `missing` is what the user is told if there is none.
+    pub fn file(&self, name: &'static str, missing: &'static str) -> Answer<(&str, &[u8])> {
+        let found = self.files.get(name).map(|(n, b)| (n.as_str(), b.as_slice()));
+        found.ok_or_else(|| Problem::refused(name, "file_missing", missing))
+    }
+}
+
+fn voice(app: &App, line: &StoredLine) -> Answer<Arc<Voice>> {
+    app.voices.get(&line.recording, || Ok::<_, Problem>(app.store.blob(&line.recording)?))
+}
+
+fn summary(app: &App, line: &StoredLine, number: usize, grid: FrameGrid) -> Answer<LineSummary> {
+    let document = &line.document;
+    let state = if app.jobs.analysing(line.id).is_some() {
+        LineState::Analysing
+    } else if document.is_timed() {
+        LineState::Timed
+    } else if document.text.trim().is_empty() {
+        LineState::NoText
+    } else if line.problem.is_some() {
+        LineState::Failed
+    } else {
+        LineState::NotTimed
+    };
+    let words = document.timing.as_ref().map_or(&[][..], |t| &t.words);
+    let peaks = &voice(app, line)?.peaks;
+    let wave = (0..THUMBNAIL)
+        .map(|i| {
+            let range = i * peaks.len() / THUMBNAIL..((i + 1) * peaks.len() / THUMBNAIL).max(i * peaks.len() / THUMBNAIL + 1);
+            peaks.get(range).unwrap_or_default().iter().map(|[l, h]| h.max(-l)).fold(0.0, f32::max)
+        })
+        .collect();
+    let sound = grid.frames_covering(line.facts.duration);
+    Ok(LineSummary {
+        id: line.id,
+        number,
+        text: document.text.clone(),
+        character: document.character.clone(),
+        recording_name: line.recording_name.clone(),
+        duration: line.facts.duration,
+        rate: line.facts.rate,
+        channels: line.facts.channels,
+        first_frame: grid.first,
+        last_sound_frame: Frame(grid.first.0 + sound - 1),
+        last_frame: Frame(grid.first.0 + sound - 1 + curves::TAIL_FRAMES),
+        state,
+        problem: line.problem.clone(),
+        words: words.len(),
+        doubtful_words: words.iter().filter(|w| w.confidence < 0.5).count(),
+        wave,
+    })
+}
+
+fn view(app: &App, line: StoredLine) -> Answer<LineView> {
+    let number = app.store.lines()?.iter().position(|l| l.id == line.id).unwrap_or(0) + 1;
+    let voice = voice(app, &line)?;
+    Ok(LineView {
+        summary: summary(app, &line, number, app.store.production()?.grid)?,
+        voice: VoiceView {
+            hop: jam_voice::prosody::HOP,
+            level_db: voice.tracks.level_db.clone(),
+            pitch_hz: voice.tracks.pitch_hz.clone(),
+            peak_step: PEAK_STEP,
+            peaks: voice.peaks.clone(),
+        },
+        ipa: Phone::ALL.iter().map(|p| (p.name(), p.ipa())).collect(),
+        document: line.document,
+        undo: line.steps.undo,
+        redo: line.steps.redo,
+    })
+}
+
+/// Work that reads files or computes, off the threads that answer.
+async fn blocking<T: Send + 'static>(work: impl FnOnce() -> Answer<T> + Send + 'static) -> Answer<T> {
+    tokio::task::spawn_blocking(work).await.unwrap_or_else(|e| Err(Problem::unexpected(e)))
+}
+
+#[utoipa::path(get, path = "/api/lines", tag = "lines", responses((status = 200, body = [LineSummary])))]
+pub async fn list(State(app): State<Arc<App>>) -> Answer<Json<Vec<LineSummary>>> {
+    blocking(move || {
+        let grid = app.store.production()?.grid;
+        let lines = app.store.lines()?;
+        lines.iter().enumerate().map(|(i, l)| summary(&app, l, i + 1, grid)).collect()
+    })
+    .await
+    .map(Json)
+}
+
+#[utoipa::path(get, path = "/api/lines/{id}", tag = "lines", params(("id" = i32, Path)), responses((status = 200, body = LineView), (status = 404, body = Problem)))]
+pub async fn show(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Json<LineView>> {
+    blocking(move || view(&app, app.store.line(id)?)).await.map(Json)
+}
+
+#[utoipa::path(post, path = "/api/lines", tag = "lines", request_body(content = NewLineForm, content_type = "multipart/form-data"), responses((status = 200, body = LineView), (status = 422, body = Problem)))]
+pub async fn add(State(app): State<Arc<App>>, form: Multipart) -> Answer<Json<LineView>> {
+    let form = Form::read(form).await?;
+    blocking(move || {
+        let (name, bytes) = form.file("recording", "Choose the recording, a WAV file.")?;
+        let recording = sound::read(bytes)?;
+        let facts = RecordingFacts {
+            duration: recording.duration(),
+            rate: recording.rate(),
+            channels: recording.channels() as u32,
+        };
+        let mut document = Line::new("");
+        let text = form.text("text").unwrap_or_default().trim().to_string();
+        let (with_text, _) = Edit::Text(text).apply(&document).map_err(jam_store::StoreError::from)?;
+        document = with_text;
+        if let Some(character) = form.text("character").filter(|c| !c.is_empty()) {
+            document.character = Some(app.store.cast_member_named(character)?.name);
+        }
+        let new = NewLine { document: &document, recording: bytes, recording_name: name, facts: &facts };
+        let line = app.store.add_line(&new)?;
+        if !document.text.is_empty() {
+            jobs::analyse(&app, line.id);
+        }
+        app.tell(Event::Line { id: line.id });
+        view(&app, line)
+    })
+    .await
+    .map(Json)
+}
+
+#[utoipa::path(patch, path = "/api/lines/{id}", tag = "lines", params(("id" = i32, Path)), request_body = LineChange, responses((status = 200, body = LineView), (status = 422, body = Problem)))]
+pub async fn change(
+    State(app): State<Arc<App>>,
+    Path(id): Path<i32>,
+    Json(change): Json<LineChange>,
+) -> Answer<Json<LineView>> {
+    blocking(move || {
+        let mut line = app.store.line(id)?;
+        if let Some(character) = change.character.filter(|c| line.document.character.as_ref() != Some(c)) {
+            let name = app.store.cast_member_named(&character)?.name;
+            line = app.store.edit_line(id, &Edit::Character(Some(name)))?;
+        }
+        if let Some(text) = change.text.map(|t| t.trim().to_string()).filter(|t| *t != line.document.text) {
+            line = app.store.edit_line(id, &Edit::Text(text))?;
+            app.store.set_problem(id, None)?;
+            line.problem = None;
+            if !line.document.text.is_empty() && !line.document.is_timed() {
+                jobs::analyse(&app, id);
+            }
+        }
+        app.tell(Event::Line { id });
+        view(&app, line)
+    })
+    .await
+    .map(Json)
+}
+
+#[utoipa::path(post, path = "/api/lines/{id}/analyse", tag = "lines", params(("id" = i32, Path)), responses((status = 200, body = Job)))]
+pub async fn analyse(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Json<Job>> {
+    app.store.line(id)?;
+    app.store.set_problem(id, None)?;
+    Ok(Json(jobs::analyse(&app, id)))
+}
+
+#[utoipa::path(post, path = "/api/lines/{id}/undo", tag = "lines", params(("id" = i32, Path)), responses((status = 200, body = LineView), (status = 409, body = Problem)))]
+pub async fn undo(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Json<LineView>> {
+    blocking(move || {
+        let line = app.store.undo(id)?;
+        app.tell(Event::Line { id });
+        view(&app, line)
+    })
+    .await
+    .map(Json)
+}
+
+#[utoipa::path(post, path = "/api/lines/{id}/redo", tag = "lines", params(("id" = i32, Path)), responses((status = 200, body = LineView), (status = 409, body = Problem)))]
+pub async fn redo(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Json<LineView>> {
+    blocking(move || {
+        let line = app.store.redo(id)?;
+        app.tell(Event::Line { id });
+        view(&app, line)
+    })
+    .await
+    .map(Json)
+}
+
+/// A copy for listening that any browser plays, by byte range.
+#[utoipa::path(get, path = "/api/lines/{id}/sound", tag = "lines", params(("id" = i32, Path)), responses((status = 200, content_type = "audio/wav"), (status = 206, content_type = "audio/wav")))]
+pub async fn sound(State(app): State<Arc<App>>, Path(id): Path<i32>, headers: HeaderMap) -> Answer<Response> {
+    blocking(move || {
+        let voice = voice(&app, &app.store.line(id)?)?;
+        Ok(range::respond(&headers, &voice.listening_copy, "audio/wav"))
+    })
+    .await
+}
+
+/// The recording byte for byte as it was brought in.
+#[utoipa::path(get, path = "/api/lines/{id}/recording", tag = "lines", params(("id" = i32, Path)), responses((status = 200, content_type = "audio/wav")))]
+pub async fn recording(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Response> {
+    blocking(move || {
+        let bytes = app.store.blob(&app.store.line(id)?.recording)?;
+        Ok(([(header::CONTENT_TYPE, "audio/wav"), (header::CONTENT_DISPOSITION, "attachment")], bytes).into_response())
+    })
+    .await
+}

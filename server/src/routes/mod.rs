@@ -1,0 +1,8 @@
+//! What can be asked, by concern.
+
+pub mod cast;
+pub mod deliveries;
+pub mod jobs;
+pub mod lines;
+pub mod live;
+pub mod production;

@@ -1,0 +1,44 @@
+//! The production itself.
+
+use crate::app::{App, Event};
+use crate::problem::{Answer, Problem};
+use axum::Json;
+use axum::extract::State;
+use jam_score::{FrameGrid, FrameRate};
+use jam_store::Production;
+use serde::{Deserialize, Serialize};
+use std::sync::Arc;
+
+/// What holds for all lines.
+#[derive(Serialize, Deserialize, utoipa::ToSchema)]
+pub struct ProductionView {
+    name: String,
+    grid: FrameGrid,
+}
+
+impl From<Production> for ProductionView {
+    fn from(p: Production) -> ProductionView {
+        ProductionView { name: p.name, grid: p.grid }
+    }
+}
+
+#[utoipa::path(get, path = "/api/production", tag = "production", responses((status = 200, body = ProductionView)))]
+pub async fn show(State(app): State<Arc<App>>) -> Answer<Json<ProductionView>> {
+    Ok(Json(app.store.production()?.into()))
+}
+
+#[utoipa::path(put, path = "/api/production", tag = "production", request_body = ProductionView, responses((status = 200, body = ProductionView), (status = 422, body = Problem)))]
+pub async fn change(State(app): State<Arc<App>>, Json(new): Json<ProductionView>) -> Answer<Json<ProductionView>> {
+    let rate = FrameRate::new(new.grid.rate.num, new.grid.rate.den)?;
+    let name = new.name.trim();
+    if name.is_empty() || name.chars().count() > 120 {
+        return Err(Problem::refused("name", "name_wrong", "A production needs a name of at most 120 characters."));
+    }
+    if new.grid.first.0.abs() > 10_000_000 {
+        return Err(Problem::refused("first", "first_frame_wrong", "The first frame's number must lie within ten million of zero."));
+    }
+    let production = Production { name: name.into(), grid: FrameGrid { rate, first: new.grid.first } };
+    app.store.set_production(&production)?;
+    app.tell(Event::Production);
+    Ok(Json(production.into()))
+}

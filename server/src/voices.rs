@@ -1,0 +1,58 @@
+//! Recordings read once and kept for a while: what is played and what is drawn of them.
+
+use jam_formats::sound::{self, SoundError};
+use jam_score::Seconds;
+use jam_voice::{VoiceTracks, features};
+use std::collections::HashMap;
+use std::sync::{Arc, Mutex, PoisonError};
+
+/// Recordings kept in memory.
+const KEPT: usize = 24;
+/// Seconds of sound under one value of the drawn wave.
+pub const PEAK_STEP: Seconds = Seconds(0.005);
+
+/// A recording made ready.
+pub struct Voice {
+    /// WAV for the browser.
+    pub listening_copy: Vec<u8>,
+    pub tracks: VoiceTracks,
+    /// Lowest and highest sample of every [`PEAK_STEP`].
+    pub peaks: Vec<[f32; 2]>,
+}
+
+/// The shelf of read recordings, by hash.
+#[derive(Default)]
+pub struct Voices {
+    shelf: Mutex<HashMap<String, Arc<Voice>>>,
+}
+
+impl Voices {
+    /// The recording of a hash, read from `bytes` if it is not on the shelf.
+    pub fn get<E: From<SoundError>>(
+        &self,
+        hash: &str,
+        bytes: impl FnOnce() -> Result<Vec<u8>, E>,
+    ) -> Result<Arc<Voice>, E> {
+        if let Some(voice) = self.shelf.lock().unwrap_or_else(PoisonError::into_inner).get(hash) {
+            return Ok(voice.clone());
+        }
+        let recording = sound::read(&bytes()?)?;
+        let samples = recording.mono_at(features::RATE).map_err(SoundError::from)?;
+        let step = (PEAK_STEP.0 * f64::from(features::RATE)) as usize;
+        let peaks = samples
+            .chunks(step)
+            .map(|c| c.iter().fold([0.0f32, 0.0], |[low, high], s| [low.min(*s), high.max(*s)]))
+            .collect();
+        let voice = Arc::new(Voice {
+            listening_copy: sound::listening_copy(&recording),
+            tracks: VoiceTracks::of(&samples),
+            peaks,
+        });
+        let mut shelf = self.shelf.lock().unwrap_or_else(PoisonError::into_inner);
+        if shelf.len() >= KEPT {
+            shelf.clear();
+        }
+        shelf.insert(hash.to_string(), voice.clone());
+        Ok(voice)
+    }
+}

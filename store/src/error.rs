@@ -1,0 +1,32 @@
+//! What can go wrong with a data file.
+
+use jam_score::EditError;
+
+#[derive(Debug, thiserror::Error)]
+pub enum StoreError {
+    #[error("the data file cannot be opened: {0}")]
+    Open(String),
+    #[error("what was asked for is not in this production")]
+    NotFound,
+    #[error("there is already a character called “{0}” in this production; choose another name")]
+    NameTaken(String),
+    #[error("there is nothing to undo")]
+    NothingToUndo,
+    #[error("there is nothing to redo")]
+    NothingToRedo,
+    #[error(transparent)]
+    Edit(#[from] EditError),
+    #[error("the data file could not be read or written: {0}")]
+    Database(diesel::result::Error),
+    #[error("a document in the data file cannot be read: {0}")]
+    Document(#[from] serde_json::Error),
+}
+
+impl From<diesel::result::Error> for StoreError {
+    fn from(error: diesel::result::Error) -> StoreError {
+        match error {
+            diesel::result::Error::NotFound => StoreError::NotFound,
+            other => StoreError::Database(other),
+        }
+    }
+}

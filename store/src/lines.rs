@@ -1,0 +1,184 @@
+//! Lines and the journal of their edits.
+
+use crate::schema::{journal, line};
+use crate::{Store, StoreError, keep_blob};
+use diesel::prelude::*;
+use jam_score::{Edit, Line, Seconds};
+use serde::{Deserialize, Serialize};
+
+/// What is known of a recording without reading it again.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct RecordingFacts {
+    pub duration: Seconds,
+    /// Samples a second.
+    pub rate: u32,
+    pub channels: u32,
+}
+
+/// A line to be added.
+pub struct NewLine<'a> {
+    pub document: &'a Line,
+    pub recording: &'a [u8],
+    pub recording_name: &'a str,
+    pub facts: &'a RecordingFacts,
+}
+
+/// A line as it is stored.
+#[derive(Debug, Clone, PartialEq)]
+pub struct StoredLine {
+    pub id: i32,
+    pub document: Line,
+    /// Hash of the recording, kept byte for byte.
+    pub recording: String,
+    pub recording_name: String,
+    pub facts: RecordingFacts,
+    /// Why the last analysis gave no times, in a sentence for the user.
+    pub problem: Option<String>,
+    /// Grows with every edit, undo and redo.
+    pub steps: Steps,
+}
+
+/// What can be undone and redone, newest first, in words.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Steps {
+    pub undo: Vec<String>,
+    pub redo: Vec<String>,
+}
+
+type Row = (i32, String, String, String, String, Option<String>);
+
+fn stored(c: &mut SqliteConnection, row: Row) -> Result<StoredLine, StoreError> {
+    let (id, document, recording, recording_name, facts, problem) = row;
+    Ok(StoredLine {
+        id,
+        document: serde_json::from_str(&document)?,
+        recording,
+        recording_name,
+        facts: serde_json::from_str(&facts)?,
+        problem,
+        steps: steps(c, id)?,
+    })
+}
+
+fn steps(c: &mut SqliteConnection, id: i32) -> Result<Steps, StoreError> {
+    let rows: Vec<(String, bool)> = journal::table
+        .filter(journal::line_id.eq(id))
+        .order(journal::id)
+        .select((journal::edit, journal::undone))
+        .load(c)?;
+    let mut steps = Steps::default();
+    for (edit, undone) in rows {
+        let words = serde_json::from_str::<Edit>(&edit)?.describe().to_string();
+        if undone { steps.redo.push(words) } else { steps.undo.insert(0, words) }
+    }
+    Ok(steps)
+}
+
+fn document(c: &mut SqliteConnection, id: i32) -> Result<Line, StoreError> {
+    let text: String = line::table.find(id).select(line::document).first(c)?;
+    Ok(serde_json::from_str(&text)?)
+}
+
+fn write_document(c: &mut SqliteConnection, id: i32, document: &Line) -> Result<(), StoreError> {
+    diesel::update(line::table.find(id))
+        .set(line::document.eq(serde_json::to_string(document)?))
+        .execute(c)?;
+    Ok(())
+}
+
+/// One step of the journal applied to a line: an edit or its inverse.
+fn step(c: &mut SqliteConnection, id: i32, journal_id: i32, edit: &str, undone: bool) -> Result<(), StoreError> {
+    let (changed, _) = serde_json::from_str::<Edit>(edit)?.apply(&document(c, id)?)?;
+    write_document(c, id, &changed)?;
+    diesel::update(journal::table.find(journal_id)).set(journal::undone.eq(undone)).execute(c)?;
+    Ok(())
+}
+
+impl Store {
+    pub fn lines(&self) -> Result<Vec<StoredLine>, StoreError> {
+        let mut c = self.connection()?;
+        let rows: Vec<Row> = line::table.order(line::id).load(&mut *c)?;
+        rows.into_iter().map(|row| stored(&mut c, row)).collect()
+    }
+
+    pub fn line(&self, id: i32) -> Result<StoredLine, StoreError> {
+        let mut c = self.connection()?;
+        let row: Row = line::table.find(id).first(&mut *c)?;
+        stored(&mut c, row)
+    }
+
+    pub fn add_line(&self, new: &NewLine<'_>) -> Result<StoredLine, StoreError> {
+        self.change(|c| {
+            let recording = keep_blob(c, new.recording)?;
+            let row: Row = diesel::insert_into(line::table)
+                .values((
+                    line::document.eq(serde_json::to_string(new.document)?),
+                    line::recording.eq(recording),
+                    line::recording_name.eq(new.recording_name),
+                    line::recording_facts.eq(serde_json::to_string(new.facts)?),
+                ))
+                .get_result(c)?;
+            stored(c, row)
+        })
+    }
+
+    /// Applies an edit and journals it; what could be redone before is gone.
+    pub fn edit_line(&self, id: i32, edit: &Edit) -> Result<StoredLine, StoreError> {
+        self.change(|c| {
+            let (changed, inverse) = edit.apply(&document(c, id)?)?;
+            write_document(c, id, &changed)?;
+            diesel::delete(journal::table.filter(journal::line_id.eq(id)).filter(journal::undone.eq(true))).execute(c)?;
+            diesel::insert_into(journal::table)
+                .values((
+                    journal::line_id.eq(id),
+                    journal::edit.eq(serde_json::to_string(edit)?),
+                    journal::inverse.eq(serde_json::to_string(&inverse)?),
+                ))
+                .execute(c)?;
+            let row: Row = line::table.find(id).first(c)?;
+            stored(c, row)
+        })
+    }
+
+    /// Takes the last edit back.
+    pub fn undo(&self, id: i32) -> Result<StoredLine, StoreError> {
+        self.change(|c| {
+            let last: Option<(i32, String)> = journal::table
+                .filter(journal::line_id.eq(id))
+                .filter(journal::undone.eq(false))
+                .order(journal::id.desc())
+                .select((journal::id, journal::inverse))
+                .first(c)
+                .optional()?;
+            let (journal_id, inverse) = last.ok_or(StoreError::NothingToUndo)?;
+            step(c, id, journal_id, &inverse, true)?;
+            let row: Row = line::table.find(id).first(c)?;
+            stored(c, row)
+        })
+    }
+
+    /// Makes the edit that was taken back last again.
+    pub fn redo(&self, id: i32) -> Result<StoredLine, StoreError> {
+        self.change(|c| {
+            let next: Option<(i32, String)> = journal::table
+                .filter(journal::line_id.eq(id))
+                .filter(journal::undone.eq(true))
+                .order(journal::id)
+                .select((journal::id, journal::edit))
+                .first(c)
+                .optional()?;
+            let (journal_id, edit) = next.ok_or(StoreError::NothingToRedo)?;
+            step(c, id, journal_id, &edit, false)?;
+            let row: Row = line::table.find(id).first(c)?;
+            stored(c, row)
+        })
+    }
+
+    /// Notes why an analysis gave no times, or that this is settled.
+    pub fn set_problem(&self, id: i32, problem: Option<&str>) -> Result<(), StoreError> {
+        self.change(|c| {
+            diesel::update(line::table.find(id)).set(line::problem.eq(problem)).execute(c)?;
+            Ok(())
+        })
+    }
+}

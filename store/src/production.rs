@@ -1,0 +1,38 @@
+//! The production's name and frame grid.
+
+use crate::schema::production;
+use crate::{Store, StoreError};
+use diesel::prelude::*;
+use jam_score::{Frame, FrameGrid, FrameRate};
+
+/// What holds for all lines of a production.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Production {
+    pub name: String,
+    pub grid: FrameGrid,
+}
+
+impl Store {
+    pub fn production(&self) -> Result<Production, StoreError> {
+        let (name, num, den, first): (String, i32, i32, i64) = production::table
+            .find(1)
+            .select((production::name, production::rate_num, production::rate_den, production::first_frame))
+            .first(&mut self.connection()?)?;
+        let rate = FrameRate::new(num as u32, den as u32).unwrap_or(FrameRate::FILM);
+        Ok(Production { name, grid: FrameGrid { rate, first: Frame(first) } })
+    }
+
+    pub fn set_production(&self, new: &Production) -> Result<(), StoreError> {
+        self.change(|c| {
+            diesel::update(production::table.find(1))
+                .set((
+                    production::name.eq(&new.name),
+                    production::rate_num.eq(new.grid.rate.num as i32),
+                    production::rate_den.eq(new.grid.rate.den as i32),
+                    production::first_frame.eq(new.grid.first.0),
+                ))
+                .execute(c)?;
+            Ok(())
+        })
+    }
+}

@@ -1,0 +1,26 @@
+//! The tables, as the migrations make them.
+
+diesel::table! {
+    production (id) { id -> Integer, name -> Text, rate_num -> Integer, rate_den -> Integer, first_frame -> BigInt, }
+}
+diesel::table! {
+    blob (hash) { hash -> Text, bytes -> Binary, }
+}
+diesel::table! {
+    cast_member (id) { id -> Integer, name -> Text, model -> Text, wiring -> Text, }
+}
+diesel::table! {
+    line (id) {
+        id -> Integer, document -> Text, recording -> Text, recording_name -> Text, recording_facts -> Text,
+        problem -> Nullable<Text>,
+    }
+}
+diesel::table! {
+    journal (id) { id -> Integer, line_id -> Integer, edit -> Text, inverse -> Text, undone -> Bool, }
+}
+diesel::table! {
+    delivery (id) {
+        id -> Integer, line_id -> Integer, file_name -> Text, media_type -> Text, size -> BigInt, content -> Text,
+    }
+}
+diesel::allow_tables_to_appear_in_same_query!(production, blob, cast_member, line, journal, delivery);

@@ -1,0 +1,84 @@
+//! The data file keeps what it was given, and its journal goes back and forth.
+#![allow(clippy::unwrap_used)]
+
+use jam_face::Wiring;
+use jam_score::{Edit, Frame, FrameGrid, FrameRate, Line, Seconds, Timing};
+use jam_store::{NewLine, Production, RecordingFacts, Store, StoreError};
+use proptest::prelude::*;
+
+fn line(store: &Store, text: &str) -> i32 {
+    let facts = RecordingFacts { duration: Seconds(1.5), rate: 48_000, channels: 1 };
+    let new = NewLine { document: &Line::new(text), recording: b"RIFF", recording_name: "a.wav", facts: &facts };
+    store.add_line(&new).unwrap().id
+}
+
+#[test]
+fn everything_is_there_again_after_the_file_is_opened_anew() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("a.jam");
+    let grid = FrameGrid { rate: FrameRate::new(30000, 1001).unwrap(), first: Frame(-7) };
+    let production = Production { name: "Fog".into(), grid };
+    let before = {
+        let store = Store::open(&path).unwrap();
+        store.set_production(&production).unwrap();
+        store.add_cast_member("Bram", b"glTF", &Wiring::default()).unwrap();
+        let id = line(&store, "one");
+        store.edit_line(id, &Edit::Text("two".into())).unwrap();
+        store.edit_line(id, &Edit::Timing(Some(Timing { text: "two".into(), ..Timing::default() }))).unwrap();
+        store.undo(id).unwrap();
+        store.set_problem(id, Some("no")).unwrap();
+        store.add_delivery(id, "a.glb", "model/gltf-binary", b"abc").unwrap();
+        (store.cast().unwrap(), store.lines().unwrap(), store.deliveries().unwrap())
+    };
+    let store = Store::open(&path).unwrap();
+    assert_eq!(store.production().unwrap(), production);
+    assert_eq!((store.cast().unwrap(), store.lines().unwrap(), store.deliveries().unwrap()), before);
+    assert_eq!(store.blob(&before.1[0].recording).unwrap(), b"RIFF");
+    assert_eq!(before.1[0].steps.redo, ["time the words and sounds"]);
+    let id = before.1[0].id;
+    assert!(store.redo(id).unwrap().document.is_timed(), "redo reaches through a restart");
+}
+
+#[test]
+fn a_delivery_replaces_the_older_file_of_its_name() {
+    let folder = tempfile::tempdir().unwrap();
+    let store = Store::open(&folder.path().join("a.jam")).unwrap();
+    let id = line(&store, "one");
+    store.add_delivery(id, "a.glb", "model/gltf-binary", b"old").unwrap();
+    store.add_delivery(id, "a.glb", "model/gltf-binary", b"newer").unwrap();
+    let all = store.deliveries().unwrap();
+    assert_eq!((all.len(), all[0].size), (1, 5));
+    assert_eq!(store.blob(&all[0].content).unwrap(), b"newer");
+}
+
+#[test]
+fn what_is_not_there_and_what_is_there_twice_is_said() {
+    let folder = tempfile::tempdir().unwrap();
+    let store = Store::open(&folder.path().join("a.jam")).unwrap();
+    assert!(matches!(store.line(3), Err(StoreError::NotFound)));
+    store.add_cast_member("Bram", b"", &Wiring::default()).unwrap();
+    assert!(matches!(store.add_cast_member("Bram", b"", &Wiring::default()), Err(StoreError::NameTaken(_))));
+    let id = line(&store, "one");
+    assert!(matches!(store.undo(id), Err(StoreError::NothingToUndo)));
+    assert!(matches!(store.redo(id), Err(StoreError::NothingToRedo)));
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(16))]
+    #[test]
+    fn undoing_everything_gives_the_first_line_and_redoing_it_the_last(texts in prop::collection::vec("[a-z ]{0,12}", 1..6)) {
+        let folder = tempfile::tempdir().unwrap();
+        let store = Store::open(&folder.path().join("a.jam")).unwrap();
+        let id = line(&store, "first");
+        let mut states = vec![store.line(id).unwrap().document];
+        for text in &texts {
+            states.push(store.edit_line(id, &Edit::Text(text.clone())).unwrap().document);
+        }
+        for state in states.iter().rev().skip(1) {
+            prop_assert_eq!(&store.undo(id).unwrap().document, state);
+        }
+        for state in states.iter().skip(1) {
+            prop_assert_eq!(&store.redo(id).unwrap().document, state);
+        }
+    }
+}
