@@ -9,9 +9,10 @@ use jam_score::Edit;
 use jam_store::{StoreError, StoredLine};
 use jam_voice::{AlignError, AnalyseError};
 use serde::{Deserialize, Serialize};
+use std::collections::VecDeque;
+use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
-use tokio::sync::Semaphore;
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "snake_case")]
@@ -60,19 +61,31 @@ struct Held {
 /// Finished jobs that are still listed.
 const LISTED: usize = 200;
 
+/// Long work, in the order it was asked for; one piece runs at a time.
 pub struct Jobs {
     next: AtomicU32,
     held: Mutex<Vec<Held>>,
-    turn: Arc<Semaphore>,
+    queue: Mutex<Queue>,
+}
+
+#[derive(Default)]
+struct Queue {
+    waiting: VecDeque<(u32, Arc<AtomicBool>, Work)>,
+    /// Whether a thread is working it off.
+    working: bool,
 }
 
 impl Default for Jobs {
     fn default() -> Jobs {
-        Jobs { next: AtomicU32::new(1), held: Mutex::new(Vec::new()), turn: Arc::new(Semaphore::new(1)) }
+        Jobs { next: AtomicU32::new(1), held: Mutex::default(), queue: Mutex::default() }
     }
 }
 
 impl Jobs {
+    fn queue(&self) -> MutexGuard<'_, Queue> {
+        self.queue.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
     fn held(&self) -> MutexGuard<'_, Vec<Held>> {
         self.held.lock().unwrap_or_else(PoisonError::into_inner)
     }
@@ -137,36 +150,53 @@ fn start(app: &Arc<App>, kind: JobKind, line: i32, work: Work) -> Job {
         held.push(Held { job: job.clone(), stop: stop.clone() });
     }
     app.tell(Event::Job { job: job.clone() });
-    let app = app.clone();
-    tokio::spawn(async move {
-        let turn = app.jobs.turn.clone().acquire_owned().await;
-        let inner = app.clone();
-        let stopped = stop.clone();
-        let done = tokio::task::spawn_blocking(move || {
-            let app = inner;
-            if stopped.load(Ordering::Relaxed) {
-                return Err(Ended::Cancelled);
-            }
-            update(&app, id, |j| j.state = JobState::Running);
-            work(&app, &|progress| {
-                update(&app, id, |j| j.progress = progress);
-                !stopped.load(Ordering::Relaxed)
-            })
-        })
-        .await;
-        drop(turn);
-        let outcome = done.unwrap_or_else(|e| Err(Ended::Failed(format!("the work broke off: {e}"))));
-        update(&app, id, |j| match outcome {
-            Ok(()) => (j.state, j.progress) = (JobState::Done, 1.0),
-            Err(Ended::Cancelled) => j.state = JobState::Cancelled,
-            Err(Ended::Failed(message)) => {
-                tracing::warn!(line, job = id, "{message}");
-                (j.state, j.message) = (JobState::Failed, Some(message));
+    let mut queue = app.jobs.queue();
+    queue.waiting.push_back((id, stop, work));
+    if !queue.working {
+        queue.working = true;
+        let app = app.clone();
+        tokio::task::spawn_blocking(move || work_off(&app));
+    }
+    job
+}
+
+/// Runs what waits until nothing does.
+fn work_off(app: &App) {
+    loop {
+        let next = {
+            let mut queue = app.jobs.queue();
+            queue.working = !queue.waiting.is_empty();
+            queue.waiting.pop_front()
+        };
+        let Some((id, stop, work)) = next else { return };
+        let outcome = if stop.load(Ordering::Relaxed) {
+            Err(Ended::Cancelled)
+        } else {
+            update(app, id, |j| j.state = JobState::Running);
+            let watch = |progress| {
+                update(app, id, |j| j.progress = progress);
+                !stop.load(Ordering::Relaxed)
+            };
+            // A bug in one piece of work must not end the others.
+            catch_unwind(AssertUnwindSafe(|| work(app, &watch)))
+                .unwrap_or_else(|_| Err(Ended::Failed("the work broke off; the log says where".into())))
+        };
+        let mut line = None;
+        update(app, id, |j| {
+            line = Some(j.line);
+            match outcome {
+                Ok(()) => (j.state, j.progress) = (JobState::Done, 1.0),
+                Err(Ended::Cancelled) => j.state = JobState::Cancelled,
+                Err(Ended::Failed(message)) => {
+                    tracing::warn!(line = j.line, job = id, "{message}");
+                    (j.state, j.message) = (JobState::Failed, Some(message));
+                }
             }
         });
-        app.tell(Event::Line { id: line });
-    });
-    job
+        if let Some(id) = line {
+            app.tell(Event::Line { id });
+        }
+    }
 }
 
 /// Analyses that a stop of the program had cut off are taken up again.

@@ -22,8 +22,8 @@ macro_rules! controls {
         /// degrees (+yaw to the character's left, +pitch down, +roll to its right shoulder), head
         /// shifts in centimetres. `Left` and `Right` are the character's own. 0 is the relaxed face.
         #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, utoipa::ToSchema)]
-        #[serde(into = "&'static str", try_from = "String")]
-        #[schema(as = ControlName)]
+        #[serde(rename_all = "snake_case")]
+        #[schema(as = ControlName, rename_all = "snake_case")]
         pub enum Control { $($variant),* }
 
         impl Control {
@@ -104,17 +104,4 @@ controls! {
     HeadShiftX "head_shift_x" Head -50.0 50.0,
     HeadShiftY "head_shift_y" Head -50.0 50.0,
     HeadShiftZ "head_shift_z" Head -50.0 50.0,
-}
-
-impl From<Control> for &'static str {
-    fn from(control: Control) -> &'static str {
-        control.name()
-    }
-}
-
-impl TryFrom<String> for Control {
-    type Error = String;
-    fn try_from(name: String) -> Result<Control, String> {
-        Control::from_name(&name).ok_or_else(|| format!("“{name}” is not a control"))
-    }
 }

@@ -224,4 +224,7 @@ fn the_list_of_controls_is_the_design_s() {
         .map(|c| format!("{:?} {} {:?}", c.region(), c.name(), c.range()).to_lowercase())
         .collect();
     insta::assert_snapshot!(list.join("\n"));
+    for control in Control::ALL {
+        assert_eq!(serde_json::to_value(control).unwrap(), control.name());
+    }
 }

@@ -1,0 +1,60 @@
+#!/usr/bin/env python3
+"""Makes the demo's voices beside this file, once; the results are committed.
+
+Every voice is synthesised with Debian's `flite` (voice awb: CMU, BSD-style licence); nobody real speaks.
+A whisper is the same voice with its phases scattered, a shout is raised and pressed, a sung line is
+slowed to one pitch. Needs numpy. The texts are in `../src/lines.rs`, in the same order.
+"""
+import pathlib, re, subprocess, wave
+import numpy as np
+
+HERE = pathlib.Path(__file__).parent
+source = (HERE / "../src/lines.rs").read_text()
+TEXTS = [re.sub(r"\[.*?\]\s*", "", t) for t in re.findall(r'text: "(.*?)"', source)]
+PLAIN = {"int_f0_target_mean": 118, "int_f0_target_stddev": 26, "duration_stretch": 1.05}
+MANNER = {  # line: what is set otherwise
+    3: {"int_f0_target_mean": 104, "duration_stretch": 1.25},
+    6: {"int_f0_target_mean": 168, "int_f0_target_stddev": 44, "duration_stretch": 1.05, "gain": 5.0},
+    7: {"int_f0_target_mean": 130, "int_f0_target_stddev": 1, "duration_stretch": 2.3},
+    10: {"int_f0_target_mean": 98, "int_f0_target_stddev": 14, "duration_stretch": 1.35},
+    11: {"duration_stretch": 1.2, "whisper": True},
+    12: {"int_f0_target_mean": 132, "int_f0_target_stddev": 36},
+}
+
+
+def say(text, settings):
+    out = HERE / "raw.wav"
+    options = [o for k, v in settings.items() for o in ("--setf", f"{k}={v}")]
+    subprocess.run(["flite", "-voice", "awb", *options, "-t", text, "-o", out], check=True)
+    with wave.open(str(out)) as w:
+        rate, x = w.getframerate(), np.frombuffer(w.readframes(w.getnframes()), "<i2").astype(float) / 32768
+    out.unlink()
+    return rate, x
+
+
+def whisper(x, random, window=256, hop=64):
+    """Keeps the short-time spectrum's size and scatters its phase: breath instead of a voice."""
+    y, w = np.zeros(len(x) + window), np.hanning(window)
+    for i in range(0, len(x) - window, hop):
+        size = np.abs(np.fft.rfft(x[i:i + window] * w))
+        size = np.convolve(size, np.ones(5) / 5, "same")
+        y[i:i + window] += np.fft.irfft(size * np.exp(2j * np.pi * random.random(len(size)))) * w
+    y = np.concatenate([[0], y[1:] - 0.6 * y[:-1]])[: len(x)]
+    return y / np.abs(y).max() * 0.25
+
+
+for number, text in enumerate(TEXTS, 1):
+    settings = {**PLAIN, **MANNER.get(number, {})}
+    gain, breathy = settings.pop("gain", 1.0), settings.pop("whisper", False)
+    rate, x = say(text, settings)
+    random = np.random.default_rng(number)
+    if breathy:
+        x = whisper(x, random)
+    x = np.tanh(gain * x) if gain > 1 else x
+    x = x / np.abs(x).max() * (0.2 if breathy else 0.9 if gain > 1 else 0.6)
+    room = random.normal(0, 2e-4, len(x) + rate // 2)  # a quarter second of room before and after
+    room[rate // 4: rate // 4 + len(x)] += x
+    with wave.open(str(HERE / f"{number:02}.wav"), "wb") as w:
+        w.setparams((1, 2, rate, 0, "NONE", ""))
+        w.writeframes(np.clip(np.round(room * 32767), -32768, 32767).astype("<i2").tobytes())
+    print(number, f"{len(room) / rate:.2f} s", text)

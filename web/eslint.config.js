@@ -1,0 +1,10 @@
+import js from '@eslint/js';
+import hooks from 'eslint-plugin-react-hooks';
+import tseslint from 'typescript-eslint';
+
+export default tseslint.config(
+  { ignores: ['dist', 'src/api/schema.d.ts', 'postcss.config.cjs'] },
+  js.configs.recommended,
+  ...tseslint.configs.strict,
+  hooks.configs.flat['recommended-latest'],
+);

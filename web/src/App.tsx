@@ -1,0 +1,106 @@
+import { useMantineColorScheme } from '@mantine/core';
+import { Spotlight, spotlight } from '@mantine/spotlight';
+import { useQuery } from '@tanstack/react-query';
+import { useEffect } from 'react';
+import { api, queries, tell } from './api/client';
+import { connect, useConnected } from './api/live';
+import { commands, listen } from './commands';
+import { AddLine } from './lines/AddLine';
+import { LinesPage } from './lines/LinesPage';
+import { DeliverPage } from './deliver/DeliverPage';
+import { ScorePage } from './score/ScorePage';
+import { type Place, go, useView } from './state';
+
+const PLACES: [Place, string, string][] = [
+  ['lines', 'Lines', '1'],
+  ['score', 'Score', '2'],
+  ['deliver', 'Deliver', '3'],
+];
+
+export function App() {
+  const place = useView((s) => s.place);
+  const line = useView((s) => s.line);
+  const connected = useConnected();
+  const production = useQuery({ queryKey: ['production'], queryFn: api.production });
+  const open = useQuery({
+    queryKey: ['line', line],
+    queryFn: () => api.line(line ?? 0),
+    enabled: line !== null,
+  });
+  const { colorScheme, toggleColorScheme } = useMantineColorScheme();
+  const lines = useQuery({ queryKey: ['lines'], queryFn: api.lines });
+
+  useEffect(() => {
+    connect();
+    void queries.prefetchQuery({ queryKey: ['jobs'], queryFn: api.jobs });
+  }, []);
+  useEffect(() => listen(toggleColorScheme), [toggleColorScheme]);
+  // Without a line chosen, the first one is.
+  useEffect(() => {
+    const first = lines.data?.[0];
+    if (line === null && first) useView.setState({ line: first.id });
+  }, [line, lines.data]);
+
+  const step = open.data?.undo[0];
+  const undo = () => {
+    if (line) void api.undo(line).catch(tell);
+  };
+  return (
+    <div className="app">
+      <header className="bar">
+        <span className="name">Jam Lips</span>
+        <span className="soft">{production.data?.name}</span>
+        <nav aria-label="Places">
+          {PLACES.map(([name, title, key]) => (
+            <button
+              key={name}
+              className="place"
+              aria-current={place === name ? 'page' : undefined}
+              title={`Key ${key}`}
+              onClick={() => go(name)}
+            >
+              {title}
+            </button>
+          ))}
+        </nav>
+        <div className="right">
+          <span className="soft" role="status">
+            {connected ? 'Saved' : 'Waiting for the server …'}
+          </span>
+          <button
+            className="quiet"
+            disabled={!step}
+            title={step ? `Undo: ${step}` : 'Nothing to undo'}
+            onClick={undo}
+          >
+            Undo<kbd className="key">Z</kbd>
+          </button>
+          <button className="quiet" onClick={spotlight.open}>
+            Find a command<kbd className="key">/</kbd>
+          </button>
+          <button className="quiet" onClick={() => toggleColorScheme()}>
+            {colorScheme === 'dark' ? 'Day' : 'Night'}
+          </button>
+        </div>
+      </header>
+      {place === 'lines' && <LinesPage />}
+      {place === 'score' && <ScorePage />}
+      {place === 'deliver' && <DeliverPage />}
+      <AddLine />
+      <Spotlight
+        shortcut={null}
+        actions={commands(toggleColorScheme).map((c) => ({
+          id: c.name,
+          label: c.name,
+          onClick: c.run,
+          rightSection: c.key ? <kbd className="key">{c.show ?? c.key.toUpperCase()}</kbd> : undefined,
+        }))}
+        searchProps={{ placeholder: 'What do you want to do?' }}
+        nothingFound="No command of that name"
+        highlightQuery
+        scrollable
+        maxHeight={420}
+      />
+    </div>
+  );
+}

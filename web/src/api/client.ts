@@ -1,0 +1,80 @@
+// Everything that is asked of the server, typed by its own description.
+
+import { notifications } from '@mantine/notifications';
+import { QueryClient } from '@tanstack/react-query';
+import type { components } from './schema';
+
+type Schemas = components['schemas'];
+export type Production = Schemas['ProductionView'];
+export type CastMember = Schemas['CastView'];
+export type LineSummary = Schemas['LineSummary'];
+export type LineView = Schemas['LineView'];
+export type Word = Schemas['Word'];
+export type Sound = Schemas['Sound'];
+export type Job = Schemas['Job'];
+export type Delivery = Schemas['DeliveryView'];
+export type Grid = Schemas['FrameGrid'];
+export type Output = Schemas['Output'];
+
+/** Confidence below which a word or sound is shown as doubtful. */
+export const DOUBTFUL = 0.5;
+
+export const queries = new QueryClient({
+  defaultOptions: { queries: { staleTime: 60_000, retry: 1, refetchOnWindowFocus: false } },
+});
+
+/** A refusal in the server's own words. */
+export class Refused extends Error {}
+
+async function ask<T>(path: string, options?: RequestInit): Promise<T> {
+  let response: Response;
+  try {
+    response = await fetch(path, options);
+  } catch {
+    throw new Refused('The server does not answer; see whether jamlips still runs. Nothing is lost.');
+  }
+  if (!response.ok) {
+    const problem = (await response.json().catch(() => null)) as { detail?: string } | null;
+    throw new Refused(problem?.detail ?? `The server answered ${response.status}.`);
+  }
+  return (response.status === 204 ? undefined : await response.json()) as T;
+}
+
+const send = (method: string, body: unknown): RequestInit => ({
+  method,
+  headers: { 'content-type': 'application/json' },
+  body: JSON.stringify(body),
+});
+
+function form(parts: Record<string, string | File | null>): RequestInit {
+  const data = new FormData();
+  for (const [name, part] of Object.entries(parts)) if (part) data.append(name, part);
+  return { method: 'POST', body: data };
+}
+
+export const api = {
+  production: () => ask<Production>('/api/production'),
+  setProduction: (p: Production) => ask<Production>('/api/production', send('PUT', p)),
+  cast: () => ask<CastMember[]>('/api/cast'),
+  addCharacter: (name: string, model: File) => ask<CastMember>('/api/cast', form({ name, model })),
+  lines: () => ask<LineSummary[]>('/api/lines'),
+  line: (id: number) => ask<LineView>(`/api/lines/${id}`),
+  addLine: (recording: File, text: string, character: string | null) =>
+    ask<LineView>('/api/lines', form({ recording, text, character })),
+  changeLine: (id: number, change: { text?: string; character?: string }) =>
+    ask<LineView>(`/api/lines/${id}`, send('PATCH', change)),
+  analyse: (id: number) => ask<Job>(`/api/lines/${id}/analyse`, { method: 'POST' }),
+  undo: (id: number) => ask<LineView>(`/api/lines/${id}/undo`, { method: 'POST' }),
+  redo: (id: number) => ask<LineView>(`/api/lines/${id}/redo`, { method: 'POST' }),
+  jobs: () => ask<Job[]>('/api/jobs'),
+  cancel: (id: number) => ask<undefined>(`/api/jobs/${id}`, { method: 'DELETE' }),
+  deliveries: () => ask<Delivery[]>('/api/deliveries'),
+  deliver: (lines: number[], kinds: { glb: boolean; curves: boolean }) =>
+    ask<Job[]>('/api/deliveries', send('POST', { lines, kinds })),
+};
+
+/** Shows a refusal as what it is: a sentence. */
+export function tell(error: unknown) {
+  const message = error instanceof Error ? error.message : String(error);
+  notifications.show({ color: 'raspberry', title: 'That did not work', message });
+}

@@ -1,0 +1,143 @@
+// The line to the server: what changed comes as JSON, curves come as bytes.
+
+import { useSyncExternalStore } from 'react';
+import { type Job, queries } from './client';
+
+/** Sampled curves of one line, whole length; samples that have not come yet are 0. */
+export interface Curves {
+  line: number;
+  hz: number;
+  samples: number;
+  controls: Map<string, Float32Array>;
+  outputs: Float32Array[];
+}
+
+interface WindowHeader {
+  line: number;
+  hz: number;
+  from: number;
+  samples: number;
+  of: number;
+  controls: string[];
+  outputs: number;
+}
+
+/** Samples a second that the server sends. */
+const HZ = 100;
+/** Samples asked for at once: ten seconds. */
+const CHUNK = 10 * HZ;
+
+let socket: WebSocket | null = null;
+let curves: Curves | null = null;
+let wanted: { line: number; at: number; samples: number } | null = null;
+let connected = false;
+const listeners = new Set<() => void>();
+const changed = () => listeners.forEach((l) => l());
+
+/** Starts of the windows still to be asked for; one is under way at a time. */
+let queue: number[] = [];
+
+function askNext() {
+  const from = queue.shift();
+  if (from !== undefined && wanted && socket?.readyState === WebSocket.OPEN) {
+    socket.send(JSON.stringify({ line: wanted.line, from, to: from + CHUNK }));
+  }
+}
+
+/** Asks for all of the wanted line, what is looked at first. */
+function askAll() {
+  if (!wanted) return;
+  const visible = Math.floor(wanted.at / CHUNK) * CHUNK;
+  const starts = Array.from({ length: Math.ceil(wanted.samples / CHUNK) }, (_, i) => i * CHUNK);
+  queue = [visible, ...starts.filter((s) => s !== visible)];
+  askNext();
+}
+
+function take(bytes: ArrayBuffer) {
+  const length = new DataView(bytes).getUint32(0, true);
+  const header = JSON.parse(new TextDecoder().decode(new Uint8Array(bytes, 4, length))) as WindowHeader;
+  if (header.line !== wanted?.line) return;
+  const fresh =
+    !curves ||
+    curves.line !== header.line ||
+    curves.samples !== header.of ||
+    curves.outputs.length !== header.outputs ||
+    curves.controls.size !== header.controls.length;
+  if (fresh || !curves) {
+    curves = {
+      line: header.line,
+      hz: header.hz,
+      samples: header.of,
+      controls: new Map(header.controls.map((c) => [c, new Float32Array(header.of)])),
+      outputs: Array.from({ length: header.outputs }, () => new Float32Array(header.of)),
+    };
+  }
+  const tracks = [...header.controls.map((c) => curves?.controls.get(c)), ...curves.outputs];
+  tracks.forEach((track, k) => {
+    track?.set(new Float32Array(bytes, 4 + length + 4 * k * header.samples, header.samples), header.from);
+  });
+  changed();
+  askNext();
+}
+
+function hear(text: string) {
+  const event = JSON.parse(text) as { type: string; id?: number; job?: Job };
+  if (event.type === 'job' && event.job) {
+    const job = event.job;
+    queries.setQueryData<Job[]>(['jobs'], (old) => {
+      const rest = (old ?? []).filter((j) => j.id !== job.id);
+      return [...rest, job].sort((a, b) => a.id - b.id);
+    });
+    return;
+  }
+  if (event.type === 'line') {
+    void queries.invalidateQueries({ queryKey: ['lines'] });
+    void queries.invalidateQueries({ queryKey: ['line', event.id] });
+    if (event.id === wanted?.line) askAll();
+    return;
+  }
+  void queries.invalidateQueries();
+  askAll();
+}
+
+/** Opens the line to the server and opens it again whenever it breaks. */
+export function connect() {
+  const scheme = location.protocol === 'https:' ? 'wss' : 'ws';
+  socket = new WebSocket(`${scheme}://${location.host}/api/live`);
+  socket.binaryType = 'arraybuffer';
+  socket.onopen = () => {
+    connected = true;
+    void queries.invalidateQueries();
+    askAll();
+    changed();
+  };
+  socket.onmessage = (message: MessageEvent<string | ArrayBuffer>) => {
+    if (typeof message.data === 'string') hear(message.data);
+    else take(message.data);
+  };
+  socket.onclose = () => {
+    connected = false;
+    changed();
+    setTimeout(connect, 1000);
+  };
+}
+
+/** Says which line's curves are looked at, how long it is and from where on, in seconds. */
+export function want(line: number, duration: number, at = 0) {
+  const samples = Math.ceil(duration * HZ) + HZ;
+  if (wanted?.line === line) return;
+  wanted = { line, at: Math.floor(at * HZ), samples };
+  curves = null;
+  changed();
+  askAll();
+}
+
+const subscribe = (listener: () => void) => {
+  listeners.add(listener);
+  return () => listeners.delete(listener);
+};
+
+/** The newest curves; arrays are filled in place as they come. */
+export const currentCurves = () => curves;
+export const onCurves = subscribe;
+export const useConnected = () => useSyncExternalStore(subscribe, () => connected);

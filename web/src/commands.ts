@@ -1,0 +1,131 @@
+// Every action once: its name, its key, what it does. Keys, the command search and buttons use these.
+
+import { spotlight } from '@mantine/spotlight';
+import { type LineView, api, queries, tell } from './api/client';
+import { soundsOf, wordsOf } from './score/draw';
+import { clampView } from './score/layout';
+import * as player from './score/player';
+import { chooseWord } from './score/Staves';
+import { perSecond } from './score/time';
+import { get, go, set } from './state';
+
+export interface Command {
+  name: string;
+  key?: string;
+  /** How the key is shown, where it is not itself. */
+  show?: string;
+  run: () => void;
+}
+
+const openLine = () => queries.getQueryData<LineView>(['line', get().line]);
+
+/** Moves the playhead by whole frames of the production, onto the grid. */
+export function stepFrames(count: number) {
+  const production = queries.getQueryData<Awaited<ReturnType<typeof api.production>>>(['production']);
+  if (!production) return;
+  if (get().playing) player.stop();
+  const rate = perSecond(production.grid);
+  const frame = Math.floor(get().time * rate + 1e-6) + count;
+  player.seek(frame / rate + 1e-6, true);
+}
+
+function stepWord(count: number) {
+  const line = openLine();
+  if (!line) return;
+  const words = wordsOf(line);
+  const { selected, time } = get();
+  const here = selected.word ?? words.findIndex((w) => w.span.end > time) - (count > 0 ? 1 : 0);
+  chooseWord(line, Math.max(0, Math.min(words.length - 1, here + count)));
+}
+
+function nextDoubtful() {
+  const line = openLine();
+  if (!line) return;
+  const sounds = soundsOf(line);
+  const doubtful = sounds
+    .map((s, i) => ({ s, i }))
+    .filter(({ s }) => s.phone !== 'SIL' && s.confidence < 0.5);
+  const next = doubtful.find(({ s }) => s.span.start > get().time + 1e-3) ?? doubtful[0];
+  if (!next) return;
+  set({ selected: { word: next.s.word ?? null, sound: next.i } });
+  player.seek(next.s.span.start);
+}
+
+/** Loops the selected word, or stops looping. */
+export function loopWord() {
+  const line = openLine();
+  const word = line && wordsOf(line)[get().selected.word ?? -1];
+  player.loop(get().loop || !word ? null : word.span);
+}
+
+function zoom(factor: number) {
+  const { view, time } = get();
+  const duration = openLine()?.summary.duration ?? view.end;
+  const about = Math.max(view.start, Math.min(time, view.end));
+  const next = { start: about - (about - view.start) * factor, end: about + (view.end - about) * factor };
+  set({ view: clampView(next, duration) });
+}
+
+export function fit() {
+  set({ view: clampView({ start: 0, end: Infinity }, openLine()?.summary.duration ?? 5) });
+}
+
+function stepLine(count: number) {
+  const lines = queries.getQueryData<{ id: number }[]>(['lines']) ?? [];
+  const next = lines[lines.findIndex((l) => l.id === get().line) + count];
+  if (next) go(get().place, next.id);
+}
+
+const change = (what: 'undo' | 'redo') => {
+  const { line } = get();
+  if (line) api[what](line).catch(tell);
+};
+
+export function commands(night: () => void): Command[] {
+  return [
+    { name: 'Play or stop', key: ' ', show: 'Space', run: player.toggle },
+    { name: 'One frame back', key: ',', run: () => stepFrames(-1) },
+    { name: 'One frame on', key: '.', run: () => stepFrames(1) },
+    { name: 'Word before', key: 'ArrowLeft', show: '←', run: () => stepWord(-1) },
+    { name: 'Next word', key: 'ArrowRight', show: '→', run: () => stepWord(1) },
+    { name: 'Loop the selected word, or stop looping', key: 'l', run: loopWord },
+    { name: 'Next doubtful sound', key: 'd', run: nextDoubtful },
+    { name: 'To the start of the line', key: 'Home', run: () => player.seek(0) },
+    { name: 'To the end of the line', key: 'End', run: () => player.seek(openLine()?.summary.duration ?? 0) },
+    { name: 'Closer', key: '+', run: () => zoom(0.7) },
+    { name: 'Wider', key: '-', run: () => zoom(1 / 0.7) },
+    { name: 'The whole line', key: '0', run: fit },
+    { name: 'Sounds in IPA or ARPAbet', key: 'i', run: () => set({ ipa: !get().ipa }) },
+    { name: 'Line before', key: 'PageUp', show: 'PgUp', run: () => stepLine(-1) },
+    { name: 'Next line', key: 'PageDown', show: 'PgDn', run: () => stepLine(1) },
+    { name: 'Open the selected line', key: 'Enter', run: () => go('score') },
+    { name: 'Add a line', key: 'a', run: () => set({ adding: [] }) },
+    { name: 'Analyse the line again', run: () => api.analyse(get().line ?? 0).catch(tell) },
+    { name: 'Undo', key: 'z', run: () => change('undo') },
+    { name: 'Redo', key: 'y', run: () => change('redo') },
+    { name: 'Go to Lines', key: '1', run: () => go('lines') },
+    { name: 'Go to the Score', key: '2', run: () => go('score') },
+    { name: 'Go to Deliver', key: '3', run: () => go('deliver') },
+    { name: 'Night or day', key: 'n', run: night },
+    { name: 'Find a command', key: '/', run: spotlight.open },
+  ];
+}
+
+/** Hears the keys of all commands while nothing is being typed. */
+export function listen(night: () => void) {
+  const all = commands(night);
+  const down = (event: KeyboardEvent) => {
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
+    const target = event.target as HTMLElement;
+    const typing = target.closest('input, textarea, select, [contenteditable="true"], [role="dialog"]');
+    if (typing) return;
+    // A focused button keeps its own keys.
+    if (target.closest('button, a') && event.key === 'Enter') return;
+    const command = all.find((c) => c.key === (event.key.length === 1 ? event.key.toLowerCase() : event.key));
+    if (!command) return;
+    event.preventDefault();
+    command.run();
+  };
+  window.addEventListener('keydown', down);
+  return () => window.removeEventListener('keydown', down);
+}

@@ -1,0 +1,106 @@
+import { Modal } from '@mantine/core';
+import { Dropzone } from '@mantine/dropzone';
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { api, queries } from '../api/client';
+import { go, set, useView } from '../state';
+
+/** Brings a recording in: file, text, character. What was typed stays if something is refused. */
+export function AddLine() {
+  const adding = useView((s) => s.adding);
+  return (
+    <Modal opened={adding !== null} onClose={close} title="Add a line" size={560} centered>
+      {adding && <AddForm key={adding[0]?.name ?? ''} dropped={adding[0] ?? null} />}
+    </Modal>
+  );
+}
+
+function close() {
+  set({ adding: null });
+}
+
+function AddForm({ dropped }: { dropped: File | null }) {
+  const cast = useQuery({ queryKey: ['cast'], queryFn: api.cast });
+  const [file, setFile] = useState<File | null>(dropped);
+  const [text, setText] = useState('');
+  const [character, setCharacter] = useState<string | null>(null);
+  const [problem, setProblem] = useState('');
+  const [busy, setBusy] = useState(false);
+  const who = character ?? cast.data?.[0]?.name ?? null;
+
+  const add = async () => {
+    if (!file) {
+      setProblem('Choose the recording first, a WAV file.');
+      return;
+    }
+    setBusy(true);
+    setProblem('');
+    try {
+      const line = await api.addLine(file, text, who);
+      queries.setQueryData(['line', line.summary.id], line);
+      await queries.invalidateQueries({ queryKey: ['lines'] });
+      close();
+      go('score', line.summary.id);
+    } catch (error) {
+      setProblem(error instanceof Error ? error.message : String(error));
+    } finally {
+      setBusy(false);
+    }
+  };
+
+  return (
+    <form
+      style={{ display: 'flex', flexDirection: 'column', gap: 12 }}
+      onSubmit={(event) => {
+        event.preventDefault();
+        void add();
+      }}
+    >
+      <Dropzone
+        onDrop={(files) => {
+          setFile(files[0] ?? null);
+          setProblem('');
+        }}
+        multiple={false}
+        inputProps={{ 'aria-label': 'Recording' }}
+      >
+        <div style={{ textAlign: 'center' }} className={file ? '' : 'soft'}>
+          {file ? <b>{file.name}</b> : 'Drop the recording here, or click to choose a WAV file'}
+        </div>
+      </Dropzone>
+      <label className="named">
+        What is said in it
+        <textarea
+          className="field"
+          rows={4}
+          value={text}
+          data-testid="new-text"
+          data-autofocus
+          placeholder="Type or paste the words. [whispers] in brackets is not spoken."
+          onChange={(e) => setText(e.target.value)}
+        />
+      </label>
+      <label className="named">
+        Who says it
+        <select className="field" value={who ?? ''} onChange={(e) => setCharacter(e.target.value)}>
+          {cast.data?.map((m) => (
+            <option key={m.id}>{m.name}</option>
+          ))}
+        </select>
+      </label>
+      {problem && (
+        <div className="problem" role="alert">
+          {problem}
+        </div>
+      )}
+      <div style={{ display: 'flex', gap: 8, justifyContent: 'flex-end' }}>
+        <button type="button" className="button" onClick={close}>
+          Not now
+        </button>
+        <button type="submit" className="button main" disabled={busy} data-testid="add-line">
+          {busy ? 'Bringing it in …' : 'Add the line'}
+        </button>
+      </div>
+    </form>
+  );
+}

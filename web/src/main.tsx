@@ -1,0 +1,27 @@
+import '@fontsource-variable/figtree';
+import '@fontsource-variable/fraunces';
+import '@fontsource/charis-sil/400.css';
+import '@mantine/core/styles.css';
+import '@mantine/dropzone/styles.css';
+import '@mantine/notifications/styles.css';
+import '@mantine/spotlight/styles.css';
+import './styles.css';
+import { MantineProvider } from '@mantine/core';
+import { Notifications } from '@mantine/notifications';
+import { QueryClientProvider } from '@tanstack/react-query';
+import { createRoot } from 'react-dom/client';
+import { App } from './App';
+import { queries } from './api/client';
+import { theme } from './theme';
+
+const root = document.getElementById('root');
+if (root) {
+  createRoot(root).render(
+    <MantineProvider theme={theme} defaultColorScheme="light">
+      <QueryClientProvider client={queries}>
+        <Notifications position="top-right" autoClose={9000} />
+        <App />
+      </QueryClientProvider>
+    </MantineProvider>,
+  );
+}

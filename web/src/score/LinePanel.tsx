@@ -1,0 +1,111 @@
+import { useState } from 'react';
+import { type CastMember, type LineView, api, queries, tell } from '../api/client';
+import { isOpen, useJob } from '../components/LineStatus';
+
+interface Props {
+  line: LineView;
+  cast: CastMember[];
+}
+
+/** The line itself: its text, who says it, how its analysis stands. */
+export function LinePanel({ line, cast }: Props) {
+  const { id, state, problem } = line.summary;
+  const saved = line.document.text;
+  const [draft, setDraft] = useState<string | null>(null);
+  const job = useJob(id, 'analyse');
+  const text = draft ?? saved;
+  const changed = text.trim() !== saved.trim();
+
+  const change = async (what: { text?: string; character?: string }) => {
+    try {
+      queries.setQueryData(['line', id], await api.changeLine(id, what));
+      if (what.text !== undefined) setDraft(null);
+    } catch (error) {
+      tell(error);
+    }
+  };
+
+  return (
+    <section className="panel" aria-label="Line">
+      <div style={{ display: 'flex', gap: 8, alignItems: 'baseline' }}>
+        <h2>Line {line.summary.number}</h2>
+        <span className="soft" style={{ overflow: 'hidden', textOverflow: 'ellipsis', whiteSpace: 'nowrap' }}>
+          {line.summary.recording_name}
+        </span>
+      </div>
+      <textarea
+        className="field"
+        rows={3}
+        aria-label="What is said"
+        data-testid="text"
+        value={text}
+        placeholder="Type or paste what is said in the recording."
+        onChange={(e) => setDraft(e.target.value)}
+      />
+      <div style={{ display: 'flex', gap: 8, alignItems: 'center', flexWrap: 'wrap' }}>
+        {changed ? (
+          <>
+            <button className="button main" data-testid="use-text" onClick={() => void change({ text })}>
+              Time this text
+            </button>
+            <button className="button" onClick={() => setDraft(null)}>
+              Keep the old
+            </button>
+          </>
+        ) : (
+          <button
+            className="button"
+            disabled={isOpen(job) || !saved}
+            onClick={() => api.analyse(id).catch(tell)}
+          >
+            Analyse again
+          </button>
+        )}
+        <label className="soft" style={{ marginLeft: 'auto', display: 'flex', gap: 6, alignItems: 'center' }}>
+          said by
+          <select
+            className="field"
+            style={{ width: 'auto' }}
+            value={line.document.character ?? ''}
+            onChange={(e) => void change({ character: e.target.value })}
+          >
+            {line.document.character === null && <option value="">nobody yet</option>}
+            {cast.map((m) => (
+              <option key={m.id}>{m.name}</option>
+            ))}
+          </select>
+        </label>
+      </div>
+      {isOpen(job) && job && (
+        <div role="status">
+          <div style={{ display: 'flex', justifyContent: 'space-between' }}>
+            <span>{job.state === 'waiting' ? 'Waits for its turn' : 'Listening for the words'}</span>
+            <button className="quiet" onClick={() => api.cancel(job.id).catch(tell)}>
+              Cancel
+            </button>
+          </div>
+          <div className="track">
+            <div style={{ width: `${job.progress * 100}%` }} />
+          </div>
+        </div>
+      )}
+      {!isOpen(job) && problem && (
+        <div className="problem" role="alert">
+          {problem}
+        </div>
+      )}
+      {!isOpen(job) && !problem && state === 'timed' && (
+        <div className="soft" data-testid="timed">
+          {line.summary.words} words timed
+          {line.summary.doubtful_words > 0
+            ? `, ${line.summary.doubtful_words} of them doubtful`
+            : ', none of them doubtful'}
+          .
+        </div>
+      )}
+      {!isOpen(job) && !problem && state === 'not_timed' && line.document.timing && (
+        <div className="soft">The times shown belong to the text as it was before.</div>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,62 @@
+import { useQuery } from '@tanstack/react-query';
+import { useEffect } from 'react';
+import { api } from '../api/client';
+import { want } from '../api/live';
+import { fit } from '../commands';
+import { useView } from '../state';
+import { LinePanel } from './LinePanel';
+import { SelectionPanel } from './SelectionPanel';
+import { StageView } from './StageView';
+import { Staves } from './Staves';
+import { Transport } from './Transport';
+import * as player from './player';
+
+export function ScorePage() {
+  const id = useView((s) => s.line);
+  const line = useQuery({ queryKey: ['line', id], queryFn: () => api.line(id ?? 0), enabled: id !== null });
+  const cast = useQuery({ queryKey: ['cast'], queryFn: api.cast });
+  const production = useQuery({ queryKey: ['production'], queryFn: api.production });
+  const duration = line.data?.summary.duration;
+
+  useEffect(() => {
+    if (id === null || duration === undefined) return;
+    void player.load(id);
+    want(id, duration);
+    fit();
+    return player.stop;
+  }, [id, duration]);
+
+  if (line.error) {
+    return <main style={{ padding: 30 }}>{line.error.message}</main>;
+  }
+  if (!line.data || !production.data || !cast.data) {
+    return <main style={{ padding: 30 }} className="soft" aria-busy="true" />;
+  }
+  const member = cast.data.find((m) => m.name === line.data.document.character);
+  return (
+    <main className="score">
+      <div className="upper">
+        {member ? (
+          <StageView member={member} inset>
+            <span className="note" style={{ left: 14, top: 10 }}>
+              {member.name}
+            </span>
+            <span className="note" style={{ right: '2%', top: '48.5%' }}>
+              Mouth, locked to the head
+            </span>
+          </StageView>
+        ) : (
+          <div className="stage">
+            <span className="note" style={{ left: 14, top: 10 }}>
+              Choose who says this line, at the right.
+            </span>
+          </div>
+        )}
+        <SelectionPanel line={line.data} grid={production.data.grid} />
+        <LinePanel key={line.data.summary.id} line={line.data} cast={cast.data} />
+      </div>
+      <Transport line={line.data} grid={production.data.grid} />
+      <Staves line={line.data} grid={production.data.grid} />
+    </main>
+  );
+}

@@ -1,0 +1,242 @@
+import { useEffect, useRef, useState } from 'react';
+import type { Grid, LineView } from '../api/client';
+import { currentCurves, onCurves } from '../api/live';
+import { get, set, useView } from '../state';
+import * as draw from './draw';
+import { type Stave, clampView, stavesOf, toTime } from './layout';
+import { colours, repaint } from './paint';
+import * as player from './player';
+
+interface Props {
+  line: LineView;
+  grid: Grid;
+}
+
+const TITLES: Record<string, string> = {
+  voice: 'Voice',
+  words: 'Words',
+  sounds: 'Sounds',
+  strip: 'Lip strip',
+  mouth: 'Mouth',
+};
+
+/** Where a press goes: the ruler scrubs, words and sounds are chosen, the rest sets the playhead. */
+function press(staves: Stave[], line: LineView, time: number, y: number) {
+  const stave = staves.find((s) => y >= s.top && y < s.top + s.height)?.name;
+  const inside = (i: { span: { start: number; end: number } }) => time >= i.span.start && time < i.span.end;
+  if (stave === 'words') {
+    const word = draw.wordsOf(line).findIndex(inside);
+    if (word >= 0) return chooseWord(line, word);
+  }
+  if (stave === 'sounds') {
+    const sound = draw.soundsOf(line).findIndex((s) => inside(s) && s.phone !== 'SIL');
+    const found = draw.soundsOf(line)[sound];
+    if (found) {
+      set({ selected: { word: found.word ?? null, sound } });
+      player.seek(found.span.start);
+      return false;
+    }
+  }
+  player.seek(time, true);
+  return true;
+}
+
+export function chooseWord(line: LineView, word: number) {
+  const found = draw.wordsOf(line)[word];
+  if (!found) return false;
+  set({ selected: { word, sound: null } });
+  player.seek(found.span.start);
+  return false;
+}
+
+export function Staves({ line, grid }: Props) {
+  const host = useRef<HTMLDivElement>(null);
+  const base = useRef<HTMLCanvasElement>(null);
+  const over = useRef<HTMLCanvasElement>(null);
+  const [size, setSize] = useState({ width: 0, height: 0 });
+  const view = useView((s) => s.view);
+  const selected = useView((s) => s.selected);
+  const loop = useView((s) => s.loop);
+  const ipa = useView((s) => s.ipa);
+  const [fresh, setFresh] = useState(0);
+  const staves = stavesOf(size.height);
+  const duration = line.summary.duration;
+  const doubtful = draw.soundsOf(line).filter((s) => s.phone !== 'SIL' && s.confidence < 0.5).length;
+
+  useEffect(() => {
+    const element = host.current;
+    if (!element) return;
+    const observer = new ResizeObserver(() => {
+      setSize({ width: element.clientWidth, height: element.clientHeight });
+    });
+    observer.observe(element);
+    const redraw = () => setFresh((n) => n + 1);
+    const off = onCurves(redraw);
+    void document.fonts.ready.then(redraw);
+    const themed = new MutationObserver(() => {
+      repaint();
+      redraw();
+    });
+    themed.observe(document.documentElement, { attributeFilter: ['data-mantine-color-scheme'] });
+    return () => {
+      observer.disconnect();
+      themed.disconnect();
+      off();
+    };
+  }, []);
+
+  // The staves: drawn when what they show changes, never while only the playhead moves.
+  useEffect(() => {
+    const canvas = base.current;
+    const c = canvas?.getContext('2d');
+    if (!canvas || !c || size.width === 0) return;
+    const scale = devicePixelRatio || 1;
+    canvas.width = size.width * scale;
+    canvas.height = size.height * scale;
+    c.setTransform(scale, 0, 0, scale, 0, 0);
+    c.clearRect(0, 0, size.width, size.height);
+    const axis = { view, width: size.width };
+    const scene = { paint: colours(), axis, grid, line, curves: currentCurves(), selected, loop, ipa };
+    const drawn: Record<string, (c: CanvasRenderingContext2D, s: draw.Scene, stave: Stave) => void> = {
+      ruler: draw.drawRuler,
+      voice: draw.drawVoice,
+      words: draw.drawWords,
+      sounds: draw.drawSounds,
+      strip: draw.drawStrip,
+      mouth: draw.drawMouthStave,
+    };
+    for (const stave of stavesOf(size.height)) {
+      drawn[stave.name]?.(c, scene, stave);
+      c.fillStyle = scene.paint.rule;
+      c.fillRect(0, Math.round(stave.top + stave.height) - 1, size.width, 1);
+    }
+  }, [size, view, selected, loop, ipa, line, grid, fresh]);
+
+  // The playhead, on a canvas of its own.
+  useEffect(() => {
+    const canvas = over.current;
+    const c = canvas?.getContext('2d');
+    if (!canvas || !c || size.width === 0) return;
+    const scale = devicePixelRatio || 1;
+    canvas.width = size.width * scale;
+    canvas.height = size.height * scale;
+    let last = -1;
+    let running = true;
+    const tick = () => {
+      if (!running) return;
+      const time = player.now();
+      const state = get();
+      if (state.playing && (time > state.view.end || time < state.view.start)) {
+        // Turn the page when the playhead leaves it.
+        const length = state.view.end - state.view.start;
+        set({ view: clampView({ start: time, end: time + length }, duration) });
+      }
+      if (time !== last) {
+        last = time;
+        c.setTransform(scale, 0, 0, scale, 0, 0);
+        c.clearRect(0, 0, size.width, size.height);
+        draw.drawPlayhead(c, { view: state.view, width: size.width }, colours(), time, size.height);
+      }
+      requestAnimationFrame(tick);
+    };
+    requestAnimationFrame(tick);
+    return () => {
+      running = false;
+    };
+  }, [size, view, duration, fresh]);
+
+  // Wheel: sideways moves, with Ctrl it zooms about the pointer. React's own handler cannot prevent
+  // the page's zoom.
+  useEffect(() => {
+    const element = host.current;
+    if (!element) return;
+    const wheel = (event: WheelEvent) => {
+      event.preventDefault();
+      const { view: v } = get();
+      const length = v.end - v.start;
+      if (event.ctrlKey || event.altKey) {
+        const middle = toTime({ view: v, width: element.clientWidth }, event.offsetX);
+        const factor = Math.exp(event.deltaY * 0.002);
+        set({
+          view: clampView(
+            { start: middle - (middle - v.start) * factor, end: middle + (v.end - middle) * factor },
+            duration,
+          ),
+        });
+        return;
+      }
+      const move = ((event.deltaX || event.deltaY) / element.clientWidth) * length;
+      set({ view: clampView({ start: v.start + move, end: v.end + move }, duration) });
+    };
+    element.addEventListener('wheel', wheel, { passive: false });
+    return () => element.removeEventListener('wheel', wheel);
+  }, [duration]);
+
+  const scrubbing = useRef(false);
+  const timeOf = (event: React.PointerEvent) => {
+    const rect = event.currentTarget.getBoundingClientRect();
+    return {
+      time: toTime({ view, width: rect.width }, event.clientX - rect.left),
+      y: event.clientY - rect.top,
+    };
+  };
+
+  return (
+    <div className="staves" ref={host} data-testid="staves">
+      <canvas ref={base} style={{ width: '100%', height: '100%' }} />
+      <canvas
+        ref={over}
+        style={{ width: '100%', height: '100%' }}
+        aria-label="The staves of the line: voice, words, sounds, lip strip and mouth over time"
+        role="img"
+        onPointerDown={(event) => {
+          const { time, y } = timeOf(event);
+          scrubbing.current = press(staves, line, time, y);
+          if (scrubbing.current) event.currentTarget.setPointerCapture(event.pointerId);
+        }}
+        onPointerMove={(event) => {
+          if (scrubbing.current) player.seek(timeOf(event).time, true);
+        }}
+        onPointerUp={() => {
+          scrubbing.current = false;
+        }}
+        onDoubleClick={(event) => {
+          const rect = event.currentTarget.getBoundingClientRect();
+          const stave = staves.find((s) => event.clientY - rect.top < s.top + s.height);
+          const word = draw.wordsOf(line)[get().selected.word ?? -1];
+          if (word && (stave?.name === 'words' || stave?.name === 'sounds')) player.loop(word.span);
+        }}
+      />
+      {staves
+        .filter((s) => s.name !== 'ruler')
+        .map((s) => (
+          <div key={s.name} className="stave-name" style={{ top: s.top, height: s.height }}>
+            {TITLES[s.name]}
+            {s.name === 'voice' && <span>wave and pitch</span>}
+            {s.name === 'words' && <span>riding on the pitch</span>}
+            {s.name === 'sounds' && (
+              <button
+                className="quiet"
+                onClick={() => set({ ipa: !ipa })}
+                title="Show sounds in the other alphabet"
+              >
+                {ipa ? 'IPA' : 'ARPAbet'}
+                {doubtful > 0 && `, ${doubtful} doubtful`}
+              </button>
+            )}
+            {s.name === 'strip' && <span>what the lips do</span>}
+            {s.name === 'mouth' && (
+              <>
+                {(['jaw', 'lips', 'tongue'] as const).map((organ) => (
+                  <span key={organ}>
+                    <i className="swatch" style={{ background: `var(--${organ})` }} />
+                    {organ}
+                  </span>
+                ))}
+              </>
+            )}
+          </div>
+        ))}
+    </div>
+  );
+}

@@ -1,0 +1,84 @@
+import { useEffect, useRef } from 'react';
+import type { Grid, LineView } from '../api/client';
+import { fit, loopWord, stepFrames } from '../commands';
+import { useView } from '../state';
+import * as player from './player';
+import { frameAt, rateName } from './time';
+
+interface Props {
+  line: LineView;
+  grid: Grid;
+}
+
+/** Playing, stepping, and where we are in frames and seconds. */
+export function Transport({ line, grid }: Props) {
+  const playing = useView((s) => s.playing);
+  const loop = useView((s) => s.loop);
+  const word = useView((s) => s.selected.word);
+  const frame = useRef<HTMLSpanElement>(null);
+  const time = useRef<HTMLSpanElement>(null);
+
+  // Numbers that change with every picture are written without React.
+  useEffect(() => {
+    let running = true;
+    const tick = () => {
+      if (!running) return;
+      const now = player.now();
+      if (frame.current) frame.current.textContent = `${frameAt(grid, now)}`;
+      if (time.current) time.current.textContent = `${now.toFixed(2)} s`;
+      requestAnimationFrame(tick);
+    };
+    requestAnimationFrame(tick);
+    return () => {
+      running = false;
+    };
+  }, [grid]);
+
+  const { summary } = line;
+  return (
+    <div className="transport">
+      <button className="button main" style={{ width: 108 }} onClick={player.toggle} data-testid="play">
+        {playing ? 'Stop' : 'Play'}
+        <kbd className="key">Space</kbd>
+      </button>
+      <button
+        className="button"
+        onClick={() => stepFrames(-1)}
+        title="One frame back (comma)"
+        aria-label="One frame back"
+      >
+        −1
+      </button>
+      <button
+        className="button"
+        onClick={() => stepFrames(1)}
+        title="One frame on (dot)"
+        aria-label="One frame on"
+      >
+        +1
+      </button>
+      <button
+        className="button"
+        aria-pressed={loop !== null}
+        disabled={!loop && word === null}
+        onClick={loopWord}
+        title={loop || word !== null ? 'Loop the selected word (L)' : 'Choose a word to loop'}
+      >
+        Loop word
+      </button>
+      <span className="frame-number" ref={frame} data-testid="frame">
+        {grid.first}
+      </span>
+      <span className="soft where">
+        <span ref={time} data-testid="time" /> · {rateName(grid)} fps · first frame {grid.first} · sound ends{' '}
+        {summary.last_sound_frame}
+      </span>
+      <span className="right">
+        <button className="quiet" onClick={fit} title="Show the whole line (0)">
+          Whole line
+        </button>
+        <span className="soft">Diction: conversational</span>
+      </span>
+    </div>
+  );
+}

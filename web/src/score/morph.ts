@@ -1,0 +1,139 @@
+// Morph targets on the processor: only vertices that a shape moves are touched, and only when a weight
+// changed. Faster than the renderer's own way when there are many small shapes.
+
+import { BufferAttribute, BufferGeometry, type Mesh, type Object3D } from 'three';
+
+interface Shape {
+  vertices: Uint32Array;
+  positions: Float32Array;
+  normals: Float32Array;
+}
+
+/** One mesh whose shapes are mixed here. */
+class MorphedMesh {
+  readonly names: string[];
+  private readonly shapes: Shape[];
+  private readonly weights: Float32Array;
+  private readonly basePositions: Float32Array;
+  private readonly baseNormals: Float32Array;
+  private readonly position: BufferAttribute;
+  private readonly normal: BufferAttribute;
+  private readonly touched: Uint32Array;
+  private stale = false;
+
+  constructor(mesh: Mesh<BufferGeometry>, names: string[]) {
+    const geometry = mesh.geometry;
+    const read = (attribute: {
+      count: number;
+      getX(i: number): number;
+      getY(i: number): number;
+      getZ(i: number): number;
+    }) => {
+      const out = new Float32Array(attribute.count * 3);
+      for (let i = 0; i < attribute.count; i++) {
+        out[3 * i] = attribute.getX(i);
+        out[3 * i + 1] = attribute.getY(i);
+        out[3 * i + 2] = attribute.getZ(i);
+      }
+      return out;
+    };
+    this.names = names;
+    this.basePositions = read(geometry.getAttribute('position'));
+    this.baseNormals = read(geometry.getAttribute('normal'));
+    this.position = new BufferAttribute(this.basePositions.slice(), 3);
+    this.normal = new BufferAttribute(this.baseNormals.slice(), 3);
+    const positions = geometry.morphAttributes.position ?? [];
+    const normals = geometry.morphAttributes.normal ?? [];
+    const any = new Set<number>();
+    this.shapes = positions.map((attribute, k) => {
+      const all = read(attribute);
+      const turns = normals[k] ? read(normals[k]) : new Float32Array(all.length);
+      const vertices: number[] = [];
+      for (let i = 0; i < attribute.count; i++) {
+        if (
+          all[3 * i] ||
+          all[3 * i + 1] ||
+          all[3 * i + 2] ||
+          turns[3 * i] ||
+          turns[3 * i + 1] ||
+          turns[3 * i + 2]
+        ) {
+          vertices.push(i);
+          any.add(i);
+        }
+      }
+      const pick = (from: Float32Array) =>
+        Float32Array.from(vertices.flatMap((i) => [...from.subarray(3 * i, 3 * i + 3)]));
+      return { vertices: Uint32Array.from(vertices), positions: pick(all), normals: pick(turns) };
+    });
+    this.weights = new Float32Array(this.shapes.length);
+    this.touched = Uint32Array.from(any);
+    geometry.setAttribute('position', this.position);
+    geometry.setAttribute('normal', this.normal);
+    geometry.morphAttributes = {};
+    mesh.morphTargetInfluences = [];
+    // The rest shape's sphere, widened: a moving jaw must not be culled.
+    geometry.computeBoundingSphere();
+    if (geometry.boundingSphere) geometry.boundingSphere.radius *= 1.5;
+  }
+
+  set(shape: number, weight: number) {
+    if (this.weights[shape] !== weight) {
+      this.weights[shape] = weight;
+      this.stale = true;
+    }
+  }
+
+  /** Mixes the shapes if a weight changed, and says whether one did. */
+  update(): boolean {
+    if (!this.stale) return false;
+    this.stale = false;
+    const position = this.position.array;
+    const normal = this.normal.array;
+    for (const v of this.touched) {
+      for (let k = 3 * v; k < 3 * v + 3; k++) {
+        position[k] = this.basePositions[k] ?? 0;
+        normal[k] = this.baseNormals[k] ?? 0;
+      }
+    }
+    this.shapes.forEach((shape, s) => {
+      const weight = this.weights[s] ?? 0;
+      if (weight === 0) return;
+      shape.vertices.forEach((v, i) => {
+        for (let k = 0; k < 3; k++) {
+          position[3 * v + k] = (position[3 * v + k] ?? 0) + weight * (shape.positions[3 * i + k] ?? 0);
+          normal[3 * v + k] = (normal[3 * v + k] ?? 0) + weight * (shape.normals[3 * i + k] ?? 0);
+        }
+      });
+    });
+    this.position.needsUpdate = true;
+    this.normal.needsUpdate = true;
+    return true;
+  }
+}
+
+/** Every morphed mesh of a character, driven by the names of its shapes. */
+export class MorphedFace {
+  private readonly meshes: MorphedMesh[] = [];
+
+  constructor(root: Object3D) {
+    root.traverse((object) => {
+      const mesh = object as Mesh;
+      const names = mesh.isMesh ? Object.keys(mesh.morphTargetDictionary ?? {}) : [];
+      if (names.length > 0) this.meshes.push(new MorphedMesh(mesh, names));
+    });
+  }
+
+  /** Sets a shape's weight on every mesh that has one of that name. */
+  set(name: string, weight: number) {
+    for (const mesh of this.meshes) {
+      const shape = mesh.names.indexOf(name);
+      if (shape >= 0) mesh.set(shape, weight);
+    }
+  }
+
+  /** Mixes what changed, and says whether anything did. */
+  update(): boolean {
+    return this.meshes.map((mesh) => mesh.update()).some(Boolean);
+  }
+}

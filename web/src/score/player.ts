@@ -1,0 +1,132 @@
+// Sound and its clock. While it plays, the time on screen is that of the sound that is heard.
+
+import { tell } from '../api/client';
+import { type Span, get, set } from '../state';
+
+let context: AudioContext | null = null;
+let buffer: AudioBuffer | null = null;
+let source: AudioBufferSourceNode | null = null;
+let startedAt = 0;
+let startedFrom = 0;
+let loaded: number | null = null;
+let grains: AudioBufferSourceNode[] = [];
+
+function audio(): AudioContext {
+  context ??= new AudioContext({ latencyHint: 'interactive' });
+  return context;
+}
+
+/** Fetches a line's sound; what played stops. */
+export async function load(line: number) {
+  if (loaded === line) return;
+  stop();
+  loaded = line;
+  buffer = null;
+  set({ time: 0, loop: null, selected: { word: null, sound: null } });
+  try {
+    const response = await fetch(`/api/lines/${line}/sound`);
+    if (!response.ok) return;
+    const decoded = await audio().decodeAudioData(await response.arrayBuffer());
+    if (loaded === line) buffer = decoded;
+  } catch (error) {
+    tell(error);
+  }
+}
+
+const duration = () => buffer?.duration ?? 0;
+
+/** Seconds of the sound being heard now, or where it stands. */
+export function now(): number {
+  if (!source || !context) return get().time;
+  const latency = context.outputLatency || context.baseLatency || 0;
+  const elapsed = Math.max(0, context.currentTime - startedAt - latency);
+  const loop = get().loop;
+  const at = startedFrom + elapsed;
+  if (loop && at >= loop.end && startedFrom < loop.end) {
+    const length = Math.max(loop.end - loop.start, 0.02);
+    return loop.start + ((at - loop.end) % length);
+  }
+  return Math.min(at, duration());
+}
+
+export function stop() {
+  if (source) {
+    const at = now();
+    source.onended = null;
+    source.stop();
+    source = null;
+    set({ time: at });
+  }
+  set({ playing: false });
+}
+
+export function play(from = get().time) {
+  if (!buffer) return;
+  if (source) stop();
+  const { loop } = get();
+  const out = audio();
+  void out.resume();
+  let start = loop ? (from >= loop.start && from < loop.end - 0.01 ? from : loop.start) : from;
+  if (start >= duration() - 0.01) start = 0;
+  source = out.createBufferSource();
+  source.buffer = buffer;
+  if (loop) {
+    source.loop = true;
+    source.loopStart = loop.start;
+    source.loopEnd = loop.end;
+  }
+  source.connect(out.destination);
+  const playing = source;
+  source.onended = () => {
+    if (source === playing) {
+      source = null;
+      set({ playing: false, time: duration() });
+    }
+  };
+  startedAt = out.currentTime + 0.01;
+  startedFrom = start;
+  source.start(startedAt, start);
+  set({ playing: true, time: start });
+}
+
+export const toggle = () => (get().playing ? stop() : play());
+
+/** Plays a stretch over and over, or stops doing so. */
+export function loop(span: Span | null) {
+  const was = get().playing;
+  if (was) stop();
+  set({ loop: span });
+  if (span) set({ time: span.start });
+  if (was || span) play(span?.start ?? get().time);
+}
+
+/** Goes to a moment; with a grain of its sound, so that scrubbing is heard. */
+export function seek(time: number, audible = false) {
+  const at = Math.max(0, Math.min(time, duration() || time));
+  const was = get().playing;
+  if (was && !audible) {
+    play(at);
+    return;
+  }
+  if (was) stop();
+  set({ time: at });
+  if (!audible || !buffer) return;
+  const out = audio();
+  void out.resume();
+  const length = 0.08;
+  while (grains.length > 2) grains.shift()?.stop();
+  const grain = out.createBufferSource();
+  const gain = out.createGain();
+  grain.buffer = buffer;
+  const t = out.currentTime;
+  gain.gain.setValueAtTime(0, t);
+  gain.gain.linearRampToValueAtTime(1, t + 0.012);
+  gain.gain.setValueAtTime(1, t + length - 0.02);
+  gain.gain.linearRampToValueAtTime(0, t + length);
+  grain.connect(gain).connect(out.destination);
+  grain.onended = () => {
+    grains = grains.filter((g) => g !== grain);
+  };
+  grain.start(t, Math.max(0, at - length / 2), length);
+  grains.push(grain);
+}
