@@ -70,8 +70,8 @@ impl Spoken {
     }
 
     fn analyse(&self) -> anyhow::Result<(Recording, Found)> {
-        let recording = sound::read(&read(&self.audio)?)
-            .map_err(|e| anyhow::anyhow!("{}: {e}", self.audio.display()))?;
+        let recording =
+            sound::read(&read(&self.audio)?).map_err(|e| anyhow::anyhow!("{}: {e}", self.audio.display()))?;
         let found = Analyser::shipped()?.analyse(&recording, &self.text()?, &|_| true)?;
         Ok((recording, found))
     }
@@ -113,7 +113,11 @@ fn serve(options: &Serve, demo: bool) -> anyhow::Result<()> {
     }
     tokio::runtime::Runtime::new()?.block_on(async {
         let server = jam_server::Server::bind(store, options.listen).await?;
-        println!("Jam Lips is at http://{} (data in {}); stop it with Ctrl-C", server.address(), data.display());
+        println!(
+            "Jam Lips is at http://{} (data in {}); stop it with Ctrl-C",
+            server.address(),
+            data.display()
+        );
         server
             .run(async {
                 // Without a signal handler the process simply ends on Ctrl-C, which loses nothing.

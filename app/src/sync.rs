@@ -38,7 +38,8 @@ pub fn run(options: &Sync) -> anyhow::Result<()> {
     line.timing = Some(found.timing);
     let grid = FrameGrid { rate: options.fps, first: Frame(options.first_frame) };
     let delivery = Delivery::new(&line, &wiring, grid)?;
-    let name = options.spoken.audio.file_stem().map_or_else(|| "line".into(), |s| s.to_string_lossy().into_owned());
+    let name =
+        options.spoken.audio.file_stem().map_or_else(|| "line".into(), |s| s.to_string_lossy().into_owned());
     std::fs::create_dir_all(&options.out)?;
     let animated = options.out.join(format!("{name}.glb"));
     let curves = options.out.join("curves.json");

@@ -1,5 +1,6 @@
 //! The demo production *Fog at Pell Harbour*: its lines and its characters.
 
+pub mod head;
 mod lines;
 
 pub use lines::{DemoLine, LINES};

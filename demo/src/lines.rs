@@ -10,7 +10,10 @@ pub struct DemoLine {
 
 macro_rules! recording {
     ($number:literal) => {
-        (concat!("bram-", $number, "-synthesised.wav"), include_bytes!(concat!("../voices/", $number, ".wav")))
+        (
+            concat!("bram-", $number, "-synthesised.wav"),
+            include_bytes!(concat!("../voices/", $number, ".wav")),
+        )
     };
 }
 

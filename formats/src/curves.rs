@@ -76,13 +76,19 @@ pub fn sample(face: &Performance, wiring: &Wiring, grid: FrameGrid, duration: Se
 }
 
 /// The curves file. Values are rounded to five digits after the point.
-pub fn to_json(timing: &Timing, wiring: &Wiring, sampled: &Sampled, duration: Seconds) -> Result<String, serde_json::Error> {
+pub fn to_json(
+    timing: &Timing,
+    wiring: &Wiring,
+    sampled: &Sampled,
+    duration: Seconds,
+) -> Result<String, serde_json::Error> {
     let rounded = |v: f32| (f64::from(v) * 1e5).round() as f32 / 1e5;
     let column = |rows: &[Vec<f32>], i: usize| rows.iter().map(|r| rounded(r[i])).collect::<Vec<f32>>();
     let mut shapes = BTreeMap::new();
     let mut joints = Vec::new();
     for (i, output) in wiring.outputs.iter().enumerate() {
-        let mut joint = |node, moves, axis| joints.push(Joint { node, moves, axis, values: column(&sampled.wired, i) });
+        let mut joint =
+            |node, moves, axis| joints.push(Joint { node, moves, axis, values: column(&sampled.wired, i) });
         match &output.target {
             Target::Morph { name } => {
                 shapes.insert(name.as_str(), column(&sampled.wired, i));
@@ -98,7 +104,11 @@ pub fn to_json(timing: &Timing, wiring: &Wiring, sampled: &Sampled, duration: Se
         first_frame: sampled.grid.first,
         frames: sampled.faces.len(),
         duration,
-        controls: Control::ALL.iter().enumerate().map(|(i, c)| (c.name(), column(&sampled.faces, i))).collect(),
+        controls: Control::ALL
+            .iter()
+            .enumerate()
+            .map(|(i, c)| (c.name(), column(&sampled.faces, i)))
+            .collect(),
         shapes,
         joints,
         words: timing

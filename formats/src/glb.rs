@@ -66,9 +66,11 @@ impl Character {
             let chunk = end.and_then(|e| bytes.get(at + 8..e)).ok_or_else(|| damaged("it ends too early"))?;
             match kind {
                 JSON_CHUNK if json.is_none() => {
-                    let value: Value =
-                        serde_json::from_slice(chunk).map_err(|e| damaged(format!("its description: {e}")))?;
-                    let Value::Object(object) = value else { return Err(damaged("its description is no object")) };
+                    let value: Value = serde_json::from_slice(chunk)
+                        .map_err(|e| damaged(format!("its description: {e}")))?;
+                    let Value::Object(object) = value else {
+                        return Err(damaged("its description is no object"));
+                    };
                     json = Some(object);
                 }
                 BINARY_CHUNK if binary.is_empty() => binary = chunk.to_vec(),
@@ -124,10 +126,8 @@ impl Character {
     pub fn wiring(&self) -> Result<Wiring, GlbError> {
         let shapes = self.shapes();
         let measured = self.lip_parts(&shapes)?;
-        let named: Vec<NamedShape> = shapes
-            .into_iter()
-            .map(|name| NamedShape { parts: measured.get(&name).copied(), name })
-            .collect();
+        let named: Vec<NamedShape> =
+            shapes.into_iter().map(|name| NamedShape { parts: measured.get(&name).copied(), name }).collect();
         let wiring = propose::by_name(&named, &self.nodes());
         if wiring.outputs.is_empty() { Err(GlbError::NothingToMove) } else { Ok(wiring) }
     }
@@ -145,7 +145,11 @@ impl Character {
                 .collect::<Result<_, _>>()?;
             let slices: Vec<&[Vector]> = moves.iter().map(Vec::as_slice).collect();
             let found = contact::parts(&rest, &moves[close], &slices).unwrap_or_default();
-            return Ok(names.into_iter().zip(found).filter(|(n, _)| shapes.contains(n) && n != CLOSE).collect());
+            return Ok(names
+                .into_iter()
+                .zip(found)
+                .filter(|(n, _)| shapes.contains(n) && n != CLOSE)
+                .collect());
         }
         Ok(BTreeMap::new())
     }
@@ -171,7 +175,8 @@ impl Character {
         }
         if let Some(sparse) = accessor.get("sparse") {
             let changed = usize_of(&sparse["count"])?;
-            let (indices, _) = self.view(&sparse["indices"]["bufferView"], &sparse["indices"]["byteOffset"])?;
+            let (indices, _) =
+                self.view(&sparse["indices"]["bufferView"], &sparse["indices"]["byteOffset"])?;
             let (values, _) = self.view(&sparse["values"]["bufferView"], &sparse["values"]["byteOffset"])?;
             let width = match sparse["indices"]["componentType"].as_u64() {
                 Some(5121) => 1,
@@ -183,7 +188,9 @@ impl Character {
                 return Err(damaged("a sparse accessor changes more than there is"));
             }
             for k in 0..changed {
-                let raw = indices.get(k * width..(k + 1) * width).ok_or_else(|| damaged("indices end too early"))?;
+                let raw = indices
+                    .get(k * width..(k + 1) * width)
+                    .ok_or_else(|| damaged("indices end too early"))?;
                 let i = raw.iter().rev().fold(0usize, |n, b| n << 8 | usize::from(*b));
                 let slot = out.get_mut(i).ok_or_else(|| damaged("a sparse index is out of range"))?;
                 *slot = component.vector(values, k * 3 * component.size())?;
@@ -207,25 +214,7 @@ impl Character {
 
     /// The file again.
     pub fn write(&self) -> Vec<u8> {
-        let mut description = Value::Object(self.json.clone()).to_string().into_bytes();
-        description.resize(description.len().next_multiple_of(4), b' ');
-        let mut binary = self.binary.clone();
-        binary.resize(binary.len().next_multiple_of(4), 0);
-        let total = 12 + 8 + description.len() + if binary.is_empty() { 0 } else { 8 + binary.len() };
-        let mut out = Vec::with_capacity(total);
-        let mut put = |v: u32| out.extend(v.to_le_bytes());
-        put(MAGIC);
-        put(2);
-        put(total as u32);
-        put(description.len() as u32);
-        put(JSON_CHUNK);
-        out.extend(description);
-        if !binary.is_empty() {
-            out.extend((binary.len() as u32).to_le_bytes());
-            out.extend(BINARY_CHUNK.to_le_bytes());
-            out.extend(binary);
-        }
-        out
+        container(&self.json, &self.binary)
     }
 
     /// The character with an animation: one key a frame of `grid`, weights on every mesh that has a
@@ -251,10 +240,12 @@ impl Character {
                 let count = Character::target_count(mesh);
                 let names = Character::target_names(mesh);
                 let wired = |name: &String| {
-                    wiring.outputs.iter().position(|o| matches!(&o.target, Target::Morph { name: n } if n == name))
+                    wiring
+                        .outputs
+                        .iter()
+                        .position(|o| matches!(&o.target, Target::Morph { name: n } if n == name))
                 };
-                let outputs: Vec<Option<usize>> =
-                    (0..count).map(|t| names.get(t).and_then(wired)).collect();
+                let outputs: Vec<Option<usize>> = (0..count).map(|t| names.get(t).and_then(wired)).collect();
                 if outputs.iter().any(Option::is_some) {
                     let at_rest = |t: usize| {
                         let own = node["weights"][t].as_f64().or_else(|| mesh["weights"][t].as_f64());
@@ -284,7 +275,9 @@ impl Character {
                 let values: Vec<f32> = frames
                     .iter()
                     .flat_map(|f| {
-                        (0..3).map(|k| rest[k] + moves.iter().map(|(o, axis)| f[*o] * axis[k]).sum::<f32>()).collect::<Vec<f32>>()
+                        (0..3)
+                            .map(|k| rest[k] + moves.iter().map(|(o, axis)| f[*o] * axis[k]).sum::<f32>())
+                            .collect::<Vec<f32>>()
                     })
                     .collect();
                 let output = out.push_floats(&values, "VEC3", false)?;
@@ -305,10 +298,7 @@ impl Character {
             },
         });
         out.entry("animations").push(animation);
-        out.json.insert(
-            "buffers".into(),
-            json!([{ "byteLength": out.binary.len() }]),
-        );
+        out.json.insert("buffers".into(), json!([{ "byteLength": out.binary.len() }]));
         Ok(out)
     }
 
@@ -359,12 +349,33 @@ impl Character {
         self.list("animations")
             .iter()
             .map(|a| {
-                let inputs = a["samplers"].as_array().into_iter().flatten().filter_map(|s| s["input"].as_u64());
+                let inputs =
+                    a["samplers"].as_array().into_iter().flatten().filter_map(|s| s["input"].as_u64());
                 let ends = inputs.filter_map(|i| accessors.get(i as usize)?["max"][0].as_f64());
                 (a["name"].as_str().unwrap_or_default().to_string(), Seconds(ends.fold(0.0, f64::max)))
             })
             .collect()
     }
+}
+
+/// The container round a description and its binary data.
+pub fn container(description: &Map<String, Value>, binary: &[u8]) -> Vec<u8> {
+    let mut text = serde_json::to_vec(description).unwrap_or_default();
+    text.resize(text.len().next_multiple_of(4), b' ');
+    let mut data = binary.to_vec();
+    data.resize(data.len().next_multiple_of(4), 0);
+    let total = 12 + 8 + text.len() + if data.is_empty() { 0 } else { 8 + data.len() };
+    let mut out = Vec::with_capacity(total);
+    for word in [MAGIC, 2, total as u32, text.len() as u32, JSON_CHUNK] {
+        out.extend(word.to_le_bytes());
+    }
+    out.extend(text);
+    if !data.is_empty() {
+        out.extend((data.len() as u32).to_le_bytes());
+        out.extend(BINARY_CHUNK.to_le_bytes());
+        out.extend(data);
+    }
+    out
 }
 
 struct Animation {
@@ -453,14 +464,17 @@ impl Component {
 
     fn vector(&self, bytes: &[u8], at: usize) -> Result<Vector, GlbError> {
         let size = self.size();
-        let raw = bytes.get(at..at + 3 * size).ok_or_else(|| damaged("an accessor passes the end of its view"))?;
+        let raw =
+            bytes.get(at..at + 3 * size).ok_or_else(|| damaged("an accessor passes the end of its view"))?;
         let scaled = |value: f32, normalised: bool, full: f32| {
             if normalised { (value / full).max(-1.0) } else { value }
         };
         let number = |b: &[u8]| match *self {
             Component::Float => f32::from_le_bytes([b[0], b[1], b[2], b[3]]),
             Component::Byte { unsigned: true, normalised } => scaled(f32::from(b[0]), normalised, 255.0),
-            Component::Byte { unsigned: false, normalised } => scaled(f32::from(b[0] as i8), normalised, 127.0),
+            Component::Byte { unsigned: false, normalised } => {
+                scaled(f32::from(b[0] as i8), normalised, 127.0)
+            }
             Component::Short { unsigned: true, normalised } => {
                 scaled(f32::from(u16::from_le_bytes([b[0], b[1]])), normalised, 65535.0)
             }
@@ -469,6 +483,10 @@ impl Component {
             }
         };
         let vector = [number(&raw[..size]), number(&raw[size..2 * size]), number(&raw[2 * size..])];
-        if vector.iter().all(|v| v.is_finite()) { Ok(vector) } else { Err(damaged("a position is no number")) }
+        if vector.iter().all(|v| v.is_finite()) {
+            Ok(vector)
+        } else {
+            Err(damaged("a position is no number"))
+        }
     }
 }

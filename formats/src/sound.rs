@@ -23,9 +23,13 @@ pub enum SoundError {
     NotSound,
     #[error("this WAV file is damaged and cannot be read ({0}); export it again")]
     Damaged(String),
-    #[error("this WAV file holds sound in a way that cannot be read ({0}); export it as plain PCM or float WAV")]
+    #[error(
+        "this WAV file holds sound in a way that cannot be read ({0}); export it as plain PCM or float WAV"
+    )]
     Unsupported(String),
-    #[error("the file has {0} channels; recordings of one to eight channels are read, so export the voice alone")]
+    #[error(
+        "the file has {0} channels; recordings of one to eight channels are read, so export the voice alone"
+    )]
     Channels(usize),
     #[error("the recording is too long for one line; cut it into lines of less than an hour")]
     TooLong,

@@ -13,8 +13,12 @@ use tokio::sync::broadcast;
 #[serde(tag = "type", rename_all = "snake_case")]
 pub enum Event {
     /// A line changed, or a new one came.
-    Line { id: i32 },
-    Job { job: crate::jobs::Job },
+    Line {
+        id: i32,
+    },
+    Job {
+        job: crate::jobs::Job,
+    },
     Deliveries,
     Production,
     Cast,

@@ -28,10 +28,13 @@ fn text(headers: &HeaderMap, name: header::HeaderName) -> Option<&str> {
 }
 
 pub async fn check(State(address): State<SocketAddr>, request: Request, next: Next) -> Response {
-    let host = text(request.headers(), header::HOST).or_else(|| request.uri().authority().map(|a| a.as_str()));
+    let host =
+        text(request.headers(), header::HOST).or_else(|| request.uri().authority().map(|a| a.as_str()));
     if !host.is_some_and(|h| names_this_server(h, address)) {
-        return Problem::forbidden("This server answers only under its own address; open the one it printed when it started.")
-            .into_response();
+        return Problem::forbidden(
+            "This server answers only under its own address; open the one it printed when it started.",
+        )
+        .into_response();
     }
     if let Some(origin) = text(request.headers(), header::ORIGIN) {
         let own = origin.parse::<Uri>().ok().and_then(|u| u.authority().map(|a| a.to_string()));
@@ -52,7 +55,9 @@ mod tests {
         for good in ["127.0.0.1:7420", "localhost:7420", "LOCALHOST:7420", "[::1]:7420"] {
             assert!(names_this_server(good, address), "{good}");
         }
-        for bad in ["evil.example:7420", "127.0.0.1:80", "127.0.0.1", "localhost.evil:7420", "10.0.0.1:7420", ""] {
+        for bad in
+            ["evil.example:7420", "127.0.0.1:80", "127.0.0.1", "localhost.evil:7420", "10.0.0.1:7420", ""]
+        {
             assert!(!names_this_server(bad, address), "{bad}");
         }
     }

@@ -103,7 +103,8 @@ impl Jobs {
     pub fn analysing(&self, line: i32) -> Option<Job> {
         let open = |j: &Job| matches!(j.state, JobState::Waiting | JobState::Running);
         let held = self.held();
-        let found = held.iter().find(|h| h.job.line == line && h.job.kind == JobKind::Analyse && open(&h.job));
+        let found =
+            held.iter().find(|h| h.job.line == line && h.job.kind == JobKind::Analyse && open(&h.job));
         found.map(|h| h.job.clone())
     }
 }
@@ -202,7 +203,8 @@ fn work_off(app: &App) {
 /// Analyses that a stop of the program had cut off are taken up again.
 pub fn take_up(app: &Arc<App>) -> Result<(), StoreError> {
     for line in app.store.lines()? {
-        let open = !line.document.is_timed() && line.problem.is_none() && !line.document.text.trim().is_empty();
+        let open =
+            !line.document.is_timed() && line.problem.is_none() && !line.document.text.trim().is_empty();
         if open {
             analyse(app, line.id);
         }
@@ -220,12 +222,13 @@ pub fn analyse(app: &Arc<App>, line: i32) -> Job {
 
 fn analyse_now(app: &App, id: i32, watch: &dyn Fn(f64) -> bool) -> Result<(), Ended> {
     let line = app.store.line(id)?;
-    let outcome = sound::read(&app.store.blob(&line.recording)?)
-        .map_err(|e| e.to_string())
-        .and_then(|recording| match app.analyser.analyse(&recording, &line.document.text, watch) {
-            Ok(found) => Ok(Some(found)),
-            Err(AnalyseError::Align(AlignError::Cancelled)) => Ok(None),
-            Err(e) => Err(e.to_string()),
+    let outcome =
+        sound::read(&app.store.blob(&line.recording)?).map_err(|e| e.to_string()).and_then(|recording| {
+            match app.analyser.analyse(&recording, &line.document.text, watch) {
+                Ok(found) => Ok(Some(found)),
+                Err(AnalyseError::Align(AlignError::Cancelled)) => Ok(None),
+                Err(e) => Err(e.to_string()),
+            }
         });
     match outcome {
         Ok(Some(found)) => {
@@ -238,7 +241,8 @@ fn analyse_now(app: &App, id: i32, watch: &dyn Fn(f64) -> bool) -> Result<(), En
         }
         Ok(None) => {
             if app.store.line(id)?.document.text == line.document.text {
-                app.store.set_problem(id, Some("The analysis was cancelled; start it again when you like."))?;
+                app.store
+                    .set_problem(id, Some("The analysis was cancelled; start it again when you like."))?;
             }
             Err(Ended::Cancelled)
         }
@@ -251,7 +255,12 @@ fn analyse_now(app: &App, id: i32, watch: &dyn Fn(f64) -> bool) -> Result<(), En
 
 /// Makes the files of a line that go out.
 pub fn deliver(app: &Arc<App>, line: i32, number: usize, kinds: DeliveryKinds) -> Job {
-    start(app, JobKind::Deliver, line, Box::new(move |app, watch| deliver_now(app, line, number, kinds, watch)))
+    start(
+        app,
+        JobKind::Deliver,
+        line,
+        Box::new(move |app, watch| deliver_now(app, line, number, kinds, watch)),
+    )
 }
 
 fn deliver_now(
@@ -264,10 +273,10 @@ fn deliver_now(
     let line = app.store.line(id)?;
     let production = app.store.production()?;
     let name = line.document.character.as_deref();
-    let name = name.ok_or_else(|| Ended::Failed("this line has no character yet; choose who says it".into()))?;
+    let name =
+        name.ok_or_else(|| Ended::Failed("this line has no character yet; choose who says it".into()))?;
     let member = app.store.cast_member_named(name)?;
-    let delivery =
-        Delivery::new(&line.document, &member.wiring, production.grid).map_err(Problem::from)?;
+    let delivery = Delivery::new(&line.document, &member.wiring, production.grid).map_err(Problem::from)?;
     let stem = file_stem(&production.name, name, number, &line);
     let keep_going = |progress| if watch(progress) { Ok(()) } else { Err(Ended::Cancelled) };
     keep_going(0.2)?;
@@ -288,13 +297,17 @@ fn deliver_now(
 
 /// `fog-at-pell-harbour_bram_04_pull-the-shutters-down`.
 fn file_stem(production: &str, character: &str, number: usize, line: &StoredLine) -> String {
-    let words: Vec<&str> = line.document.timing.iter().flat_map(|t| &t.words).take(4).map(|w| w.text.as_str()).collect();
+    let words: Vec<&str> =
+        line.document.timing.iter().flat_map(|t| &t.words).take(4).map(|w| w.text.as_str()).collect();
     format!("{}_{}_{number:02}_{}", slug(production), slug(character), slug(&words.join(" ")))
 }
 
 fn slug(text: &str) -> String {
-    let spaced: String =
-        text.chars().filter(|c| *c != '\'' && *c != '’').map(|c| if c.is_ascii_alphanumeric() { c.to_ascii_lowercase() } else { ' ' }).collect();
+    let spaced: String = text
+        .chars()
+        .filter(|c| *c != '\'' && *c != '’')
+        .map(|c| if c.is_ascii_alphanumeric() { c.to_ascii_lowercase() } else { ' ' })
+        .collect();
     let slug = spaced.split_whitespace().collect::<Vec<_>>().join("-");
     if slug.is_empty() { "line".into() } else { slug.chars().take(60).collect() }
 }

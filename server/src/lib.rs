@@ -30,7 +30,10 @@ pub const MAX_UPLOAD: usize = 256 << 20;
 const MAX_JSON: usize = 1 << 20;
 
 #[derive(OpenApi)]
-#[openapi(info(title = "Jam Lips", description = "The production's lines, cast and deliveries. Live updates and curve windows go over a WebSocket at /api/live."))]
+#[openapi(info(
+    title = "Jam Lips",
+    description = "The production's lines, cast and deliveries. Live updates and curve windows go over a WebSocket at /api/live."
+))]
 struct Description;
 
 /// Why the server did not start.

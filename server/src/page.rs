@@ -18,7 +18,8 @@ pub async fn serve(uri: Uri) -> Response {
         None => match Files::get("index.html") {
             Some(page) => ("index.html", page),
             None => {
-                return (StatusCode::NOT_FOUND, "The page was not built; start with `cargo xtask demo`.").into_response();
+                return (StatusCode::NOT_FOUND, "The page was not built; start with `cargo xtask demo`.")
+                    .into_response();
             }
         },
     };

@@ -87,7 +87,9 @@ impl From<StoreError> for Problem {
             }
             StoreError::Edit(EditError::TextTooLong(_)) => Problem::refused("text", "text_too_long", error),
             StoreError::Edit(EditError::Timing(_)) => Problem::refused("timing", "timing_wrong", error),
-            StoreError::Open(_) | StoreError::Database(_) | StoreError::Document(_) => Problem::unexpected(error),
+            StoreError::Open(_) | StoreError::Database(_) | StoreError::Document(_) => {
+                Problem::unexpected(error)
+            }
         }
     }
 }

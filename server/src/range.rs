@@ -32,9 +32,11 @@ pub fn respond(headers: &HeaderMap, bytes: &[u8], media_type: &'static str) -> R
     let range = headers.get(header::RANGE).and_then(|v| v.to_str().ok());
     let (status, body, content_range) = match asked(range, length) {
         Asked::Everything => (StatusCode::OK, bytes, None),
-        Asked::Part { start, end } => {
-            (StatusCode::PARTIAL_CONTENT, &bytes[start..end], Some(format!("bytes {start}-{}/{length}", end - 1)))
-        }
+        Asked::Part { start, end } => (
+            StatusCode::PARTIAL_CONTENT,
+            &bytes[start..end],
+            Some(format!("bytes {start}-{}/{length}", end - 1)),
+        ),
         Asked::Nothing => (StatusCode::RANGE_NOT_SATISFIABLE, &bytes[..0], Some(format!("bytes */{length}"))),
     };
     let mut response = Response::new(Body::from(body.to_vec()));

@@ -36,7 +36,12 @@ impl Store {
         member(cast_member::table.filter(cast_member::name.eq(name)).first(&mut self.connection()?)?)
     }
 
-    pub fn add_cast_member(&self, name: &str, model: &[u8], wiring: &Wiring) -> Result<CastMember, StoreError> {
+    pub fn add_cast_member(
+        &self,
+        name: &str,
+        model: &[u8],
+        wiring: &Wiring,
+    ) -> Result<CastMember, StoreError> {
         self.change(|c| {
             let taken: i64 = cast_member::table.filter(cast_member::name.eq(name)).count().get_result(c)?;
             if taken > 0 {

@@ -35,11 +35,19 @@ impl Store {
     }
 
     /// Keeps a delivered file in the place of an older one of the same line and name.
-    pub fn add_delivery(&self, line: i32, file_name: &str, media_type: &str, bytes: &[u8]) -> Result<Delivered, StoreError> {
+    pub fn add_delivery(
+        &self,
+        line: i32,
+        file_name: &str,
+        media_type: &str,
+        bytes: &[u8],
+    ) -> Result<Delivered, StoreError> {
         self.change(|c| {
             let content = keep_blob(c, bytes)?;
-            diesel::delete(delivery::table.filter(delivery::line_id.eq(line)).filter(delivery::file_name.eq(file_name)))
-                .execute(c)?;
+            diesel::delete(
+                delivery::table.filter(delivery::line_id.eq(line)).filter(delivery::file_name.eq(file_name)),
+            )
+            .execute(c)?;
             let row: Row = diesel::insert_into(delivery::table)
                 .values((
                     delivery::line_id.eq(line),

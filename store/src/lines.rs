@@ -87,7 +87,13 @@ fn write_document(c: &mut SqliteConnection, id: i32, document: &Line) -> Result<
 }
 
 /// One step of the journal applied to a line: an edit or its inverse.
-fn step(c: &mut SqliteConnection, id: i32, journal_id: i32, edit: &str, undone: bool) -> Result<(), StoreError> {
+fn step(
+    c: &mut SqliteConnection,
+    id: i32,
+    journal_id: i32,
+    edit: &str,
+    undone: bool,
+) -> Result<(), StoreError> {
     let (changed, _) = serde_json::from_str::<Edit>(edit)?.apply(&document(c, id)?)?;
     write_document(c, id, &changed)?;
     diesel::update(journal::table.find(journal_id)).set(journal::undone.eq(undone)).execute(c)?;
@@ -127,7 +133,8 @@ impl Store {
         self.change(|c| {
             let (changed, inverse) = edit.apply(&document(c, id)?)?;
             write_document(c, id, &changed)?;
-            diesel::delete(journal::table.filter(journal::line_id.eq(id)).filter(journal::undone.eq(true))).execute(c)?;
+            diesel::delete(journal::table.filter(journal::line_id.eq(id)).filter(journal::undone.eq(true)))
+                .execute(c)?;
             diesel::insert_into(journal::table)
                 .values((
                     journal::line_id.eq(id),

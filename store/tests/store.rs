@@ -8,7 +8,8 @@ use proptest::prelude::*;
 
 fn line(store: &Store, text: &str) -> i32 {
     let facts = RecordingFacts { duration: Seconds(1.5), rate: 48_000, channels: 1 };
-    let new = NewLine { document: &Line::new(text), recording: b"RIFF", recording_name: "a.wav", facts: &facts };
+    let new =
+        NewLine { document: &Line::new(text), recording: b"RIFF", recording_name: "a.wav", facts: &facts };
     store.add_line(&new).unwrap().id
 }
 

@@ -26,8 +26,9 @@ fn lip_pairs(rest: &[Vector], close: &[Vector]) -> Vec<(usize, usize)> {
     }
     let near = 0.02 * strongest;
     // Sorted along x, only neighbours within `near` are compared.
-    let mut moved: Vec<usize> =
-        (0..rest.len().min(close.len())).filter(|i| dot(close[*i], close[*i]).sqrt() > 0.1 * strongest).collect();
+    let mut moved: Vec<usize> = (0..rest.len().min(close.len()))
+        .filter(|i| dot(close[*i], close[*i]).sqrt() > 0.1 * strongest)
+        .collect();
     moved.sort_by(|a, b| rest[*a][0].total_cmp(&rest[*b][0]));
     let mut pairs = Vec::new();
     for (k, &a) in moved.iter().enumerate() {
@@ -51,7 +52,9 @@ pub fn parts(rest: &[Vector], close: &[Vector], shapes: &[&[Vector]]) -> Option<
     if pairs.len() < FEWEST {
         return None;
     }
-    let closing: Vec<Vector> = pairs.iter().map(|(a, b)| minus(close[*a], close[*b])).collect();
+    // What is seen of an opening is what it is from the front: glTF characters look along +z.
+    let seen = |v: Vector| [v[0], v[1], 0.0];
+    let closing: Vec<Vector> = pairs.iter().map(|(a, b)| seen(minus(close[*a], close[*b]))).collect();
     let power: f32 = closing.iter().map(|c| dot(*c, *c)).sum();
     let share = |shape: &&[Vector]| {
         let at = |i: usize| shape.get(i).copied().unwrap_or_default();

@@ -35,7 +35,11 @@ impl Goal {
         } else {
             return 1.0;
         };
-        if distance < reach { FLANK * (0.5 + 0.5 * (std::f64::consts::PI * distance / reach).cos()) } else { 0.0 }
+        if distance < reach {
+            FLANK * (0.5 + 0.5 * (std::f64::consts::PI * distance / reach).cos())
+        } else {
+            0.0
+        }
     }
 
     /// First and last moment at which it pulls.
@@ -162,7 +166,10 @@ impl Gatherer<'_> {
         if d < 0.06 {
             return;
         }
-        let whole = (b + if first { 0.0 } else { (0.4 * d).min(0.10) }, e - if last { 0.0 } else { (0.4 * d).min(0.12) });
+        let whole = (
+            b + if first { 0.0 } else { (0.4 * d).min(0.10) },
+            e - if last { 0.0 } else { (0.4 * d).min(0.12) },
+        );
         let long = d > 0.20 || first || last;
         for organ in REST {
             let target = match organ {
@@ -231,9 +238,11 @@ impl Gatherer<'_> {
             self.add(Organ::Lower, (b, e), 0.0, 1.0, i);
         }
         // Organs that few sounds use: all others want them away, in their core.
-        for (organ, owned) in
-            [(Organ::Seal, sound.is_seal() || narrows), (Organ::Tuck, sound.is_tuck()), (Organ::Out, sound.is_tongue())]
-        {
+        for (organ, owned) in [
+            (Organ::Seal, sound.is_seal() || narrows),
+            (Organ::Tuck, sound.is_tuck()),
+            (Organ::Out, sound.is_tongue()),
+        ] {
             if !owned && sound.phone != Phone::Hh {
                 let weight = if sound.is_vowel() { 1.6 } else { 0.4 };
                 self.add_reaching(organ, (b + 0.25 * d, e - 0.25 * d), 0.0, weight, i, (0.0, 0.0));

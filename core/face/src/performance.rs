@@ -85,7 +85,13 @@ const ALIGN_PASSES: usize = 2;
 
 /// The jaw with every beat's peak on its sound. Held vowels are left alone: the maximum of a
 /// plateau is noise.
-fn aligned_jaw(sounds: &[SpokenSound], goals: &mut [Goal], musts: &[Must], n: usize, diction: &Diction) -> Vec<f64> {
+fn aligned_jaw(
+    sounds: &[SpokenSound],
+    goals: &mut [Goal],
+    musts: &[Must],
+    n: usize,
+    diction: &Diction,
+) -> Vec<f64> {
     let mut curve = trajectory::solve(Organ::Jaw, goals, musts, n, diction);
     let mut owners: BTreeMap<usize, (usize, f64)> = BTreeMap::new();
     for (g, goal) in goals.iter().enumerate() {
@@ -125,8 +131,11 @@ pub fn perform(timing: &Timing, diction: &Diction, rate: FrameRate, tail: Second
     let mut goals = goals::gather(&sounds, &musts, diction);
     let jaw = aligned_jaw(&sounds, &mut goals, &musts, n, diction);
     let solved = |organ: Organ| -> Vec<f32> {
-        let curve =
-            if organ == Organ::Jaw { jaw.clone() } else { trajectory::solve(organ, &goals, &musts, n, diction) };
+        let curve = if organ == Organ::Jaw {
+            jaw.clone()
+        } else {
+            trajectory::solve(organ, &goals, &musts, n, diction)
+        };
         curve.iter().map(|x| *x as f32).collect()
     };
     let curves: BTreeMap<Organ, Vec<f32>> = Organ::ALL.iter().map(|o| (*o, solved(*o))).collect();

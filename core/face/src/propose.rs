@@ -50,7 +50,8 @@ pub fn by_name(shapes: &[NamedShape], nodes: &[String]) -> Wiring {
         // A shape for one side of a two-sided control answers to that side only, unless it is alone:
         // then it goes both ways.
         let (low, high) = control.range();
-        let one_sided = gain < 0.0 || shapes.iter().any(|s| matches!(control_of(&s.name), Some((c, g)) if c == control && g < 0.0));
+        let one_sided = gain < 0.0
+            || shapes.iter().any(|s| matches!(control_of(&s.name), Some((c, g)) if c == control && g < 0.0));
         outputs.push(Output {
             target: Target::Morph { name: shape.name.clone() },
             feeds: vec![Feed { control, gain }],

@@ -177,8 +177,7 @@ pub fn spoken(timing: &Timing, end: f64) -> Vec<SpokenSound> {
         .iter()
         .map(|sound| {
             let word = sound.word.and_then(|w| timing.words.get(w as usize));
-            let grammar =
-                word.is_some_and(|w| FUNCTION_WORDS.contains(&w.text.to_lowercase().as_str()));
+            let grammar = word.is_some_and(|w| FUNCTION_WORDS.contains(&w.text.to_lowercase().as_str()));
             let stress = match sound.stress.unwrap_or(0) {
                 1 if grammar => 2,
                 other => other,

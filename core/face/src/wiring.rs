@@ -49,7 +49,9 @@ pub struct Wiring {
 /// What a wiring must keep, and where it does not.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
 pub enum WiringError {
-    #[error("output {0} has limits or gains that are no numbers, or its upper limit lies below its lower one")]
+    #[error(
+        "output {0} has limits or gains that are no numbers, or its upper limit lies below its lower one"
+    )]
     Numbers(usize),
 }
 

@@ -47,7 +47,8 @@ fn broken(timing: &Timing, rate: FrameRate) -> Vec<String> {
         let (mut start, mut end) = musts::span_of(&sounds, i, rate);
         if sound.is_teeth() {
             // Beside a tongue the rule's span is shortened, or gives way whole.
-            let own = rules.iter().find(|m| m.sound == i && m.low.is_none() && m.organ == jam_face::Organ::Jaw);
+            let own =
+                rules.iter().find(|m| m.sound == i && m.low.is_none() && m.organ == jam_face::Organ::Jaw);
             let Some(own) = own else { continue };
             (start, end) = (own.start, own.end);
         }
@@ -111,7 +112,8 @@ proptest! {
 #[test]
 fn the_jaw_opens_in_the_order_of_the_vowel_chart() {
     let opening = |vowel| {
-        let sounds = [(Phone::Sil, 0.3), (Phone::T, 0.08), (vowel, 0.15), (Phone::T, 0.08), (Phone::Sil, 0.3)];
+        let sounds =
+            [(Phone::Sil, 0.3), (Phone::T, 0.08), (vowel, 0.15), (Phone::T, 0.08), (Phone::Sil, 0.3)];
         face(&sounds).curve(Control::JawOpen).unwrap().iter().copied().fold(0.0, f32::max)
     };
     let heights: Vec<f32> =
@@ -123,14 +125,24 @@ fn the_jaw_opens_in_the_order_of_the_vowel_chart() {
 /// Harris 1979; from memory).
 #[test]
 fn rounding_begins_before_the_vowel_across_consonants() {
-    let sounds =
-        [(Phone::Sil, 0.3), (Phone::Ah, 0.12), (Phone::S, 0.09), (Phone::T, 0.07), (Phone::Uw, 0.16), (Phone::Sil, 0.3)];
+    let sounds = [
+        (Phone::Sil, 0.3),
+        (Phone::Ah, 0.12),
+        (Phone::S, 0.09),
+        (Phone::T, 0.07),
+        (Phone::Uw, 0.16),
+        (Phone::Sil, 0.3),
+    ];
     let face = face(&sounds);
     let curve = face.curve(Control::LipsRound).unwrap();
     let peak = curve.iter().copied().fold(0.0, f32::max);
     let starts = curve.iter().position(|v| *v > 0.1 * peak).unwrap() as f64 / HZ;
     let vowel = 0.3 + 0.12 + 0.09 + 0.07;
-    assert!((0.1..0.3).contains(&(vowel - starts)), "rounding starts {:.3} s before the vowel", vowel - starts);
+    assert!(
+        (0.1..0.3).contains(&(vowel - starts)),
+        "rounding starts {:.3} s before the vowel",
+        vowel - starts
+    );
 }
 
 /// Source: ITU-R BT.1359-1, a viewer notices sound 45 ms early; half a frame at 24 frames a second is
@@ -139,9 +151,33 @@ fn rounding_begins_before_the_vowel_across_consonants() {
 fn every_jaw_beat_peaks_within_half_a_frame_of_its_sound() {
     use Phone::*;
     let line: Vec<(Phone, f64)> = [
-        (Sil, 0.25), (P, 0.08), (Uh, 0.06), (L, 0.07), (Dh, 0.04), (Ah, 0.05), (Sh, 0.10), (Ah, 0.08), (T, 0.05),
-        (Er, 0.09), (Z, 0.09), (D, 0.06), (Aw, 0.19), (N, 0.09), (Sil, 0.12), (K, 0.08), (Ae, 0.13), (T, 0.06),
-        (S, 0.1), (F, 0.09), (Aa, 0.14), (G, 0.07), (M, 0.07), (Ey, 0.15), (B, 0.06), (Eh, 0.11), (Sil, 0.4),
+        (Sil, 0.25),
+        (P, 0.08),
+        (Uh, 0.06),
+        (L, 0.07),
+        (Dh, 0.04),
+        (Ah, 0.05),
+        (Sh, 0.10),
+        (Ah, 0.08),
+        (T, 0.05),
+        (Er, 0.09),
+        (Z, 0.09),
+        (D, 0.06),
+        (Aw, 0.19),
+        (N, 0.09),
+        (Sil, 0.12),
+        (K, 0.08),
+        (Ae, 0.13),
+        (T, 0.06),
+        (S, 0.1),
+        (F, 0.09),
+        (Aa, 0.14),
+        (G, 0.07),
+        (M, 0.07),
+        (Ey, 0.15),
+        (B, 0.06),
+        (Eh, 0.11),
+        (Sil, 0.4),
     ]
     .to_vec();
     let face = face(&line);
@@ -158,7 +194,12 @@ fn every_jaw_beat_peaks_within_half_a_frame_of_its_sound() {
             .map(|i| i as f64 / HZ)
             .min_by(|a, b| (a - wanted).abs().total_cmp(&(b - wanted).abs()))
             .unwrap();
-        assert!((peak - wanted).abs() <= 0.0208 + 0.005, "{} peaks {:.3}, wanted {wanted:.3}", sound.phone, peak);
+        assert!(
+            (peak - wanted).abs() <= 0.0208 + 0.005,
+            "{} peaks {:.3}, wanted {wanted:.3}",
+            sound.phone,
+            peak
+        );
         checked += 1;
     }
     assert!(checked >= 6, "{checked} beats");
@@ -170,12 +211,30 @@ fn every_jaw_beat_peaks_within_half_a_frame_of_its_sound() {
 fn sounds_of_one_mpeg4_viseme_look_alike_and_others_do_not() {
     use Phone::*;
     let classes: &[&[Phone]] = &[
-        &[P, B, M], &[F, V], &[Th, Dh], &[T, D, N, L], &[K, G], &[Ch, Jh, Sh], &[S, Z], &[R], &[Aa], &[Eh], &[Ih],
-        &[Ao], &[Uh],
+        &[P, B, M],
+        &[F, V],
+        &[Th, Dh],
+        &[T, D, N, L],
+        &[K, G],
+        &[Ch, Jh, Sh],
+        &[S, Z],
+        &[R],
+        &[Aa],
+        &[Eh],
+        &[Ih],
+        &[Ao],
+        &[Uh],
     ];
     let seen: &[Control] = &[
-        Control::JawOpen, Control::LipsClose, Control::LipsRound, Control::LipsProtrude, Control::LipsSpreadLeft,
-        Control::LipUpperRaiseLeft, Control::LipLowerDropLeft, Control::LipLowerTuck, Control::TongueOut,
+        Control::JawOpen,
+        Control::LipsClose,
+        Control::LipsRound,
+        Control::LipsProtrude,
+        Control::LipsSpreadLeft,
+        Control::LipUpperRaiseLeft,
+        Control::LipLowerDropLeft,
+        Control::LipLowerTuck,
+        Control::TongueOut,
         Control::TongueTipUp,
     ];
     let pose = |phone: Phone| -> Vec<f32> {
@@ -186,8 +245,12 @@ fn sounds_of_one_mpeg4_viseme_look_alike_and_others_do_not() {
         seen.iter().map(|c| face.value(*c, Seconds(at))).collect()
     };
     let distance = |a: &[f32], b: &[f32]| a.iter().zip(b).map(|(x, y)| (x - y).powi(2)).sum::<f32>().sqrt();
-    let poses: Vec<(usize, Phone, Vec<f32>)> =
-        classes.iter().enumerate().flat_map(|(c, all)| all.iter().map(move |p| (c, *p))).map(|(c, p)| (c, p, pose(p))).collect();
+    let poses: Vec<(usize, Phone, Vec<f32>)> = classes
+        .iter()
+        .enumerate()
+        .flat_map(|(c, all)| all.iter().map(move |p| (c, *p)))
+        .map(|(c, p)| (c, p, pose(p)))
+        .collect();
     for (class, phone, own) in &poses {
         let farthest_alike =
             poses.iter().filter(|p| p.0 == *class).map(|p| distance(own, &p.2)).fold(0.0, f32::max);

@@ -45,17 +45,31 @@ fn the_frame_rate_of_american_television_is_exact() {
     let rate: FrameRate = "30000/1001".parse().unwrap();
     let grid = FrameGrid { rate, first: Frame(0) };
     assert_eq!(grid.frame_at(Seconds(3600.0)), Frame(107_892));
-    assert!("0".parse::<FrameRate>().is_err() && "24fps".parse::<FrameRate>().is_err() && "1/0".parse::<FrameRate>().is_err());
+    assert!(
+        "0".parse::<FrameRate>().is_err()
+            && "24fps".parse::<FrameRate>().is_err()
+            && "1/0".parse::<FrameRate>().is_err()
+    );
 }
 
 #[test]
 fn times_that_run_backwards_are_refused_and_the_line_is_unchanged() {
-    let sound = |a, b| Sound { phone: Phone::Aa, span: Span::new(a, b), word: None, stress: None, confidence: 1.0, level: 0.0 };
+    let sound = |a, b| Sound {
+        phone: Phone::Aa,
+        span: Span::new(a, b),
+        word: None,
+        stress: None,
+        confidence: 1.0,
+        level: 0.0,
+    };
     let timing = |sounds| Edit::Timing(Some(Timing { sounds, ..Timing::default() }));
     let line = Line::new("a");
     assert!(timing(vec![sound(0.0, 1.0), sound(1.0, 2.0)]).apply(&line).is_ok());
     assert_eq!(timing(vec![sound(1.0, 0.5)]).apply(&line), Err(EditError::Timing(TimingError::Backwards(0))));
-    assert_eq!(timing(vec![sound(0.0, 1.0), sound(1.5, 2.0)]).apply(&line), Err(EditError::Timing(TimingError::Gap(1))));
+    assert_eq!(
+        timing(vec![sound(0.0, 1.0), sound(1.5, 2.0)]).apply(&line),
+        Err(EditError::Timing(TimingError::Gap(1)))
+    );
     assert!(timing(vec![sound(f64::NAN, 1.0)]).apply(&line).is_err());
 }
 

@@ -107,16 +107,17 @@ impl Graph {
                 for &(node, sound) in ends.get(&first).into_iter().flatten() {
                     lefts.entry(sound).or_default().push((node, NO_PAUSE));
                 }
-                let node = |k: usize, left: u8, right: u8, position: Position, from: Vec<(usize, f32)>| Node {
-                    word: Some(w),
-                    pronunciation: p,
-                    phone: k,
-                    base: phones[k],
-                    states: model.states_in_context(phones[k], left, right, position),
-                    from,
-                    starts: w == 0 && k == 0 && left == silence,
-                    ends: last_word && k + 1 == phones.len() && right == silence,
-                };
+                let node =
+                    |k: usize, left: u8, right: u8, position: Position, from: Vec<(usize, f32)>| Node {
+                        word: Some(w),
+                        pronunciation: p,
+                        phone: k,
+                        base: phones[k],
+                        states: model.states_in_context(phones[k], left, right, position),
+                        from,
+                        starts: w == 0 && k == 0 && left == silence,
+                        ends: last_word && k + 1 == phones.len() && right == silence,
+                    };
                 let mut open: Vec<(usize, f32)> = Vec::new();
                 if let [only] = phones[..] {
                     for (left, from) in &lefts {
@@ -288,8 +289,7 @@ pub fn align(
     words: &[Vec<Pronunciation>],
     watch: &dyn Fn(f64) -> bool,
 ) -> Result<Vec<Segment>, AlignError> {
-    let shortest: usize =
-        words.iter().map(|w| w.iter().map(Vec::len).min().unwrap_or(0) * STATES).sum();
+    let shortest: usize = words.iter().map(|w| w.iter().map(Vec::len).min().unwrap_or(0) * STATES).sum();
     if shortest > features.len() || words.is_empty() {
         let (needed, has) = (shortest as f64 * 0.01, features.len() as f64 * 0.01);
         return Err(AlignError::TooLong { needed, has });

@@ -32,7 +32,9 @@ pub enum AnalyseError {
     Recording(#[from] RecordingError),
     #[error(transparent)]
     Align(#[from] AlignError),
-    #[error("the recording is silent from end to end; check the microphone or the export and bring it in again")]
+    #[error(
+        "the recording is silent from end to end; check the microphone or the export and bring it in again"
+    )]
     Silent,
     #[error(
         "the text does not seem to be what the recording says ({doubtful} of {words} words were not heard); correct the text or choose the right recording"

@@ -136,9 +136,7 @@ pub fn cepstra(samples: &[f32]) -> Vec<Cepstrum> {
         .map(|i| {
             let scale = if i == 0 { (1.0 / BANDS as f64).sqrt() } else { (2.0 / BANDS as f64).sqrt() };
             let lifter = 1.0 + 11.0 * (i as f64 * PI / 22.0).sin();
-            std::array::from_fn(|j| {
-                scale * lifter * (i as f64 * (j as f64 + 0.5) * PI / BANDS as f64).cos()
-            })
+            std::array::from_fn(|j| scale * lifter * (i as f64 * (j as f64 + 0.5) * PI / BANDS as f64).cos())
         })
         .collect();
     let fft = RealFftPlanner::<f64>::new().plan_fft_forward(FFT);

@@ -211,9 +211,7 @@ fn read_weights(bytes: &[u8], senones: usize) -> Result<Vec<[[u8; DENSITIES]; ST
     let data = c.take(STREAMS * DENSITIES * senones)?;
     c.expect(c.at == bytes.len(), "bytes follow its end")?;
     Ok((0..senones)
-        .map(|s| {
-            std::array::from_fn(|f| std::array::from_fn(|d| data[(f * DENSITIES + d) * senones + s]))
-        })
+        .map(|s| std::array::from_fn(|f| std::array::from_fn(|d| data[(f * DENSITIES + d) * senones + s])))
         .collect())
 }
 

@@ -64,7 +64,8 @@ fn hops(samples: &[f32]) -> usize {
 /// The samples around the middle of hop `i`, `width` of them; silence beyond the ends.
 fn around(samples: &[f32], i: usize, width: usize) -> impl Iterator<Item = f32> {
     let start = (i * HOP_SAMPLES + HOP_SAMPLES / 2) as isize - (width / 2) as isize;
-    (0..width as isize).map(move |k| usize::try_from(start + k).ok().and_then(|j| samples.get(j)).copied().unwrap_or(0.0))
+    (0..width as isize)
+        .map(move |k| usize::try_from(start + k).ok().and_then(|j| samples.get(j)).copied().unwrap_or(0.0))
 }
 
 fn levels(samples: &[f32]) -> Vec<f32> {
@@ -130,7 +131,8 @@ fn pitch(samples: &[f32]) -> Vec<f32> {
             let silent = (2.0 - (peak / loudest) / (SILENCE / (1.0 + VOICING))).max(0.0);
             let mut found = vec![Candidate { hz: 0.0, strength: VOICING + silent }];
             if peak > 1e-6 {
-                let r: Vec<f32> = autocorrelation(&piece).iter().zip(&of_window).map(|(a, w)| a / w).collect();
+                let r: Vec<f32> =
+                    autocorrelation(&piece).iter().zip(&of_window).map(|(a, w)| a / w).collect();
                 let mut voiced: Vec<Candidate> = (shortest + 1..longest)
                     .filter(|k| r[*k] > 0.25 && r[*k] > r[k - 1] && r[*k] >= r[k + 1])
                     .map(|k| {
@@ -192,7 +194,9 @@ mod tests {
         (0..RATE as usize)
             .map(|i| {
                 let t = i as f32 / RATE as f32;
-                gain * (1..=8).map(|h| (std::f32::consts::TAU * hz * h as f32 * t).sin() / h as f32).sum::<f32>()
+                gain * (1..=8)
+                    .map(|h| (std::f32::consts::TAU * hz * h as f32 * t).sin() / h as f32)
+                    .sum::<f32>()
             })
             .collect()
     }

@@ -84,8 +84,7 @@ impl Recording {
         let mut resampler = Fft::<f32>::new(self.rate as usize, rate as usize, 1024, 1, FixedSync::Both)
             .map_err(|e| wrong(&e))?;
         let output = resampler.process_all(&input, mono.len(), None).map_err(|e| wrong(&e))?;
-        let wanted =
-            (mono.len() as u64 * u64::from(rate)).div_ceil(u64::from(self.rate)).max(1) as usize;
+        let wanted = (mono.len() as u64 * u64::from(rate)).div_ceil(u64::from(self.rate)).max(1) as usize;
         Ok((0..wanted).map(|i| output.read_sample(0, i).unwrap_or(0.0)).collect())
     }
 }

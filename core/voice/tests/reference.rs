@@ -32,13 +32,30 @@ fn cepstra_are_those_of_the_reference_recogniser() {
 fn an_alignment_is_that_of_the_reference_recogniser() {
     let found = analyse(&fixture("goforward.wav"), "go forward ten meters").unwrap();
     let reference: &[(&str, f64)] = &[
-        ("G", 0.46), ("OW", 0.54), ("F", 0.64), ("AO", 0.78), ("R", 0.86), ("W", 0.94), ("ER", 1.00), ("D", 1.12),
-        ("T", 1.17), ("EH", 1.32), ("N", 1.40), ("M", 1.53), ("IY", 1.59), ("T", 1.70), ("ER", 1.74), ("Z", 1.90),
+        ("G", 0.46),
+        ("OW", 0.54),
+        ("F", 0.64),
+        ("AO", 0.78),
+        ("R", 0.86),
+        ("W", 0.94),
+        ("ER", 1.00),
+        ("D", 1.12),
+        ("T", 1.17),
+        ("EH", 1.32),
+        ("N", 1.40),
+        ("M", 1.53),
+        ("IY", 1.59),
+        ("T", 1.70),
+        ("ER", 1.74),
+        ("Z", 1.90),
         ("SIL", 2.12),
     ];
     let ours = &found.timing.sounds[1..];
     assert_eq!(found.timing.sounds[0].phone, Phone::Sil);
-    assert_eq!(ours.iter().map(|s| s.phone.name()).collect::<Vec<_>>(), reference.iter().map(|r| r.0).collect::<Vec<_>>());
+    assert_eq!(
+        ours.iter().map(|s| s.phone.name()).collect::<Vec<_>>(),
+        reference.iter().map(|r| r.0).collect::<Vec<_>>()
+    );
     let off = |s: &Sound, t: f64| (s.span.start.0 - 0.0078 - t).abs();
     let near = ours.iter().zip(reference).filter(|(s, r)| off(s, r.1) < 0.0101).count();
     let far = ours.iter().zip(reference).map(|(s, r)| off(s, r.1)).fold(0.0, f64::max);
@@ -67,7 +84,11 @@ fn boundaries_of_synthesised_speech_lie_where_the_synthesiser_put_them() {
     let mean = errors.iter().sum::<f64>() / errors.len() as f64;
     let report = format!(
         "{} boundaries, mean {:.1} ms, median {:.1} ms, {:.0} % within 30 ms, {:.1} % within 50 ms",
-        errors.len(), mean * 1e3, errors[errors.len() / 2] * 1e3, within(30.0) * 1e2, within(50.0) * 1e2
+        errors.len(),
+        mean * 1e3,
+        errors[errors.len() / 2] * 1e3,
+        within(30.0) * 1e2,
+        within(50.0) * 1e2
     );
     println!("{report}");
     assert!(errors.len() > 300 && mean < 0.011 && errors[errors.len() / 2] < 0.008, "{report}");
@@ -188,11 +209,16 @@ fn what_cannot_be_aligned_is_refused_in_a_sentence() {
 /// A wrong word in an otherwise right text is the one that is doubtful.
 #[test]
 fn a_wrong_word_is_marked_and_the_rest_stay_sure() {
-    let found = analyse(&fixture("slt_2.wav"), "Both brothers threw smooth cabbages into the shallow water.").unwrap();
+    let found = analyse(&fixture("slt_2.wav"), "Both brothers threw smooth cabbages into the shallow water.")
+        .unwrap();
     let doubtful: Vec<&str> =
         found.timing.words.iter().filter(|w| w.confidence < 0.5).map(|w| w.text.as_str()).collect();
     assert!(doubtful.contains(&"cabbages"), "{doubtful:?}");
-    assert!(found.timing.words.iter().filter(|w| w.confidence > 0.5).count() >= 6, "{:?}", found.timing.words);
+    assert!(
+        found.timing.words.iter().filter(|w| w.confidence > 0.5).count() >= 6,
+        "{:?}",
+        found.timing.words
+    );
 }
 
 /// Source: counts and the first transition row of the published model files.
@@ -207,7 +233,13 @@ fn the_model_is_read_whole_and_damage_is_noticed() {
     let (mdef, means, variances) = (file("mdef"), file("means"), file("variances"));
     let (sendump, transitions) = (file("sendump"), file("transition_matrices"));
     let read = |mdef: &[u8], means: &[u8], sendump: &[u8]| {
-        let files = model::ModelFiles { mdef, means, variances: &variances, sendump, transition_matrices: &transitions };
+        let files = model::ModelFiles {
+            mdef,
+            means,
+            variances: &variances,
+            sendump,
+            transition_matrices: &transitions,
+        };
         model::AcousticModel::read(&files).map(|_| ())
     };
     let mut flipped = means.clone();

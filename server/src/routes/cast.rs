@@ -56,7 +56,11 @@ pub async fn add(State(app): State<Arc<App>>, form: Multipart) -> Answer<Json<Ca
     let (_, model) = form.file("model", "Choose the character's file, a binary glTF (.glb).")?;
     let name = form.text("name").unwrap_or_default().trim().to_string();
     if name.is_empty() || name.chars().count() > 60 {
-        return Err(Problem::refused("name", "name_wrong", "Give the character a name of at most 60 characters."));
+        return Err(Problem::refused(
+            "name",
+            "name_wrong",
+            "Give the character a name of at most 60 characters.",
+        ));
     }
     let wiring = Character::read(model)?.wiring()?;
     let member = app.store.add_cast_member(&name, model, &wiring)?;
@@ -68,5 +72,9 @@ pub async fn add(State(app): State<Arc<App>>, form: Multipart) -> Answer<Json<Ca
 pub async fn model(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Response> {
     let member = app.store.cast_member(id)?;
     let bytes = app.store.blob(&member.model)?;
-    Ok(([(header::CONTENT_TYPE, "model/gltf-binary"), (header::CACHE_CONTROL, "private, max-age=3600")], bytes).into_response())
+    Ok((
+        [(header::CONTENT_TYPE, "model/gltf-binary"), (header::CACHE_CONTROL, "private, max-age=3600")],
+        bytes,
+    )
+        .into_response())
 }

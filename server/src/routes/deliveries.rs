@@ -40,15 +40,28 @@ pub async fn list(State(app): State<Arc<App>>) -> Answer<Json<Vec<DeliveryView>>
 }
 
 #[utoipa::path(post, path = "/api/deliveries", tag = "deliveries", request_body = DeliveryOrder, responses((status = 200, body = [Job]), (status = 422, body = Problem)))]
-pub async fn deliver(State(app): State<Arc<App>>, Json(order): Json<DeliveryOrder>) -> Answer<Json<Vec<Job>>> {
+pub async fn deliver(
+    State(app): State<Arc<App>>,
+    Json(order): Json<DeliveryOrder>,
+) -> Answer<Json<Vec<Job>>> {
     if !(order.kinds.glb || order.kinds.curves) {
-        return Err(Problem::refused("kinds", "nothing_chosen", "Choose at least one kind of file to deliver."));
+        return Err(Problem::refused(
+            "kinds",
+            "nothing_chosen",
+            "Choose at least one kind of file to deliver.",
+        ));
     }
     let all = app.store.lines()?;
     let numbered = order.lines.iter().map(|id| {
-        let place = all.iter().position(|l| l.id == *id).ok_or_else(|| Problem::not_found("A chosen line is not in this production any more."))?;
+        let place = all
+            .iter()
+            .position(|l| l.id == *id)
+            .ok_or_else(|| Problem::not_found("A chosen line is not in this production any more."))?;
         if all[place].document.timing.is_none() {
-            let sentence = format!("Line {} has no times yet; give it its text and let it be analysed first.", place + 1);
+            let sentence = format!(
+                "Line {} has no times yet; give it its text and let it be analysed first.",
+                place + 1
+            );
             return Err(Problem::refused("lines", "not_timed", sentence));
         }
         Ok((*id, place + 1))
@@ -66,5 +79,6 @@ pub async fn file(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Re
     let bytes = app.store.blob(&delivered.content)?;
     // File names are made of plain letters, so they need no quoting of their own.
     let disposition = format!("attachment; filename=\"{}\"", delivered.file_name);
-    Ok(([(header::CONTENT_TYPE, delivered.media_type), (header::CONTENT_DISPOSITION, disposition)], bytes).into_response())
+    Ok(([(header::CONTENT_TYPE, delivered.media_type), (header::CONTENT_DISPOSITION, disposition)], bytes)
+        .into_response())
 }

@@ -15,5 +15,9 @@ pub async fn list(State(app): State<Arc<App>>) -> Json<Vec<Job>> {
 
 #[utoipa::path(delete, path = "/api/jobs/{id}", tag = "jobs", params(("id" = u32, Path)), responses((status = 204), (status = 404, body = Problem)))]
 pub async fn cancel(State(app): State<Arc<App>>, Path(id): Path<u32>) -> Answer<StatusCode> {
-    if app.jobs.cancel(id) { Ok(StatusCode::NO_CONTENT) } else { Err(Problem::not_found("This work is over already.")) }
+    if app.jobs.cancel(id) {
+        Ok(StatusCode::NO_CONTENT)
+    } else {
+        Err(Problem::not_found("This work is over already."))
+    }
 }

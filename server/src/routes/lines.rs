@@ -112,7 +112,9 @@ impl Form {
         let broken = |e: axum::extract::multipart::MultipartError| {
             if e.status() == axum::http::StatusCode::PAYLOAD_TOO_LARGE {
                 let limit = crate::MAX_UPLOAD >> 20;
-                Problem::too_large(format!("The file is larger than {limit} MB; bring it in as shorter lines."))
+                Problem::too_large(format!(
+                    "The file is larger than {limit} MB; bring it in as shorter lines."
+                ))
             } else {
                 Problem::refused("file", "upload_broken", "The upload broke off; send the file again.")
             }
@@ -166,7 +168,8 @@ fn summary(app: &App, line: &StoredLine, number: usize, grid: FrameGrid) -> Answ
     let peaks = &voice(app, line)?.peaks;
     let wave = (0..THUMBNAIL)
         .map(|i| {
-            let range = i * peaks.len() / THUMBNAIL..((i + 1) * peaks.len() / THUMBNAIL).max(i * peaks.len() / THUMBNAIL + 1);
+            let range = i * peaks.len() / THUMBNAIL
+                ..((i + 1) * peaks.len() / THUMBNAIL).max(i * peaks.len() / THUMBNAIL + 1);
             peaks.get(range).unwrap_or_default().iter().map(|[l, h]| h.max(-l)).fold(0.0, f32::max)
         })
         .collect();
@@ -332,7 +335,8 @@ pub async fn sound(State(app): State<Arc<App>>, Path(id): Path<i32>, headers: He
 pub async fn recording(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Response> {
     blocking(move || {
         let bytes = app.store.blob(&app.store.line(id)?.recording)?;
-        Ok(([(header::CONTENT_TYPE, "audio/wav"), (header::CONTENT_DISPOSITION, "attachment")], bytes).into_response())
+        Ok(([(header::CONTENT_TYPE, "audio/wav"), (header::CONTENT_DISPOSITION, "attachment")], bytes)
+            .into_response())
     })
     .await
 }

@@ -28,14 +28,25 @@ pub async fn show(State(app): State<Arc<App>>) -> Answer<Json<ProductionView>> {
 }
 
 #[utoipa::path(put, path = "/api/production", tag = "production", request_body = ProductionView, responses((status = 200, body = ProductionView), (status = 422, body = Problem)))]
-pub async fn change(State(app): State<Arc<App>>, Json(new): Json<ProductionView>) -> Answer<Json<ProductionView>> {
+pub async fn change(
+    State(app): State<Arc<App>>,
+    Json(new): Json<ProductionView>,
+) -> Answer<Json<ProductionView>> {
     let rate = FrameRate::new(new.grid.rate.num, new.grid.rate.den)?;
     let name = new.name.trim();
     if name.is_empty() || name.chars().count() > 120 {
-        return Err(Problem::refused("name", "name_wrong", "A production needs a name of at most 120 characters."));
+        return Err(Problem::refused(
+            "name",
+            "name_wrong",
+            "A production needs a name of at most 120 characters.",
+        ));
     }
     if new.grid.first.0.abs() > 10_000_000 {
-        return Err(Problem::refused("first", "first_frame_wrong", "The first frame's number must lie within ten million of zero."));
+        return Err(Problem::refused(
+            "first",
+            "first_frame_wrong",
+            "The first frame's number must lie within ten million of zero.",
+        ));
     }
     let production = Production { name: name.into(), grid: FrameGrid { rate, first: new.grid.first } };
     app.store.set_production(&production)?;
