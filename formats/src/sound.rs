@@ -46,9 +46,15 @@ impl From<Decode> for SoundError {
     }
 }
 
+/// Reads a WAV file (see [`decode`]); a file that trips the decoder is damaged, not a crash.
+pub fn read(bytes: &[u8]) -> Result<Recording, SoundError> {
+    std::panic::catch_unwind(|| decode(bytes))
+        .unwrap_or_else(|_| Err(SoundError::Damaged("its header contradicts itself".into())))
+}
+
 /// Reads a WAV file: integers of 8 to 32 bits and floats of 32 and 64, any rate, one to eight
 /// channels, extensible headers with them. A file cut short gives what is left of it.
-pub fn read(bytes: &[u8]) -> Result<Recording, SoundError> {
+fn decode(bytes: &[u8]) -> Result<Recording, SoundError> {
     if bytes.is_empty() {
         return Err(SoundError::NoBytes);
     }

@@ -79,9 +79,10 @@ pub(crate) fn peak_near(curve: &[f64], wanted: f64, start: f64, end: f64) -> Opt
         .min_by(|x, y| (x - wanted).abs().total_cmp(&(y - wanted).abs()))
 }
 
-/// Passes that move the goals of jaw beats against the error of their peaks; two bring all within
-/// 20 ms.
-const ALIGN_PASSES: usize = 2;
+/// Passes that move the goals of jaw beats against the error of their peaks. Over the demo's twelve lines
+/// two, three and four passes leave 2, 1 and 2 of 78 beats more than half a frame off: vowels held
+/// between two rules for the jaw, which more passes only push to and fro.
+const ALIGN_PASSES: usize = 3;
 
 /// The jaw with every beat's peak on its sound. Held vowels are left alone: the maximum of a
 /// plateau is noise.

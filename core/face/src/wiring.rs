@@ -68,8 +68,9 @@ const TUCK_FREE_JAW: f32 = 0.06;
 impl Wiring {
     pub fn check(&self) -> Result<(), WiringError> {
         for (i, output) in self.outputs.iter().enumerate() {
-            let finite = output.feeds.iter().all(|f| f.gain.is_finite()) && output.parts.is_finite();
-            if !finite || !(output.low <= output.high && output.low.is_finite() && output.high.is_finite()) {
+            let numbers = [output.low, output.high, output.parts];
+            let finite = numbers.iter().chain(output.feeds.iter().map(|f| &f.gain)).all(|n| n.is_finite());
+            if !finite || output.low > output.high {
                 return Err(WiringError::Numbers(i));
             }
         }

@@ -78,7 +78,7 @@ pub fn teeth(name: &'static str, upper: bool) -> Mesh {
         Gum,
     }
     let (half, front, edge_y, gum_y, end_y) =
-        if upper { (0.318, 0.765, -0.592, -0.462, -0.375) } else { (0.285, 0.722, -0.585, -0.695, -0.790) };
+        if upper { (0.3175, 0.765, -0.592, -0.462, -0.375) } else { (0.285, 0.722, -0.585, -0.695, -0.790) };
     let widths: [f64; 6] = if upper {
         [0.104, 0.086, 0.090, 0.092, 0.10, 0.09]
     } else {

@@ -1,0 +1,240 @@
+//! The demo is what it says it is: Bram is what his code builds, and his lines keep every rule on his
+//! own face.
+#![allow(clippy::unwrap_used)]
+
+use jam_demo::{BRAM, LINES};
+use jam_face::{Control, Target};
+use jam_formats::deliver::{self, Delivery};
+use jam_formats::glb::Character;
+use jam_formats::sound;
+use jam_score::{Diction, Frame, FrameGrid, FrameRate, Line, Phone, Seconds, Span};
+use jam_voice::Analyser;
+use serde_json::{Value, json};
+use std::sync::OnceLock;
+
+/// Every line, analysed once.
+fn lines() -> &'static [Line] {
+    static TIMED: OnceLock<Vec<Line>> = OnceLock::new();
+    TIMED.get_or_init(|| {
+        let analyser = Analyser::shipped().unwrap();
+        LINES
+            .iter()
+            .map(|l| {
+                let recording = sound::read(l.recording).unwrap();
+                let found = analyser.analyse(&recording, l.text, &|_| true).unwrap();
+                Line { timing: Some(found.timing), ..Line::new(l.text) }
+            })
+            .collect()
+    })
+}
+
+fn rates() -> [FrameRate; 5] {
+    [(24, 1), (25, 1), (30, 1), (30000, 1001), (60, 1)].map(|(n, d)| FrameRate::new(n, d).unwrap())
+}
+
+#[test]
+fn twelve_lines_hold_every_english_sound() {
+    assert_eq!(lines().len(), 12);
+    let spoken: Vec<Phone> =
+        lines().iter().flat_map(|l| &l.timing.as_ref().unwrap().sounds).map(|s| s.phone).collect();
+    let missing: Vec<&Phone> = Phone::ALL.iter().filter(|p| !spoken.contains(p)).collect();
+    assert!(missing.is_empty(), "{missing:?}");
+    for line in lines() {
+        let timing = line.timing.as_ref().unwrap();
+        let doubtful = timing.words.iter().filter(|w| w.confidence < 0.5).count();
+        assert!(doubtful <= 2, "{}: {doubtful} doubtful words", line.text);
+    }
+}
+
+/// Rules as the design checks them: seal ≥ .98, tuck ≥ .9, tongue ≥ .6, jaw of S and Z ≤ .15. On the
+/// frames of a grid each sound's rule shows at least once, from the frame before it to the one after.
+#[test]
+fn every_seal_tuck_tongue_and_closed_teeth_shows_on_every_frame_grid() {
+    let mut checked = 0;
+    for rate in rates() {
+        let grid = FrameGrid { rate, first: Frame(1001) };
+        for line in lines() {
+            let timing = line.timing.as_ref().unwrap();
+            let face = deliver::performance(timing, line, grid);
+            for sound in &timing.sounds {
+                let (control, keeps): (Control, fn(f32) -> bool) = match sound.phone {
+                    Phone::P | Phone::B | Phone::M => (Control::LipsClose, |v| v >= 0.98),
+                    Phone::F | Phone::V => (Control::LipLowerTuck, |v| v >= 0.9),
+                    Phone::Th | Phone::Dh => (Control::TongueOut, |v| v >= 0.6),
+                    Phone::S | Phone::Z => (Control::JawOpen, |v| v <= 0.15),
+                    _ => continue,
+                };
+                let (first, last) = (grid.frame_at(sound.span.start), grid.frame_at(sound.span.end).0 + 1);
+                let shown = (first.0..=last).any(|f| keeps(face.value(control, grid.time_of(Frame(f)))));
+                assert!(shown, "{rate}: {} at {:.3} in “{}”", sound.phone, sound.span.start.0, line.text);
+                checked += 1;
+            }
+        }
+    }
+    assert!(checked > 5 * 100, "{checked}");
+}
+
+/// Source: ITU-R BT.1359-1 (sound 45 ms early is noticed); half a frame at 24 a second is our limit.
+#[test]
+fn every_jaw_beat_of_every_line_peaks_within_half_a_frame_of_its_vowel() {
+    let diction = Diction::default();
+    let (mut all, mut far) = (0, Vec::new());
+    for line in lines() {
+        let timing = line.timing.as_ref().unwrap();
+        let face = deliver::performance(timing, line, FrameGrid { rate: FrameRate::FILM, first: Frame(0) });
+        let jaw = face.curve(Control::JawOpen).unwrap();
+        let mut sounds = jam_face::spoken(timing, 0.0);
+        jam_face::beats::mark(&mut sounds, &diction);
+        for sound in sounds.iter().filter(|s| s.owns_beat && s.length() <= diction.hold.0) {
+            let wanted = jam_face::goals::core_middle(sound, &diction);
+            let near = |i: usize| (i as f64 / jam_face::HZ - wanted).abs() < 0.1;
+            let peaks =
+                (1..jaw.len() - 1).filter(|i| near(*i) && jaw[*i] > jaw[i - 1] && jaw[*i] >= jaw[i + 1]);
+            let offset = |i: usize| {
+                let (a, b, c) = (f64::from(jaw[i - 1]), f64::from(jaw[i]), f64::from(jaw[i + 1]));
+                (i as f64 + (a - c) / (2.0 * (a - 2.0 * b + c) - 1e-12)) / jam_face::HZ - wanted
+            };
+            // Vowels that hardly open have no peak of their own; they ride on their neighbours'.
+            let Some(off) = peaks.map(offset).min_by(|a, b| a.abs().total_cmp(&b.abs())) else { continue };
+            if jam_face::beats::jaw_target(sound, &diction, false) > 0.28 {
+                all += 1;
+                if off.abs() > 0.0208 {
+                    far.push(format!("{} {:.3} {:.1} ms", sound.phone, sound.start, off * 1e3));
+                }
+            }
+        }
+    }
+    println!("{all} beats, {} beyond half a frame: {far:?}", far.len());
+    assert!(all > 60 && far.len() * 40 <= all, "{} of {all}: {far:?}", far.len());
+}
+
+/// Closed lips on the character itself: with everything its wiring does, the closing shape cancels
+/// what opens the lips, to half a millimetre of a head 24 cm high.
+#[test]
+fn sealed_lips_are_shut_on_bram() {
+    let wiring = Character::read(BRAM).unwrap().wiring().unwrap();
+    let weight = |name: &str| {
+        wiring
+            .outputs
+            .iter()
+            .position(|o| matches!(&o.target, Target::Morph { name: n } if n == name))
+            .unwrap()
+    };
+    let (close, jaw) = (weight("lips_close"), weight("jaw_open"));
+    let opens = 0.366; // lip opening of the jaw's full weight, in units of 10 cm (measured)
+    let mut seals = 0;
+    for line in lines() {
+        let timing = line.timing.as_ref().unwrap();
+        let face = deliver::performance(timing, line, FrameGrid { rate: FrameRate::FILM, first: Frame(0) });
+        for i in 0..face.len() {
+            if face.sample(Control::LipsClose, i) < 0.98 {
+                continue;
+            }
+            let controls: Vec<f32> = Control::ALL.iter().map(|c| face.sample(*c, i)).collect();
+            let wired = wiring.apply(&controls);
+            let open: f32 = wiring
+                .outputs
+                .iter()
+                .zip(&wired)
+                .filter(|(o, _)| o.feeds[0].control != Control::LipsClose)
+                .map(|(o, w)| o.parts * w)
+                .sum();
+            let gap = (open - wired[close]) * opens * 100.0;
+            assert!(gap.abs() < 0.5, "gap of {gap} mm at {i} of “{}”, jaw {}", line.text, wired[jaw]);
+            seals += 1;
+        }
+    }
+    assert!(seals > 200, "{seals}");
+}
+
+#[test]
+fn the_clip_covers_the_recording_to_its_last_sample_and_ends_at_rest() {
+    let wiring = Character::read(BRAM).unwrap().wiring().unwrap();
+    for rate in rates() {
+        for line in lines() {
+            let grid = FrameGrid { rate, first: Frame(1001) };
+            let curves: Value =
+                serde_json::from_str(&Delivery::new(line, &wiring, grid).unwrap().curves().unwrap()).unwrap();
+            let frames = curves["frames"].as_i64().unwrap();
+            let tail = jam_formats::curves::TAIL_FRAMES;
+            let end = line.timing.as_ref().unwrap().end();
+            assert!(
+                grid.time_of(Frame(1001 + frames - 1 - tail)) >= end - Seconds(1e-6),
+                "{rate} {}",
+                line.text
+            );
+            for (name, values) in curves["controls"].as_object().unwrap() {
+                let values = values.as_array().unwrap();
+                assert_eq!(values.len() as i64, frames, "{name}");
+                // With the jaw shut the lips lie closed whatever `lips_close` says; all else is at zero, but
+                // for what settles below sight.
+                let last = values[values.len() - 1].as_f64().unwrap();
+                assert!(name == "lips_close" || last.abs() < 0.03, "{name} ends at {last} ({rate}, {})", line.text);
+            }
+        }
+    }
+}
+
+/// Source: the glTF 2.0 validator of the format's authors, npm package `gltf-validator`.
+#[test]
+fn bram_and_bram_speaking_pass_the_validator_without_a_warning() {
+    let character = Character::read(BRAM).unwrap();
+    let wiring = character.wiring().unwrap();
+    let grid = FrameGrid { rate: FrameRate::FILM, first: Frame(1001) };
+    let speaking = Delivery::new(&lines()[3], &wiring, grid).unwrap().glb(&character, "line 4").unwrap();
+    assert_eq!(
+        speaking,
+        Delivery::new(&lines()[3], &wiring, grid).unwrap().glb(&character, "line 4").unwrap()
+    );
+    let folder = tempfile::tempdir().unwrap();
+    for (name, bytes, animations) in [("bram.glb", BRAM, 0), ("speaking.glb", speaking.as_slice(), 1)] {
+        let path = folder.path().join(name);
+        std::fs::write(&path, bytes).unwrap();
+        let script = concat!(env!("CARGO_MANIFEST_DIR"), "/../formats/tests/validate.mjs");
+        let out = std::process::Command::new("node").arg(script).arg(&path).output().unwrap();
+        let said: Value = serde_json::from_slice(&out.stdout).unwrap_or_else(|_| panic!("{out:?}"));
+        let found = (&said["errors"], &said["warnings"], &said["animations"]);
+        assert_eq!(found, (&json!(0), &json!(0), &json!(animations)), "{name}: {said}");
+    }
+    let (_, length) = Character::read(&speaking).unwrap().animations().swap_remove(0);
+    assert!(length >= lines()[3].timing.as_ref().unwrap().end());
+}
+
+/// The file that ships is the one the code builds: same description but for sizes that hang on the last
+/// digit of a machine's sines, same shapes, lips measured the same.
+#[test]
+fn bram_is_what_his_code_builds() {
+    let (shipped, built) =
+        (Character::read(BRAM).unwrap(), Character::read(&jam_demo::head::build().unwrap()).unwrap());
+    assert_eq!((shipped.shapes(), shipped.nodes()), (built.shapes(), built.nodes()));
+    let (a, b) = (shipped.wiring().unwrap(), built.wiring().unwrap());
+    assert_eq!(a.outputs.len(), b.outputs.len());
+    for (x, y) in a.outputs.iter().zip(&b.outputs) {
+        assert_eq!(x.target, y.target);
+        assert!((x.parts - y.parts).abs() < 1e-3, "{:?}", x.target);
+    }
+    insta::assert_json_snapshot!(
+        a.outputs.iter().map(|o| json!([o.target, o.feeds, format!("{:.2}", o.parts)])).collect::<Vec<_>>()
+    );
+}
+
+#[test]
+fn every_face_control_but_none_of_the_head_s_own_place_moves_something_on_bram() {
+    let wiring = Character::read(BRAM).unwrap().wiring().unwrap();
+    let fed = |c: &&Control| wiring.outputs.iter().any(|o| o.feeds.iter().any(|f| f.control == **c));
+    let missing: Vec<&str> = Control::ALL.iter().filter(|c| !fed(c)).map(|c| c.name()).collect();
+    assert_eq!(missing, ["head_shift_x", "head_shift_y", "head_shift_z"]);
+}
+
+/// A recording that begins and ends in the middle of a word still gives a whole clip.
+#[test]
+fn a_line_cut_at_both_ends_still_rests_after_it() {
+    let recording = sound::read(LINES[9].recording).unwrap();
+    let samples = recording.mono();
+    let cut = jam_voice::Recording::new(16_000, vec![samples[6_000..44_000].to_vec()]).unwrap();
+    let found =
+        Analyser::shipped().unwrap().analyse(&cut, "I thought the worst of it was over.", &|_| true).unwrap();
+    assert_eq!(found.timing.end(), cut.duration());
+    let whole = Span { start: Seconds(0.0), end: found.timing.end() };
+    assert!(found.timing.words.iter().all(|w| w.span.start >= whole.start && w.span.end <= whole.end));
+}

@@ -1,0 +1,168 @@
+//! Animated characters and broken ones.
+#![allow(clippy::unwrap_used)]
+
+use jam_face::{Control, Feed, Output, Target, Wiring};
+use jam_formats::glb::{self, Character, GlbError};
+use jam_score::{Frame, FrameGrid, FrameRate};
+use proptest::prelude::*;
+use serde_json::{Value, json};
+
+/// A character of one triangle with two shapes and a head that turns.
+fn description() -> Value {
+    json!({
+        "asset": {"version": "2.0"},
+        "scene": 0,
+        "scenes": [{"nodes": [0]}],
+        "nodes": [
+            {"name": "head", "rotation": [0.0, 0.0, 0.0, 1.0], "children": [1]},
+            {"name": "skin", "mesh": 0}
+        ],
+        "meshes": [{
+            "name": "skin",
+            "primitives": [{
+                "attributes": {"POSITION": 0},
+                "targets": [{"POSITION": 1}, {"POSITION": 1}, {"POSITION": 1}]
+            }],
+            "weights": [0.0, 0.25, 0.0],
+            "extras": {"targetNames": ["jaw_open", "something_else", "lips_close"]}
+        }],
+        "accessors": [
+            {"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3", "min": [0, 0, 0], "max": [1, 1, 0]},
+            {"componentType": 5126, "count": 3, "type": "VEC3", "min": [0, 0, 0], "max": [0, 0, 1],
+             "sparse": {"count": 1, "indices": {"bufferView": 1, "componentType": 5123}, "values": {"bufferView": 2}}}
+        ],
+        "bufferViews": [
+            {"buffer": 0, "byteOffset": 0, "byteLength": 36},
+            {"buffer": 0, "byteOffset": 36, "byteLength": 2},
+            {"buffer": 0, "byteOffset": 40, "byteLength": 12}
+        ],
+        "buffers": [{"byteLength": 52}]
+    })
+}
+
+fn file() -> Vec<u8> {
+    let floats = |v: &[f32]| v.iter().flat_map(|x| x.to_le_bytes()).collect::<Vec<u8>>();
+    let data =
+        [floats(&[0., 0., 0., 1., 0., 0., 0., 1., 0.]), vec![2, 0, 0, 0], floats(&[0., 0., 1.])].concat();
+    glb::container(description().as_object().unwrap(), &data)
+}
+
+fn turning() -> Wiring {
+    let mut wiring = Character::read(&file()).unwrap().wiring().unwrap();
+    wiring.outputs.push(Output {
+        target: Target::Translation { node: "head".into(), axis: [0.0, 1.0, 0.0] },
+        feeds: vec![Feed { control: Control::HeadShiftY, gain: 0.01 }],
+        low: -1.0,
+        high: 1.0,
+        parts: 0.0,
+    });
+    wiring
+}
+
+#[test]
+fn a_wiring_is_proposed_by_name_and_unknown_shapes_are_left_alone() {
+    let wiring = Character::read(&file()).unwrap().wiring().unwrap();
+    insta::assert_json_snapshot!(wiring);
+}
+
+/// Source: the glTF 2.0 validator of the format's authors, npm package `gltf-validator`.
+#[test]
+fn an_animated_character_passes_the_validator_and_lasts_as_long_as_its_frames() {
+    let character = Character::read(&file()).unwrap();
+    let wiring = turning();
+    let frames: Vec<Vec<f32>> =
+        (0..31).map(|i| wiring.outputs.iter().map(|_| i as f32 / 30.0).collect()).collect();
+    let grid = FrameGrid { rate: FrameRate::new(30000, 1001).unwrap(), first: Frame(1001) };
+    let animated = character.animated("line", &wiring, &frames, grid).unwrap();
+    let (name, length) = animated.animations().swap_remove(0);
+    assert_eq!(name, "line");
+    assert!((length.0 - 30.0 * 1001.0 / 30000.0).abs() < 1e-6, "{length:?}");
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("a.glb");
+    std::fs::write(&path, animated.write()).unwrap();
+    let said = validate(&path);
+    assert_eq!(
+        (&said["errors"], &said["warnings"], &said["animations"]),
+        (&json!(0), &json!(0), &json!(1)),
+        "{said}"
+    );
+    // What was in the file is still there, byte for byte.
+    assert_eq!(Character::read(&animated.write()).unwrap(), animated);
+}
+
+fn validate(path: &std::path::Path) -> Value {
+    let script = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/validate.mjs");
+    let out = std::process::Command::new("node").arg(script).arg(path).output().expect("node runs");
+    let text = String::from_utf8_lossy(&out.stdout);
+    serde_json::from_str(&text).unwrap_or_else(|_| panic!("{text}{}", String::from_utf8_lossy(&out.stderr)))
+}
+
+#[test]
+fn joints_that_never_move_and_shapes_without_wiring_are_left_to_the_character() {
+    let character = Character::read(&file()).unwrap();
+    let wiring = turning();
+    let mut frame: Vec<f32> = vec![0.0; wiring.outputs.len()];
+    frame[0] = 0.5;
+    let grid = FrameGrid { rate: FrameRate::FILM, first: Frame(0) };
+    let bytes = character.animated("line", &wiring, &[frame.clone(), frame], grid).unwrap().write();
+    let length = u32::from_le_bytes(bytes[12..16].try_into().unwrap()) as usize;
+    let json: Value = serde_json::from_slice(&bytes[20..20 + length]).unwrap();
+    assert_eq!(
+        json["animations"][0]["channels"].as_array().unwrap().len(),
+        1,
+        "weights only, no resting joint"
+    );
+    let accessor =
+        &json["accessors"][json["animations"][0]["samplers"][0]["output"].as_u64().unwrap() as usize];
+    let view = &json["bufferViews"][accessor["bufferView"].as_u64().unwrap() as usize];
+    let at = 20 + length + 8 + view["byteOffset"].as_u64().unwrap() as usize;
+    let floats: Vec<f32> =
+        bytes[at..at + 24].chunks(4).map(|b| f32::from_le_bytes(b.try_into().unwrap())).collect();
+    assert_eq!(floats[..3], [0.5, 0.25, 0.0], "the unwired shape keeps its own weight");
+}
+
+#[test]
+fn what_is_no_character_is_refused_in_a_sentence() {
+    assert_eq!(Character::read(b"hello"), Err(GlbError::NotGlb));
+    let good = file();
+    let mut old = good.clone();
+    old[4] = 1;
+    assert_eq!(Character::read(&old), Err(GlbError::Version(1)));
+    assert!(matches!(Character::read(&good[..60]), Err(GlbError::Damaged(_))));
+    let with = |change: fn(&mut Value)| {
+        let mut json = description();
+        change(&mut json);
+        glb::container(json.as_object().unwrap(), &[0; 52])
+    };
+    let packed = with(|j| j["extensionsRequired"] = json!(["KHR_draco_mesh_compression"]));
+    assert_eq!(Character::read(&packed), Err(GlbError::Extension("KHR_draco_mesh_compression".into())));
+    let nameless = with(|j| {
+        j["meshes"][0]["extras"] = json!({});
+        j["nodes"][0]["name"] = json!("cranium");
+    });
+    assert_eq!(Character::read(&nameless).unwrap().wiring(), Err(GlbError::NothingToMove));
+    let huge = with(|j| j["accessors"][0]["count"] = json!(4_000_000_000u64));
+    assert!(matches!(Character::read(&huge).unwrap().wiring(), Err(GlbError::Damaged(_))));
+    let outside = with(|j| j["bufferViews"][0]["byteOffset"] = json!(u64::MAX));
+    assert!(matches!(Character::read(&outside).unwrap().wiring(), Err(GlbError::Damaged(_))));
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(500))]
+    /// Any change of any byte gives an error or a character, never a crash.
+    #[test]
+    fn a_damaged_file_is_answered(at in any::<usize>(), byte in any::<u8>(), cut in 0usize..400) {
+        let mut bytes = file();
+        let n = bytes.len();
+        bytes[at % n] = byte;
+        bytes.truncate(n - cut % n);
+        if let Ok(character) = Character::read(&bytes) {
+            let _ = character.shapes();
+            if let Ok(wiring) = character.wiring() {
+                let frames = vec![vec![0.1; wiring.outputs.len()]; 2];
+                let grid = FrameGrid { rate: FrameRate::FILM, first: Frame(0) };
+                let _ = character.animated("x", &wiring, &frames, grid).map(|c| c.write());
+            }
+        }
+    }
+}
