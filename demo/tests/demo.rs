@@ -169,7 +169,11 @@ fn the_clip_covers_the_recording_to_its_last_sample_and_ends_at_rest() {
                 // With the jaw shut the lips lie closed whatever `lips_close` says; all else is at zero, but
                 // for what settles below sight.
                 let last = values[values.len() - 1].as_f64().unwrap();
-                assert!(name == "lips_close" || last.abs() < 0.03, "{name} ends at {last} ({rate}, {})", line.text);
+                assert!(
+                    name == "lips_close" || last.abs() < 0.03,
+                    "{name} ends at {last} ({rate}, {})",
+                    line.text
+                );
             }
         }
     }

@@ -1,1 +1,136 @@
-fn main() {}
+//! The project's own chores: `cargo xtask demo` starts the application with the demo production,
+//! `cargo xtask test` runs every check and test. Both install what is missing first.
+
+use anyhow::{Context, Result, bail, ensure};
+use std::path::{Path, PathBuf};
+use std::process::Command;
+use std::time::SystemTime;
+
+const HELP: &str = "cargo xtask demo [ARGS…]  sets everything up and starts the application with the demo
+cargo xtask test          sets everything up and runs all checks and tests
+cargo xtask web           builds the page only";
+
+fn main() -> Result<()> {
+    let arguments: Vec<String> = std::env::args().skip(1).collect();
+    match arguments.first().map(String::as_str) {
+        Some("demo") => demo(&arguments[1..]),
+        Some("test") => test(),
+        Some("web") => web(),
+        _ => {
+            println!("{HELP}");
+            Ok(())
+        }
+    }
+}
+
+fn root() -> PathBuf {
+    // The manifest lies in `xtask`, one folder below the root.
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("..")
+}
+
+/// Runs a program in a folder of the project and fails if it fails.
+fn run(folder: &str, program: &str, arguments: &[&str]) -> Result<()> {
+    println!("· {program} {}", arguments.join(" "));
+    let status = Command::new(program)
+        .args(arguments)
+        .current_dir(root().join(folder))
+        .status()
+        .with_context(|| format!("“{program}” cannot be started; is it installed?"))?;
+    ensure!(status.success(), "“{program} {}” failed", arguments.join(" "));
+    Ok(())
+}
+
+fn cargo(arguments: &[&str]) -> Result<()> {
+    run(".", &std::env::var("CARGO").unwrap_or_else(|_| "cargo".into()), arguments)
+}
+
+fn demo(arguments: &[String]) -> Result<()> {
+    web()?;
+    cargo(&["build", "--release", "--package", "jamlips"])?;
+    let program = root().join("target/release/jamlips");
+    let status = Command::new(&program)
+        .arg("demo")
+        .args(arguments)
+        .current_dir(root())
+        .status()
+        .with_context(|| format!("{} cannot be started", program.display()))?;
+    ensure!(status.success(), "the application stopped with an error");
+    Ok(())
+}
+
+fn test() -> Result<()> {
+    web()?;
+    run("web", "npm", &["run", "--silent", "check"])?;
+    run("web", "npm", &["run", "--silent", "lint"])?;
+    cargo(&["fmt", "--all", "--check"])?;
+    cargo(&["clippy", "--workspace", "--all-targets", "--", "--deny", "warnings"])?;
+    browser()?;
+    cargo(&["test", "--workspace"])
+}
+
+/// Installs the page's packages and builds it, each if it is out of date.
+fn web() -> Result<()> {
+    let web = root().join("web");
+    let installed = web.join("node_modules/.package-lock.json");
+    if newest(&[web.join("package-lock.json")])? > modified(&installed) {
+        ensure!(
+            Command::new("npm").arg("--version").output().is_ok_and(|o| o.status.success()),
+            "Node.js with npm is needed (version 20 or newer); install it and start again"
+        );
+        run("web", "npm", &["ci", "--no-audit", "--no-fund"])?;
+    }
+    let sources = ["src", "public", "index.html", "vite.config.ts", "package-lock.json"].map(|p| web.join(p));
+    if newest(&sources)? > modified(&web.join("dist/index.html")) {
+        run("web", "npm", &["run", "--silent", "build"])?;
+    }
+    Ok(())
+}
+
+/// The newest change of files and of everything in folders.
+fn newest(paths: &[PathBuf]) -> Result<Option<SystemTime>> {
+    let mut newest = None;
+    for path in paths {
+        newest = newest.max(modified(path));
+        if path.is_dir() {
+            let inside: Vec<PathBuf> =
+                std::fs::read_dir(path)?.map(|e| Ok(e?.path())).collect::<Result<_>>()?;
+            newest = newest.max(self::newest(&inside)?);
+        }
+    }
+    Ok(newest)
+}
+
+fn modified(path: &Path) -> Option<SystemTime> {
+    path.metadata().ok()?.modified().ok()
+}
+
+/// The browser that the interface is tested in: Debian's Chromium and its driver.
+fn browser() -> Result<()> {
+    const PACKAGES: [&str; 2] = ["chromium", "chromium-driver"];
+    let there = || Path::new("/usr/bin/chromium").exists() && Path::new("/usr/bin/chromedriver").exists();
+    if there() {
+        return Ok(());
+    }
+    let works = |program: &str, arguments: &[&str]| {
+        Command::new(program).args(arguments).output().is_ok_and(|o| o.status.success())
+    };
+    let root = works("sh", &["-c", "test \"$(id -u)\" = 0"]);
+    let prefix: &[&str] = if root {
+        &[]
+    } else if works("sudo", &["-n", "true"]) {
+        &["sudo", "-n"]
+    } else {
+        bail!(
+            "the interface is tested in Chromium; install it with: sudo apt-get install {}",
+            PACKAGES.join(" ")
+        );
+    };
+    for arguments in
+        [&["update"][..], &["install", "--yes", "--no-install-recommends", PACKAGES[0], PACKAGES[1]]]
+    {
+        let line = [prefix, &["apt-get"], arguments].concat();
+        run(".", line[0], &line[1..])?;
+    }
+    ensure!(there(), "Chromium was installed but is not where Debian puts it");
+    Ok(())
+}

@@ -1,0 +1,236 @@
+//! The real interface in a real browser: Debian's Chromium, driven over WebDriver, on the real server
+//! with a temporary data file. Waits on states, never on time.
+#![allow(clippy::unwrap_used)]
+
+use anyhow::{Context, Result, bail};
+use jam_store::Store;
+use std::net::{SocketAddr, TcpListener};
+use std::os::unix::process::CommandExt;
+use std::path::Path;
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+use thirtyfour::prelude::*;
+
+const TEXT: &str = "I thought the worst of it was over.";
+const PATIENCE: Duration = Duration::from_secs(60);
+
+/// ChromeDriver in a process group of its own that ends with this test, whatever ends it: the shell
+/// waits for its standard input to close and then ends the whole group.
+struct Driver {
+    shell: Child,
+    port: u16,
+}
+
+impl Driver {
+    fn start() -> Result<Driver> {
+        let program = "/usr/bin/chromedriver";
+        if !Path::new(program).exists() {
+            bail!("{program} is missing; install Debian's chromium and chromium-driver");
+        }
+        let port = TcpListener::bind("127.0.0.1:0")?.local_addr()?.port();
+        let shell = Command::new("sh")
+            .args([
+                "-c",
+                r#""$0" --port="$1" >/dev/null 2>&1 & read -r _; kill -KILL 0"#,
+                program,
+                &port.to_string(),
+            ])
+            .stdin(Stdio::piped())
+            .stdout(Stdio::null())
+            .process_group(0)
+            .spawn()?;
+        Ok(Driver { shell, port })
+    }
+
+    async fn browser(&self, profile: &Path) -> Result<WebDriver> {
+        let mut wishes = DesiredCapabilities::chrome();
+        wishes.set_binary("/usr/bin/chromium")?;
+        for flag in [
+            "--headless=new",
+            "--no-sandbox",
+            "--disable-dev-shm-usage",
+            "--use-gl=angle",
+            "--use-angle=swiftshader",
+            "--enable-unsafe-swiftshader",
+            "--disable-accelerated-2d-canvas",
+            "--autoplay-policy=no-user-gesture-required",
+            "--mute-audio",
+            "--hide-scrollbars",
+            "--force-device-scale-factor=1",
+            "--window-size=1280,943",
+            "--no-first-run",
+            "--disable-background-networking",
+            "--disable-component-update",
+            "--disable-sync",
+            "--disable-quic",
+            "--disable-extensions",
+        ] {
+            wishes.add_arg(flag)?;
+        }
+        wishes.add_arg(&format!("--user-data-dir={}", profile.display()))?;
+        let started = Instant::now();
+        loop {
+            match WebDriver::new(format!("http://127.0.0.1:{}", self.port), wishes.clone()).await {
+                Ok(browser) => return Ok(browser),
+                Err(e) if started.elapsed() > PATIENCE => return Err(e).context("the browser did not start"),
+                Err(_) => tokio::time::sleep(Duration::from_millis(100)).await,
+            }
+        }
+    }
+}
+
+impl Drop for Driver {
+    fn drop(&mut self) {
+        drop(self.shell.stdin.take());
+        let _ = self.shell.wait();
+    }
+}
+
+async fn serve(data: &Path) -> Result<SocketAddr> {
+    let store = Store::open(data)?;
+    let wiring = jam_formats::glb::Character::read(jam_demo::BRAM)?.wiring()?;
+    store.add_cast_member("Bram", jam_demo::BRAM, &wiring)?;
+    let server = jam_server::Server::bind(store, "127.0.0.1:0".parse()?).await?;
+    let address = server.address();
+    tokio::spawn(server.run(std::future::pending()));
+    Ok(address)
+}
+
+struct Page {
+    browser: WebDriver,
+}
+
+impl Page {
+    async fn find(&self, css: &str) -> Result<WebElement> {
+        let query = self.browser.query(By::Css(css)).wait(PATIENCE, Duration::from_millis(100));
+        query.first().await.with_context(|| format!("nothing matches {css}"))
+    }
+
+    async fn find_text(&self, text: &str) -> Result<WebElement> {
+        let path = By::XPath(format!("//*[contains(., '{text}')]"));
+        let query = self.browser.query(path).wait(PATIENCE, Duration::from_millis(100));
+        query.first().await.with_context(|| format!("“{text}” is not on the page"))
+    }
+
+    async fn text(&self, id: &str) -> Result<String> {
+        Ok(self.find(&format!("[data-testid={id}]")).await?.text().await?)
+    }
+
+    async fn frame(&self) -> Result<i64> {
+        Ok(self.text("frame").await?.trim().parse()?)
+    }
+
+    async fn jaw(&self) -> Result<f64> {
+        let stage = self.find("[data-testid=stage]").await?;
+        Ok(stage.attr("data-jaw").await?.and_then(|v| v.parse().ok()).unwrap_or(0.0))
+    }
+
+    async fn press(&self, keys: impl Into<TypingData>) -> Result<()> {
+        self.browser.action_chain().send_keys(keys).perform().await?;
+        Ok(())
+    }
+
+    /// Asks again and again until the answer is yes.
+    async fn until<F: Future<Output = Result<bool>>>(&self, what: &str, holds: impl Fn() -> F) -> Result<()> {
+        let started = Instant::now();
+        while !holds().await? {
+            if started.elapsed() > PATIENCE {
+                bail!("waited in vain until {what}");
+            }
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+        Ok(())
+    }
+
+    async fn fill(&self, recording: &Path, text: &str) -> Result<()> {
+        self.press("a").await?;
+        self.find("[data-testid=new-text]").await?.send_keys(text).await?;
+        // The file chooser of the drop zone is there but hidden, as choosers are.
+        let chooser = self.browser.find_all(By::Css("[role=dialog] input[type=file]")).await?;
+        chooser.first().context("no file chooser")?.send_keys(recording.to_string_lossy()).await?;
+        self.find("[data-testid=add-line]").await?.click().await?;
+        Ok(())
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_recording_and_its_text_become_a_speaking_face_and_leave_as_a_glb() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let recording = folder.path().join("worst.wav");
+    std::fs::write(&recording, jam_demo::LINES[9].recording)?;
+    let broken = folder.path().join("broken.wav");
+    std::fs::write(&broken, b"this is no sound")?;
+    let address = serve(&folder.path().join("a.jam")).await?;
+    let driver = Driver::start()?;
+    let browser = driver.browser(&folder.path().join("profile")).await?;
+    let page = Page { browser };
+    let outcome = walk(&page, address, &recording, &broken).await;
+    page.browser.clone().quit().await?;
+    outcome
+}
+
+async fn walk(page: &Page, address: SocketAddr, recording: &Path, broken: &Path) -> Result<()> {
+    page.browser.goto(format!("http://{address}/")).await?;
+    page.find_text("0 lines").await?;
+
+    // A file that is no sound is answered in a sentence; the text that was typed stays.
+    page.fill(broken, TEXT).await?;
+    page.find_text("export the recording as WAV").await?;
+    let typed = page.find("[data-testid=new-text]").await?.prop("value").await?;
+    assert_eq!(typed.as_deref(), Some(TEXT));
+    let chooser = page.browser.find(By::Css("[role=dialog] input[type=file]")).await?;
+    chooser.send_keys(recording.to_string_lossy()).await?;
+    page.find_text("worst.wav").await?;
+    page.find("[data-testid=add-line]").await?.click().await?;
+
+    // The score opens, the line is timed, the face is there.
+    let timed = page.find("[data-testid=timed]").await?.text().await?;
+    assert!(timed.contains("8 words timed"), "{timed}");
+    page.find("[data-testid=stage][data-ready]").await?;
+    assert_eq!(page.frame().await?, 1001);
+    let scrolls =
+        page.browser.execute("return document.documentElement.scrollHeight > innerHeight", vec![]).await?;
+    assert!(!scrolls.convert::<bool>()?, "the page does not scroll");
+
+    // Space plays: the playhead and the jaw move.
+    page.press(" ").await?;
+    page.until("the playhead moves", || async { Ok(page.frame().await? > 1010) }).await?;
+    page.until("the jaw moves", || async { Ok(page.jaw().await? > 0.1) }).await?;
+    page.until("it stops at the end", || async { Ok(page.text("play").await?.starts_with("Play")) }).await?;
+
+    // Home, dots and a comma step by frames; the arrow chooses a word; L loops it.
+    page.press(Key::Home).await?;
+    page.until("it is at the start", || async { Ok(page.frame().await? == 1001) }).await?;
+    page.press("...,").await?;
+    page.until("it stepped to the third frame", || async { Ok(page.frame().await? == 1003) }).await?;
+    page.press(Key::Right).await?;
+    page.find_text("Loop this word").await?;
+    page.press("l").await?;
+    page.find_text("Stop looping").await?;
+    page.press("l").await?;
+
+    // Dragging in the ruler scrubs.
+    let staves = page.find("[data-testid=staves]").await?;
+    let size = staves.rect().await?;
+    let pointer = page.browser.action_chain().move_to_element_with_offset(
+        &staves,
+        -(size.width as i64) / 4,
+        12 - size.height as i64 / 2,
+    );
+    pointer.click_and_hold().move_by_offset(300, 0).release().perform().await?;
+    page.until("the playhead was dragged", || async { Ok(page.frame().await? > 1030) }).await?;
+
+    // A reload comes back to the same line, still timed.
+    page.browser.refresh().await?;
+    page.find("[data-testid=timed]").await?;
+
+    // Deliver: by key, then the files are there to be downloaded.
+    page.press("3").await?;
+    page.find("[data-testid=deliver]").await?.click().await?;
+    let link = page.find("a[download$='.glb']").await?;
+    let href = link.prop("href").await?.context("a link without an address")?;
+    let bytes = reqwest::get(href).await?.error_for_status()?.bytes().await?;
+    let (name, length) = jam_formats::glb::Character::read(&bytes)?.animations().swap_remove(0);
+    assert!(name.contains("i-thought-the-worst") && length.0 > 3.2, "{name} {length:?}");
+    Ok(())
+}

@@ -1,0 +1,285 @@
+//! The API over real HTTP: what a page does, what it is told when something is wrong, what survives.
+#![allow(clippy::unwrap_used)]
+
+use futures_util::{SinkExt, StreamExt};
+use jam_store::Store;
+use reqwest::header::{HOST, ORIGIN, RANGE};
+use reqwest::multipart::{Form, Part};
+use reqwest::{Client, Method, StatusCode};
+use serde_json::{Value, json};
+use std::net::SocketAddr;
+use std::path::Path;
+use std::time::Duration;
+use tokio_tungstenite::tungstenite::Message;
+
+const TEXT: &str = "I thought the worst of it was over.";
+
+struct Running {
+    address: SocketAddr,
+    client: Client,
+    stop: tokio::sync::oneshot::Sender<()>,
+    done: tokio::task::JoinHandle<()>,
+}
+
+impl Running {
+    async fn start(data: &Path) -> Running {
+        let store = Store::open(data).unwrap();
+        if store.cast().unwrap().is_empty() {
+            let wiring = jam_formats::glb::Character::read(jam_demo::BRAM).unwrap().wiring().unwrap();
+            store.add_cast_member("Bram", jam_demo::BRAM, &wiring).unwrap();
+        }
+        let server = jam_server::Server::bind(store, "127.0.0.1:0".parse().unwrap()).await.unwrap();
+        let address = server.address();
+        let (stop, stopped) = tokio::sync::oneshot::channel();
+        let done = tokio::spawn(async move {
+            server.run(async { stopped.await.unwrap_or(()) }).await.unwrap();
+        });
+        Running { address, client: Client::new(), stop, done }
+    }
+
+    async fn stop(self) {
+        drop(self.client);
+        self.stop.send(()).unwrap();
+        self.done.await.unwrap();
+    }
+
+    fn ask(&self, method: Method, path: &str) -> reqwest::RequestBuilder {
+        self.client.request(method, format!("http://{}{path}", self.address))
+    }
+
+    async fn get(&self, path: &str) -> Value {
+        self.ask(Method::GET, path).send().await.unwrap().error_for_status().unwrap().json().await.unwrap()
+    }
+
+    async fn add(&self, name: &str, bytes: &[u8], text: &str) -> (StatusCode, Value) {
+        let file = Part::bytes(bytes.to_vec()).file_name(name.to_string());
+        let form =
+            Form::new().part("recording", file).text("text", text.to_string()).text("character", "Bram");
+        let answer = self.ask(Method::POST, "/api/lines").multipart(form).send().await.unwrap();
+        (answer.status(), answer.json().await.unwrap())
+    }
+
+    /// Asks for a line until it is no longer being analysed.
+    async fn settled(&self, id: i64) -> Value {
+        for _ in 0..600 {
+            let line = self.get(&format!("/api/lines/{id}")).await;
+            let state = line["summary"]["state"].as_str().unwrap();
+            if state != "analysing" && !(state == "not_timed" && line["summary"]["problem"].is_null()) {
+                return line;
+            }
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+        panic!("line {id} was never analysed");
+    }
+}
+
+fn recording() -> &'static [u8] {
+    jam_demo::LINES[9].recording
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_line_is_brought_in_timed_delivered_and_there_after_a_restart() {
+    let folder = tempfile::tempdir().unwrap();
+    let data = folder.path().join("a.jam");
+    let server = Running::start(&data).await;
+    let (status, added) = server.add("worst.wav", recording(), TEXT).await;
+    assert_eq!(status, StatusCode::OK, "{added}");
+    let id = added["summary"]["id"].as_i64().unwrap();
+    let line = server.settled(id).await;
+    assert_eq!(line["summary"]["state"], "timed", "{}", line["summary"]);
+    assert_eq!(line["document"]["timing"]["words"].as_array().unwrap().len(), 8);
+    assert_eq!(line["undo"], json!(["time the words and sounds"]));
+
+    let order = json!({"lines": [id], "kinds": {"glb": true, "curves": true}});
+    let jobs = server.ask(Method::POST, "/api/deliveries").json(&order).send().await.unwrap();
+    assert_eq!(jobs.status(), StatusCode::OK);
+    let files = loop {
+        let files = server.get("/api/deliveries").await;
+        if files.as_array().unwrap().len() == 2 {
+            break files;
+        }
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    };
+    let names: Vec<&str> =
+        files.as_array().unwrap().iter().map(|f| f["file_name"].as_str().unwrap()).collect();
+    assert!(names.contains(&"untitled-production_bram_01_i-thought-the-worst.glb"), "{names:?}");
+    for file in files.as_array().unwrap() {
+        let path = format!("/api/deliveries/{}/file", file["id"]);
+        let bytes = server.ask(Method::GET, &path).send().await.unwrap().bytes().await.unwrap();
+        assert_eq!(bytes.len() as i64, file["size"].as_i64().unwrap());
+        if file["file_name"].as_str().unwrap().ends_with(".glb") {
+            assert_eq!(jam_formats::glb::Character::read(&bytes).unwrap().animations().len(), 1);
+        } else {
+            let curves: Value = serde_json::from_slice(&bytes).unwrap();
+            assert_eq!(
+                (&curves["format"], &curves["first_frame"]),
+                (&json!("jam-lips-curves/1"), &json!(1001))
+            );
+        }
+    }
+    server.stop().await;
+
+    let again = Running::start(&data).await;
+    assert_eq!(again.get(&format!("/api/lines/{id}")).await["document"], line["document"]);
+    assert_eq!(again.get("/api/deliveries").await, files);
+    let undone = again.ask(Method::POST, &format!("/api/lines/{id}/undo")).send().await.unwrap();
+    assert_eq!(undone.json::<Value>().await.unwrap()["document"]["timing"], Value::Null);
+    let redone = again.ask(Method::POST, &format!("/api/lines/{id}/redo")).send().await.unwrap();
+    assert_eq!(redone.json::<Value>().await.unwrap()["document"], line["document"]);
+    again.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_cannot_be_used_is_answered_in_a_sentence_and_nothing_is_lost() {
+    let folder = tempfile::tempdir().unwrap();
+    let server = Running::start(&folder.path().join("a.jam")).await;
+    let (status, problem) = server.add("notes.pdf", b"%PDF-1.7", TEXT).await;
+    assert_eq!(
+        (status, &problem["code"], &problem["field"]),
+        (StatusCode::UNPROCESSABLE_ENTITY, &json!("sound_unreadable"), &json!("recording"))
+    );
+    assert!(problem["detail"].as_str().unwrap().contains("WAV"), "{problem}");
+    let form = Form::new().text("text", TEXT);
+    let missing = server.ask(Method::POST, "/api/lines").multipart(form).send().await.unwrap();
+    assert_eq!(missing.status(), StatusCode::UNPROCESSABLE_ENTITY);
+    assert_eq!(server.get("/api/lines").await, json!([]));
+
+    // A text that is not what is said: the line and its recording stay, the sentence says what to do.
+    let (_, added) = server
+        .add("worst.wav", recording(), "Mushrooms and moss grow thick behind the empty greenhouse.")
+        .await;
+    let id = added["summary"]["id"].as_i64().unwrap();
+    let line = server.settled(id).await;
+    assert_eq!(line["summary"]["state"], "failed");
+    let sentence = line["summary"]["problem"].as_str().unwrap();
+    assert!(sentence.contains("correct the text"), "{sentence}");
+    let bytes = server
+        .ask(Method::GET, &format!("/api/lines/{id}/recording"))
+        .send()
+        .await
+        .unwrap()
+        .bytes()
+        .await
+        .unwrap();
+    assert_eq!(&bytes[..], recording(), "byte for byte");
+    let order = json!({"lines": [id], "kinds": {"glb": true, "curves": false}});
+    let early = server.ask(Method::POST, "/api/deliveries").json(&order).send().await.unwrap();
+    assert!(early.json::<Value>().await.unwrap()["detail"].as_str().unwrap().contains("no times yet"));
+
+    // Corrected, it is timed.
+    let changed = server
+        .ask(Method::PATCH, &format!("/api/lines/{id}"))
+        .json(&json!({"text": TEXT}))
+        .send()
+        .await
+        .unwrap();
+    assert_eq!(changed.status(), StatusCode::OK);
+    assert_eq!(server.settled(id).await["summary"]["state"], "timed");
+
+    let wrong = json!({"name": "Fog", "grid": {"rate": {"num": 0, "den": 1}, "first": 0}});
+    let refused = server.ask(Method::PUT, "/api/production").json(&wrong).send().await.unwrap();
+    assert_eq!(refused.status(), StatusCode::UNPROCESSABLE_ENTITY);
+    let nowhere = server.ask(Method::GET, "/api/nowhere").send().await.unwrap();
+    assert_eq!(nowhere.status(), StatusCode::NOT_FOUND);
+    assert_eq!(nowhere.headers()["content-type"], "application/problem+json");
+    let no_line = server.ask(Method::GET, "/api/lines/77").send().await.unwrap();
+    assert_eq!(no_line.status(), StatusCode::NOT_FOUND);
+    let not_glb =
+        Form::new().text("name", "Odile").part("model", Part::bytes(vec![1, 2, 3]).file_name("o.glb"));
+    let refused = server.ask(Method::POST, "/api/cast").multipart(not_glb).send().await.unwrap();
+    assert_eq!(refused.json::<Value>().await.unwrap()["code"], "character_unreadable");
+    server.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn other_sites_and_other_names_are_turned_away() {
+    let folder = tempfile::tempdir().unwrap();
+    let server = Running::start(&folder.path().join("a.jam")).await;
+    let own = format!("http://{}", server.address);
+    for (header, value, allowed) in [
+        (ORIGIN, own.as_str(), true),
+        (ORIGIN, "https://evil.example", false),
+        (ORIGIN, "null", false),
+        (HOST, "evil.example", false),
+    ] {
+        let answer = server.ask(Method::GET, "/api/production").header(&header, value).send().await.unwrap();
+        let expected = if allowed { StatusCode::OK } else { StatusCode::FORBIDDEN };
+        assert_eq!(answer.status(), expected, "{header}: {value}");
+    }
+    server.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn sound_comes_by_range_and_curves_by_window() {
+    let folder = tempfile::tempdir().unwrap();
+    let server = Running::start(&folder.path().join("a.jam")).await;
+    let (mut socket, _) =
+        tokio_tungstenite::connect_async(format!("ws://{}/api/live", server.address)).await.unwrap();
+    let (_, added) = server.add("worst.wav", recording(), TEXT).await;
+    let id = added["summary"]["id"].as_i64().unwrap();
+    let duration = server.settled(id).await["summary"]["duration"].as_f64().unwrap();
+
+    let part = server
+        .ask(Method::GET, &format!("/api/lines/{id}/sound"))
+        .header(RANGE, "bytes=0-43")
+        .send()
+        .await
+        .unwrap();
+    assert_eq!(part.status(), StatusCode::PARTIAL_CONTENT);
+    assert!(part.headers()["content-range"].to_str().unwrap().starts_with("bytes 0-43/"));
+    assert_eq!(&part.bytes().await.unwrap()[..4], b"RIFF");
+
+    let request = json!({"line": id, "from": 20, "to": 120});
+    socket.send(Message::text(request.to_string())).await.unwrap();
+    let (mut heard_of_line, mut window) = (false, None);
+    while window.is_none() {
+        match socket.next().await.unwrap().unwrap() {
+            Message::Text(event) => heard_of_line |= event.contains("\"type\":\"line\""),
+            Message::Binary(bytes) => window = Some(bytes),
+            _ => {}
+        }
+    }
+    assert!(heard_of_line, "the page is told of a new line");
+    let bytes = window.unwrap();
+    let length = u32::from_le_bytes(bytes[..4].try_into().unwrap()) as usize;
+    let header: Value = serde_json::from_slice(&bytes[4..4 + length]).unwrap();
+    assert_eq!((&header["from"], &header["samples"]), (&json!(20), &json!(100)));
+    assert!(header["of"].as_f64().unwrap() / 100.0 > duration);
+    let controls = header["controls"].as_array().unwrap();
+    let tracks = controls.len() + header["outputs"].as_u64().unwrap() as usize;
+    assert_eq!(bytes.len(), 4 + length + 4 * 100 * tracks);
+    let jaw = controls.iter().position(|c| c == "jaw_open").unwrap();
+    let values: Vec<f32> = bytes[4 + length + 400 * jaw..4 + length + 400 * (jaw + 1)]
+        .chunks(4)
+        .map(|b| f32::from_le_bytes(b.try_into().unwrap()))
+        .collect();
+    assert!(values.iter().any(|v| *v > 0.15) && values.iter().all(|v| (0.0..=1.0).contains(v)), "{values:?}");
+    server.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn an_analysis_can_be_cancelled_and_started_again() {
+    let folder = tempfile::tempdir().unwrap();
+    let server = Running::start(&folder.path().join("a.jam")).await;
+    // Long enough that it is still under way when it is cancelled: the line's sound forty times over.
+    let sound = jam_formats::sound::read(recording()).unwrap().mono();
+    let long = jam_voice::Recording::new(16_000, vec![sound.repeat(40)]).unwrap();
+    let text = [TEXT; 40].join(" ");
+    let (_, added) = server.add("long.wav", &jam_formats::sound::listening_copy(&long), &text).await;
+    let id = added["summary"]["id"].as_i64().unwrap();
+    let job = server.get("/api/jobs").await[0].clone();
+    let cancelled = server.ask(Method::DELETE, &format!("/api/jobs/{}", job["id"])).send().await.unwrap();
+    assert_eq!(cancelled.status(), StatusCode::NO_CONTENT);
+    for _ in 0..600 {
+        let state = server.get("/api/jobs").await[0]["state"].clone();
+        if state == "cancelled" {
+            break;
+        }
+        assert_ne!(state, "done", "it was over before it could be cancelled");
+        tokio::time::sleep(Duration::from_millis(20)).await;
+    }
+    assert_eq!(server.get(&format!("/api/lines/{id}")).await["document"]["timing"], Value::Null);
+    server.ask(Method::POST, &format!("/api/lines/{id}/analyse")).send().await.unwrap();
+    assert_eq!(server.settled(id).await["summary"]["state"], "timed");
+    server.stop().await;
+}
