@@ -1,4 +1,4 @@
-import { Modal } from '@mantine/core';
+import { FileButton, Modal } from '@mantine/core';
 import { Dropzone } from '@mantine/dropzone';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
@@ -28,6 +28,18 @@ function AddForm({ dropped }: { dropped: File | null }) {
   const [busy, setBusy] = useState(false);
   const who = character ?? cast.data?.[0]?.name ?? null;
 
+  // A character is known by its file's name until it is given another.
+  const bringIn = async (model: File | null) => {
+    if (!model) return;
+    try {
+      const member = await api.addCharacter(model.name.replace(/\.glb$/i, ''), model);
+      await queries.invalidateQueries({ queryKey: ['cast'] });
+      setCharacter(member.name);
+      setProblem('');
+    } catch (error) {
+      setProblem(error instanceof Error ? error.message : String(error));
+    }
+  };
   const add = async () => {
     if (!file) {
       setProblem('Choose the recording first, a WAV file.');
@@ -80,14 +92,23 @@ function AddForm({ dropped }: { dropped: File | null }) {
           onChange={(e) => setText(e.target.value)}
         />
       </label>
-      <label className="named">
-        Who says it
-        <select className="field" value={who ?? ''} onChange={(e) => setCharacter(e.target.value)}>
-          {cast.data?.map((m) => (
-            <option key={m.id}>{m.name}</option>
-          ))}
-        </select>
-      </label>
+      <div style={{ display: 'flex', gap: 8, alignItems: 'end' }}>
+        <label className="named" style={{ flex: 1 }}>
+          Who says it
+          <select className="field" value={who ?? ''} onChange={(e) => setCharacter(e.target.value)}>
+            {cast.data?.map((m) => (
+              <option key={m.id}>{m.name}</option>
+            ))}
+          </select>
+        </label>
+        <FileButton onChange={(model) => void bringIn(model)} accept=".glb">
+          {(props) => (
+            <button type="button" className="button" style={{ height: 34 }} {...props}>
+              Another character …
+            </button>
+          )}
+        </FileButton>
+      </div>
       {problem && (
         <div className="problem" role="alert">
           {problem}
