@@ -179,6 +179,21 @@ fn the_clip_covers_the_recording_to_its_last_sample_and_ends_at_rest() {
     }
 }
 
+#[test]
+fn the_curves_file_is_what_its_schema_says() {
+    let schema: Value = serde_json::from_str(include_str!("../../docs/formats/curves.schema.json")).unwrap();
+    let schema = jsonschema::validator_for(&schema).unwrap();
+    let wiring = Character::read(BRAM).unwrap().wiring().unwrap();
+    for line in lines() {
+        let grid = FrameGrid { rate: FrameRate::FILM, first: Frame(-3) };
+        let mut curves: Value =
+            serde_json::from_str(&Delivery::new(line, &wiring, grid).unwrap().curves().unwrap()).unwrap();
+        schema.validate(&curves).unwrap();
+        curves["frame_rate"]["num"] = json!("24");
+        assert!(!schema.is_valid(&curves), "a schema that refuses nothing");
+    }
+}
+
 /// Source: the glTF 2.0 validator of the format's authors, npm package `gltf-validator`.
 #[test]
 fn bram_and_bram_speaking_pass_the_validator_without_a_warning() {

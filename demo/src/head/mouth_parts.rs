@@ -94,7 +94,7 @@ pub fn teeth(name: &'static str, upper: bool) -> Mesh {
     const FINE: usize = 800;
     let arch: Vec<(f64, f64)> = (0..FINE)
         .map(|i| -1.62 + 3.24 * i as f64 / (FINE - 1) as f64)
-        .map(|a| (half * a.sin(), front - 0.43 * (1.0 - a.cos())))
+        .map(|a| (half * a.sin().signum() * a.sin().abs().powf(0.86), front - 0.36 * (1.0 - a.cos())))
         .collect();
     let mut lengths = vec![0.0];
     for w in arch.windows(2) {

@@ -56,7 +56,10 @@ fn point(skin: &Skin, i: usize, outward: V3, curvature: f64) -> V3 {
         * smooth(-0.1, 0.3, place.eye_angle.sin());
     c = lerp(c, colour(0xb06a4f), 0.55 * lid);
     c = lerp(c, colour(0x5b2a22), 0.85 * on(place.eye_ring < 0.01));
-    c = lerp(c, colour(0x1c0d0e), smooth(0.5, 3.0, place.sock));
+    // The inside of the cheeks is flesh, dark only towards the throat: beside the teeth a black hole would
+    // read as a missing tooth.
+    c = lerp(c, colour(0x7a3230), smooth(0.5, 3.0, place.sock));
+    c = lerp(c, colour(0x1c0d0e), smooth(4.0, 8.5, place.sock));
     c = lerp(c, deep * 0.8, 0.6 * on(place.sock == 1.0));
     c * (1.0 + 0.05 * noise(v(14.0 * p.x, 5.0 * p.y, 14.0 * p.z), 9) + 0.04 * noise(p * 24.0, 11))
 }

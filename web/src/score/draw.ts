@@ -52,6 +52,7 @@ export function drawRuler(c: Context, s: Scene, stave: Stave) {
   c.textAlign = 'left';
   for (let frame = first; timeOf(grid, frame) <= axis.view.end; frame += small) {
     const x = Math.round(toX(axis, timeOf(grid, frame))) + 0.5;
+    if (x < GUTTER) continue;
     const labelled = (frame - grid.first) % step === 0;
     c.strokeStyle = labelled ? paint.ink : paint.rule;
     c.beginPath();
