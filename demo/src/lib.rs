@@ -8,7 +8,7 @@ pub use lines::{DemoLine, LINES};
 use jam_formats::glb::{Character, GlbError};
 use jam_formats::sound::{self, SoundError};
 use jam_score::{Frame, FrameGrid, FrameRate, Line};
-use jam_store::{NewLine, Production, RecordingFacts, Store, StoreError};
+use jam_store::{NewLine, Production, Store, StoreError};
 
 /// Bram, the harbour's night wireless operator, as a binary glTF file.
 pub const BRAM: &[u8] = include_bytes!("../characters/bram.glb");
@@ -35,12 +35,7 @@ pub fn fill(store: &Store) -> Result<(), DemoError> {
     store.set_production(&Production { name: "Fog at Pell Harbour".into(), grid })?;
     store.add_cast_member(BRAM_NAME, BRAM, &Character::read(BRAM)?.wiring()?)?;
     for line in LINES {
-        let recording = sound::read(line.recording)?;
-        let facts = RecordingFacts {
-            duration: recording.duration(),
-            rate: recording.rate(),
-            channels: recording.channels() as u32,
-        };
+        let facts = sound::read(line.recording)?.facts();
         let document = Line { character: Some(BRAM_NAME.into()), ..Line::new(line.text) };
         store.add_line(&NewLine {
             document: &document,

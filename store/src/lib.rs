@@ -12,7 +12,7 @@ mod schema;
 pub use cast::CastMember;
 pub use deliveries::Delivered;
 pub use error::StoreError;
-pub use lines::{NewLine, RecordingFacts, Steps, StoredLine};
+pub use lines::{NewLine, Steps, StoredLine};
 pub use production::Production;
 
 use diesel::connection::SimpleConnection;

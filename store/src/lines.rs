@@ -3,17 +3,7 @@
 use crate::schema::{journal, line};
 use crate::{Store, StoreError, keep_blob};
 use diesel::prelude::*;
-use jam_score::{Edit, Line, Seconds};
-use serde::{Deserialize, Serialize};
-
-/// What is known of a recording without reading it again.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub struct RecordingFacts {
-    pub duration: Seconds,
-    /// Samples a second.
-    pub rate: u32,
-    pub channels: u32,
-}
+use jam_score::{Edit, Line, RecordingFacts};
 
 /// A line to be added.
 pub struct NewLine<'a> {
@@ -34,8 +24,6 @@ pub struct StoredLine {
     pub facts: RecordingFacts,
     /// Why the last analysis gave no times, in a sentence for the user.
     pub problem: Option<String>,
-    /// Grows with every edit, undo and redo.
-    pub steps: Steps,
 }
 
 /// What can be undone and redone, newest first, in words.
@@ -47,7 +35,7 @@ pub struct Steps {
 
 type Row = (i32, String, String, String, String, Option<String>);
 
-fn stored(c: &mut SqliteConnection, row: Row) -> Result<StoredLine, StoreError> {
+fn stored(row: Row) -> Result<StoredLine, StoreError> {
     let (id, document, recording, recording_name, facts, problem) = row;
     Ok(StoredLine {
         id,
@@ -56,22 +44,7 @@ fn stored(c: &mut SqliteConnection, row: Row) -> Result<StoredLine, StoreError> 
         recording_name,
         facts: serde_json::from_str(&facts)?,
         problem,
-        steps: steps(c, id)?,
     })
-}
-
-fn steps(c: &mut SqliteConnection, id: i32) -> Result<Steps, StoreError> {
-    let rows: Vec<(String, bool)> = journal::table
-        .filter(journal::line_id.eq(id))
-        .order(journal::id)
-        .select((journal::edit, journal::undone))
-        .load(c)?;
-    let mut steps = Steps::default();
-    for (edit, undone) in rows {
-        let words = serde_json::from_str::<Edit>(&edit)?.describe().to_string();
-        if undone { steps.redo.push(words) } else { steps.undo.insert(0, words) }
-    }
-    Ok(steps)
 }
 
 fn document(c: &mut SqliteConnection, id: i32) -> Result<Line, StoreError> {
@@ -102,15 +75,33 @@ fn step(
 
 impl Store {
     pub fn lines(&self) -> Result<Vec<StoredLine>, StoreError> {
-        let mut c = self.connection()?;
-        let rows: Vec<Row> = line::table.order(line::id).load(&mut *c)?;
-        rows.into_iter().map(|row| stored(&mut c, row)).collect()
+        let rows: Vec<Row> = line::table.order(line::id).load(&mut self.connection()?)?;
+        rows.into_iter().map(stored).collect()
     }
 
     pub fn line(&self, id: i32) -> Result<StoredLine, StoreError> {
-        let mut c = self.connection()?;
-        let row: Row = line::table.find(id).first(&mut *c)?;
-        stored(&mut c, row)
+        stored(line::table.find(id).first(&mut self.connection()?)?)
+    }
+
+    /// A line's place in the production, from 1.
+    pub fn line_number(&self, id: i32) -> Result<usize, StoreError> {
+        let place: i64 = line::table.filter(line::id.le(id)).count().get_result(&mut self.connection()?)?;
+        Ok(place as usize)
+    }
+
+    /// What of a line can be undone and redone.
+    pub fn steps(&self, id: i32) -> Result<Steps, StoreError> {
+        let rows: Vec<(String, bool)> = journal::table
+            .filter(journal::line_id.eq(id))
+            .order(journal::id)
+            .select((journal::edit, journal::undone))
+            .load(&mut self.connection()?)?;
+        let mut steps = Steps::default();
+        for (edit, undone) in rows {
+            let words = serde_json::from_str::<Edit>(&edit)?.describe().to_string();
+            if undone { steps.redo.push(words) } else { steps.undo.insert(0, words) }
+        }
+        Ok(steps)
     }
 
     pub fn add_line(&self, new: &NewLine<'_>) -> Result<StoredLine, StoreError> {
@@ -124,7 +115,7 @@ impl Store {
                     line::recording_facts.eq(serde_json::to_string(new.facts)?),
                 ))
                 .get_result(c)?;
-            stored(c, row)
+            stored(row)
         })
     }
 
@@ -143,7 +134,7 @@ impl Store {
                 ))
                 .execute(c)?;
             let row: Row = line::table.find(id).first(c)?;
-            stored(c, row)
+            stored(row)
         })
     }
 
@@ -160,7 +151,7 @@ impl Store {
             let (journal_id, inverse) = last.ok_or(StoreError::NothingToUndo)?;
             step(c, id, journal_id, &inverse, true)?;
             let row: Row = line::table.find(id).first(c)?;
-            stored(c, row)
+            stored(row)
         })
     }
 
@@ -177,7 +168,7 @@ impl Store {
             let (journal_id, edit) = next.ok_or(StoreError::NothingToRedo)?;
             step(c, id, journal_id, &edit, false)?;
             let row: Row = line::table.find(id).first(c)?;
-            stored(c, row)
+            stored(row)
         })
     }
 

@@ -2,12 +2,12 @@
 #![allow(clippy::unwrap_used)]
 
 use jam_face::Wiring;
-use jam_score::{Edit, Frame, FrameGrid, FrameRate, Line, Seconds, Timing};
-use jam_store::{NewLine, Production, RecordingFacts, Store, StoreError};
+use jam_score::{Edit, Frame, FrameGrid, FrameRate, Line, RecordingFacts, Seconds, Timing};
+use jam_store::{NewLine, Production, Store, StoreError};
 use proptest::prelude::*;
 
 fn line(store: &Store, text: &str) -> i32 {
-    let facts = RecordingFacts { duration: Seconds(1.5), rate: 48_000, channels: 1 };
+    let facts = RecordingFacts { duration: Seconds(1.5), rate: 48_000, channels: 1, wave: vec![0.5; 3] };
     let new =
         NewLine { document: &Line::new(text), recording: b"RIFF", recording_name: "a.wav", facts: &facts };
     store.add_line(&new).unwrap().id
@@ -35,8 +35,9 @@ fn everything_is_there_again_after_the_file_is_opened_anew() {
     assert_eq!(store.production().unwrap(), production);
     assert_eq!((store.cast().unwrap(), store.lines().unwrap(), store.deliveries().unwrap()), before);
     assert_eq!(store.blob(&before.1[0].recording).unwrap(), b"RIFF");
-    assert_eq!(before.1[0].steps.redo, ["time the words and sounds"]);
     let id = before.1[0].id;
+    assert_eq!(store.steps(id).unwrap().redo, ["time the words and sounds"]);
+    assert_eq!(store.line_number(id).unwrap(), 1);
     assert!(store.redo(id).unwrap().document.is_timed(), "redo reaches through a restart");
 }
 

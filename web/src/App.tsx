@@ -1,4 +1,5 @@
 import { useMantineColorScheme } from '@mantine/core';
+import { Dropzone } from '@mantine/dropzone';
 import { Spotlight, spotlight } from '@mantine/spotlight';
 import { useQuery } from '@tanstack/react-query';
 import { useEffect } from 'react';
@@ -9,7 +10,7 @@ import { AddLine } from './lines/AddLine';
 import { LinesPage } from './lines/LinesPage';
 import { DeliverPage } from './deliver/DeliverPage';
 import { ScorePage } from './score/ScorePage';
-import { type Place, go, useView } from './state';
+import { type Place, go, set, useView } from './state';
 
 const PLACES: [Place, string, string][] = [
   ['lines', 'Lines', '1'],
@@ -20,6 +21,7 @@ const PLACES: [Place, string, string][] = [
 export function App() {
   const place = useView((s) => s.place);
   const line = useView((s) => s.line);
+  const adding = useView((s) => s.adding);
   const connected = useConnected();
   const production = useQuery({ queryKey: ['production'], queryFn: api.production });
   const open = useQuery({
@@ -38,7 +40,7 @@ export function App() {
   // Without a line chosen, the first one is.
   useEffect(() => {
     const first = lines.data?.[0];
-    if (line === null && first) useView.setState({ line: first.id });
+    if (line === null && first) set({ line: first.id });
   }, [line, lines.data]);
 
   const step = open.data?.undo[0];
@@ -87,6 +89,9 @@ export function App() {
       {place === 'score' && <ScorePage />}
       {place === 'deliver' && <DeliverPage />}
       <AddLine />
+      <Dropzone.FullScreen active={adding === null} onDrop={(files) => set({ adding: files })}>
+        <div className="drop-all">Drop recordings anywhere to add lines</div>
+      </Dropzone.FullScreen>
       <Spotlight
         shortcut={null}
         actions={commands(toggleColorScheme).map((c) => ({

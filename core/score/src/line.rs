@@ -3,6 +3,17 @@
 use crate::{Phone, Seconds, Span};
 use serde::{Deserialize, Serialize};
 
+/// What is known of a recording without reading it again.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct RecordingFacts {
+    pub duration: Seconds,
+    /// Samples a second.
+    pub rate: u32,
+    pub channels: u32,
+    /// Its loudest sample in even steps from start to end, 0..1: a small picture of it.
+    pub wave: Vec<f32>,
+}
+
 /// One word as it was spoken.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
 pub struct Word {

@@ -1,6 +1,6 @@
 //! Samples of a recording, any rate and channel count, and their way to what the analysis hears.
 
-use jam_score::Seconds;
+use jam_score::{RecordingFacts, Seconds};
 use rubato::audioadapter::Adapter;
 use rubato::audioadapter_buffers::direct::SequentialSlice;
 use rubato::{Fft, FixedSync, Resampler};
@@ -60,6 +60,22 @@ impl Recording {
 
     pub fn duration(&self) -> Seconds {
         Seconds::of_samples(self.samples(), self.rate)
+    }
+
+    /// Length, rate, channels, and a small picture of the sound.
+    pub fn facts(&self) -> RecordingFacts {
+        const STEPS: usize = 48;
+        let mono = self.mono();
+        let loudest = |i: usize| {
+            let (from, to) = (i * mono.len() / STEPS, (i + 1) * mono.len() / STEPS);
+            mono[from..to].iter().map(|s| s.abs()).fold(0.0, f32::max)
+        };
+        RecordingFacts {
+            duration: self.duration(),
+            rate: self.rate,
+            channels: self.channels() as u32,
+            wave: (0..STEPS).map(loudest).collect(),
+        }
     }
 
     /// The mean of the channels that carry sound, at the recording's own rate. Silent channels are

@@ -11,13 +11,10 @@ use axum::http::{HeaderMap, header};
 use axum::response::{IntoResponse, Response};
 use jam_formats::{curves, sound};
 use jam_score::{Edit, Frame, FrameGrid, Line, Phone, Seconds};
-use jam_store::{NewLine, RecordingFacts, StoredLine};
+use jam_store::{NewLine, StoredLine};
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::sync::Arc;
-
-/// Values of the small wave in the list of lines.
-const THUMBNAIL: usize = 48;
 
 /// How far a line is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
@@ -151,7 +148,7 @@ fn voice(app: &App, line: &StoredLine) -> Answer<Arc<Voice>> {
     app.voices.get(&line.recording, || Ok::<_, Problem>(app.store.blob(&line.recording)?))
 }
 
-fn summary(app: &App, line: &StoredLine, number: usize, grid: FrameGrid) -> Answer<LineSummary> {
+fn summary(app: &App, line: &StoredLine, number: usize, grid: FrameGrid) -> LineSummary {
     let document = &line.document;
     let state = if app.jobs.analysing(line.id).is_some() {
         LineState::Analysing
@@ -165,16 +162,8 @@ fn summary(app: &App, line: &StoredLine, number: usize, grid: FrameGrid) -> Answ
         LineState::NotTimed
     };
     let words = document.timing.as_ref().map_or(&[][..], |t| &t.words);
-    let peaks = &voice(app, line)?.peaks;
-    let wave = (0..THUMBNAIL)
-        .map(|i| {
-            let range = i * peaks.len() / THUMBNAIL
-                ..((i + 1) * peaks.len() / THUMBNAIL).max(i * peaks.len() / THUMBNAIL + 1);
-            peaks.get(range).unwrap_or_default().iter().map(|[l, h]| h.max(-l)).fold(0.0, f32::max)
-        })
-        .collect();
     let sound = grid.frames_covering(line.facts.duration);
-    Ok(LineSummary {
+    LineSummary {
         id: line.id,
         number,
         text: document.text.clone(),
@@ -190,15 +179,16 @@ fn summary(app: &App, line: &StoredLine, number: usize, grid: FrameGrid) -> Answ
         problem: line.problem.clone(),
         words: words.len(),
         doubtful_words: words.iter().filter(|w| w.confidence < 0.5).count(),
-        wave,
-    })
+        wave: line.facts.wave.clone(),
+    }
 }
 
 fn view(app: &App, line: StoredLine) -> Answer<LineView> {
-    let number = app.store.lines()?.iter().position(|l| l.id == line.id).unwrap_or(0) + 1;
+    let number = app.store.line_number(line.id)?;
     let voice = voice(app, &line)?;
+    let steps = app.store.steps(line.id)?;
     Ok(LineView {
-        summary: summary(app, &line, number, app.store.production()?.grid)?,
+        summary: summary(app, &line, number, app.store.production()?.grid),
         voice: VoiceView {
             hop: jam_voice::prosody::HOP,
             level_db: voice.tracks.level_db.clone(),
@@ -208,8 +198,8 @@ fn view(app: &App, line: StoredLine) -> Answer<LineView> {
         },
         ipa: Phone::ALL.iter().map(|p| (p.name(), p.ipa())).collect(),
         document: line.document,
-        undo: line.steps.undo,
-        redo: line.steps.redo,
+        undo: steps.undo,
+        redo: steps.redo,
     })
 }
 
@@ -223,7 +213,7 @@ pub async fn list(State(app): State<Arc<App>>) -> Answer<Json<Vec<LineSummary>>>
     blocking(move || {
         let grid = app.store.production()?.grid;
         let lines = app.store.lines()?;
-        lines.iter().enumerate().map(|(i, l)| summary(&app, l, i + 1, grid)).collect()
+        Ok(lines.iter().enumerate().map(|(i, l)| summary(&app, l, i + 1, grid)).collect())
     })
     .await
     .map(Json)
@@ -240,11 +230,7 @@ pub async fn add(State(app): State<Arc<App>>, form: Multipart) -> Answer<Json<Li
     blocking(move || {
         let (name, bytes) = form.file("recording", "Choose the recording, a WAV file.")?;
         let recording = sound::read(bytes)?;
-        let facts = RecordingFacts {
-            duration: recording.duration(),
-            rate: recording.rate(),
-            channels: recording.channels() as u32,
-        };
+        let facts = recording.facts();
         let mut document = Line::new("");
         let text = form.text("text").unwrap_or_default().trim().to_string();
         let (with_text, _) = Edit::Text(text).apply(&document).map_err(jam_store::StoreError::from)?;

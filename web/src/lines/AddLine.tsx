@@ -10,7 +10,9 @@ export function AddLine() {
   const adding = useView((s) => s.adding);
   return (
     <Modal opened={adding !== null} onClose={close} title="Add a line" size={560} centered>
-      {adding && <AddForm key={adding[0]?.name ?? ''} dropped={adding[0] ?? null} />}
+      {adding && (
+        <AddForm key={adding.map((f) => f.name).join()} dropped={adding[0] ?? null} more={adding.slice(1)} />
+      )}
     </Modal>
   );
 }
@@ -19,7 +21,7 @@ function close() {
   set({ adding: null });
 }
 
-function AddForm({ dropped }: { dropped: File | null }) {
+function AddForm({ dropped, more }: { dropped: File | null; more: File[] }) {
   const cast = useQuery({ queryKey: ['cast'], queryFn: api.cast });
   const [file, setFile] = useState<File | null>(dropped);
   const [text, setText] = useState('');
@@ -51,6 +53,11 @@ function AddForm({ dropped }: { dropped: File | null }) {
       const line = await api.addLine(file, text, who);
       queries.setQueryData(['line', line.summary.id], line);
       await queries.invalidateQueries({ queryKey: ['lines'] });
+      // Several that were dropped at once come one after the other.
+      if (more.length > 0) {
+        set({ adding: more });
+        return;
+      }
       close();
       go('score', line.summary.id);
     } catch (error) {
@@ -119,7 +126,11 @@ function AddForm({ dropped }: { dropped: File | null }) {
           Not now
         </button>
         <button type="submit" className="button main" disabled={busy} data-testid="add-line">
-          {busy ? 'Bringing it in …' : 'Add the line'}
+          {busy
+            ? 'Bringing it in …'
+            : more.length > 0
+              ? `Add, then the next of ${more.length}`
+              : 'Add the line'}
         </button>
       </div>
     </form>

@@ -1,4 +1,3 @@
-import { Dropzone } from '@mantine/dropzone';
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { api } from '../api/client';
@@ -80,9 +79,6 @@ export function LinesPage() {
             </button>
           ))}
         </div>
-        <Dropzone.FullScreen active onDrop={(files) => set({ adding: files })}>
-          <div className="drop-all">Drop the recording anywhere</div>
-        </Dropzone.FullScreen>
         <button className="drop" onClick={() => set({ adding: [] })}>
           Drop a WAV file here, any rate, one to eight channels. Nothing is cut; time zero stays where the
           recording starts.

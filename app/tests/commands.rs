@@ -1,0 +1,122 @@
+//! The command line as a person types it.
+#![allow(clippy::unwrap_used)]
+
+use jam_face::Control;
+use jam_formats::deliver::Delivery;
+use jam_formats::glb::Character;
+use jam_score::{Frame, FrameGrid, FrameRate, Line};
+use jam_voice::Analyser;
+use serde_json::Value;
+use std::path::Path;
+use std::process::{Command, Output};
+
+const TEXT: &str = "I thought the worst of it was over.";
+
+fn jamlips(arguments: &[&str]) -> Output {
+    Command::new(env!("CARGO_BIN_EXE_jamlips")).args(arguments).output().unwrap()
+}
+
+fn recording(folder: &Path) -> String {
+    let path = folder.join("worst.wav");
+    std::fs::write(&path, jam_demo::LINES[9].recording).unwrap();
+    path.to_string_lossy().into_owned()
+}
+
+fn character(folder: &Path) -> String {
+    let path = folder.join("bram.glb");
+    std::fs::write(&path, jam_demo::BRAM).unwrap();
+    path.to_string_lossy().into_owned()
+}
+
+#[test]
+fn align_prints_words_and_sounds_with_times_and_confidence() {
+    let folder = tempfile::tempdir().unwrap();
+    let said = jamlips(&["align", &recording(folder.path()), "--text", TEXT, "--json"]);
+    assert!(said.status.success(), "{}", String::from_utf8_lossy(&said.stderr));
+    let said: Value = serde_json::from_slice(&said.stdout).unwrap();
+    let words = said["words"].as_array().unwrap();
+    let texts: Vec<&str> = words.iter().map(|w| w["text"].as_str().unwrap()).collect();
+    assert_eq!(texts, ["I", "thought", "the", "worst", "of", "it", "was", "over"]);
+    for word in words {
+        let sounds = word["sounds"].as_array().unwrap();
+        assert_eq!(sounds[0]["start"], word["start"]);
+        assert_eq!(sounds[sounds.len() - 1]["end"], word["end"]);
+        let confidence = word["confidence"].as_f64().unwrap();
+        assert!((0.0..=1.0).contains(&confidence));
+        assert!(sounds.iter().all(|s| s["phone"].is_string() && s["confidence"].is_number()));
+    }
+    let table = jamlips(&["align", &recording(folder.path()), "--text", TEXT]);
+    assert!(String::from_utf8_lossy(&table.stdout).contains("  worst\n"));
+}
+
+/// The page delivers by the same function, so its files are these.
+#[test]
+fn sync_writes_what_the_page_delivers_on_any_grid() {
+    let folder = tempfile::tempdir().unwrap();
+    let analysed = Analyser::shipped().unwrap();
+    let sound = jam_formats::sound::read(jam_demo::LINES[9].recording).unwrap();
+    let line =
+        Line { timing: Some(analysed.analyse(&sound, TEXT, &|_| true).unwrap().timing), ..Line::new(TEXT) };
+    let bram = Character::read(jam_demo::BRAM).unwrap();
+    let wiring = bram.wiring().unwrap();
+    for (fps, first) in [("24", 1001), ("25", 0), ("30", 1), ("30000/1001", -5), ("60", 86_400)] {
+        let out = folder.path().join(fps.replace('/', "-"));
+        let said = jamlips(&[
+            "sync",
+            &recording(folder.path()),
+            "--text",
+            TEXT,
+            "--character",
+            &character(folder.path()),
+            "--out",
+            &out.to_string_lossy(),
+            "--fps",
+            fps,
+            "--first-frame",
+            &first.to_string(),
+        ]);
+        assert!(said.status.success(), "{}", String::from_utf8_lossy(&said.stderr));
+        let grid = FrameGrid { rate: fps.parse::<FrameRate>().unwrap(), first: Frame(first) };
+        let delivery = Delivery::new(&line, &wiring, grid).unwrap();
+        let curves = std::fs::read_to_string(out.join("curves.json")).unwrap();
+        assert_eq!(curves, delivery.curves().unwrap(), "{fps}");
+        assert_eq!(
+            std::fs::read(out.join("worst.glb")).unwrap(),
+            delivery.glb(&bram, "worst").unwrap(),
+            "{fps}"
+        );
+        let curves: Value = serde_json::from_str(&curves).unwrap();
+        assert_eq!(curves["first_frame"], first);
+        assert_eq!(curves["controls"].as_object().unwrap().len(), Control::ALL.len());
+    }
+}
+
+#[test]
+fn what_goes_wrong_is_said_in_a_sentence_and_the_program_fails() {
+    let folder = tempfile::tempdir().unwrap();
+    let sound = recording(folder.path());
+    let broken = folder.path().join("broken.wav");
+    std::fs::write(&broken, "no sound").unwrap();
+    let broken = broken.to_string_lossy().into_owned();
+    let other = "Mushrooms and moss grow thick behind the empty greenhouse.";
+    for (arguments, sentence) in [
+        (vec!["align", "nowhere.wav", "--text", TEXT], "cannot be read"),
+        (vec!["align", &broken, "--text", TEXT], "not a WAV file"),
+        (vec!["align", &sound, "--text", "..."], "no words"),
+        (vec!["align", &sound, "--text", other], "does not seem to be what the recording says"),
+        (vec!["sync", &sound, "--text", TEXT, "--character", &broken, "--out", "x"], "not a binary glTF"),
+        (
+            vec!["sync", &sound, "--text", TEXT, "--character", "c", "--out", "x", "--fps", "0"],
+            "frames a second",
+        ),
+        (vec!["align", &sound], "--text"),
+    ] {
+        let said = jamlips(&arguments);
+        let text = String::from_utf8_lossy(&said.stderr);
+        assert!(!said.status.success() && text.contains(sentence), "{arguments:?}: {text}");
+    }
+    for command in [&["--help"][..], &["align", "--help"], &["sync", "--help"]] {
+        let text = String::from_utf8_lossy(&jamlips(command).stdout).into_owned();
+        assert!(text.contains("Examples:\n  jamlips"), "{text}");
+    }
+}
