@@ -12,8 +12,10 @@ use jam_score::{Phone, Seconds, Sound, Span, Timing, Word};
 /// Loudest level of a recording that counts as silence, dB relative to full scale.
 const SILENT_DB: f32 = -80.0;
 /// Median word confidence below which a text is not what the recording says. A wrong text still has a
-/// few words that fit by chance, so the median tells more than the mean; figures in the tests.
-const NO_MATCH: f32 = 0.03;
+/// few words that fit by chance, so the median tells more than the mean. Measured on 120 synthesised
+/// lines: right texts .069 and more, texts of other lines .036 at most. Right texts stay above it in
+/// white noise and babble down to 5 dB; there wrong ones pass too, all their words doubtful.
+const NO_MATCH: f32 = 0.04;
 
 /// What an analysis found.
 #[derive(Debug, Clone, PartialEq)]

@@ -80,6 +80,12 @@ function take(bytes: ArrayBuffer) {
   askNext();
 }
 
+/** Fetches anew what is shown of a key. An answer under way may be older than the event, so it is dropped. */
+async function refresh(queryKey?: unknown[]) {
+  await queries.cancelQueries({ queryKey });
+  await queries.invalidateQueries({ queryKey });
+}
+
 function hear(text: string) {
   const event = JSON.parse(text) as { type: string; id?: number; job?: Job };
   if (event.type === 'job' && event.job) {
@@ -91,12 +97,12 @@ function hear(text: string) {
     return;
   }
   if (event.type === 'line') {
-    void queries.invalidateQueries({ queryKey: ['lines'] });
-    void queries.invalidateQueries({ queryKey: ['line', event.id] });
+    void refresh(['lines']);
+    void refresh(['line', event.id]);
     if (event.id === wanted?.line) askAll();
     return;
   }
-  void queries.invalidateQueries();
+  void refresh();
   askAll();
 }
 
@@ -107,7 +113,7 @@ export function connect() {
   socket.binaryType = 'arraybuffer';
   socket.onopen = () => {
     connected = true;
-    void queries.invalidateQueries();
+    void refresh();
     askAll();
     changed();
   };

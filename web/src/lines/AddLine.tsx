@@ -51,7 +51,7 @@ function AddForm({ dropped, more }: { dropped: File | null; more: File[] }) {
     setProblem('');
     try {
       const line = await api.addLine(file, text, who);
-      queries.setQueryData(['line', line.summary.id], line);
+      // The answer may be older than the end of the analysis, so the line is asked for anew.
       await queries.invalidateQueries({ queryKey: ['lines'] });
       // Several that were dropped at once come one after the other.
       if (more.length > 0) {

@@ -18,7 +18,8 @@ export function LinePanel({ line, cast }: Props) {
 
   const change = async (what: { text?: string; character?: string }) => {
     try {
-      queries.setQueryData(['line', id], await api.changeLine(id, what));
+      await api.changeLine(id, what);
+      await queries.invalidateQueries({ queryKey: ['line', id] });
       if (what.text !== undefined) setDraft(null);
     } catch (error) {
       tell(error);
