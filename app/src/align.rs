@@ -2,7 +2,7 @@
 
 use crate::Spoken;
 use clap::Args;
-use jam_score::{Seconds, Timing};
+use jam_score::{DOUBTFUL, Seconds, Timing};
 use serde::Serialize;
 
 pub const EXAMPLES: &str = "Examples:
@@ -72,7 +72,7 @@ pub fn run(options: &Align) -> anyhow::Result<()> {
         return Ok(());
     }
     for word in words.words {
-        let doubt = if word.confidence < 0.5 { "  doubtful" } else { "" };
+        let doubt = if word.confidence < DOUBTFUL { "  doubtful" } else { "" };
         println!("{:8.3} {:8.3}  {}{doubt}", word.start.0, word.end.0, word.text);
         for sound in word.sounds {
             println!("{:8.3} {:8.3}    {}", sound.start.0, sound.end.0, sound.phone);

@@ -1,7 +1,7 @@
 // Every action once: its name, its key, what it does. Keys, the command search and buttons use these.
 
 import { spotlight } from '@mantine/spotlight';
-import { type LineView, api, queries, tell } from './api/client';
+import { type LineView, api, isDoubtful, queries, tell } from './api/client';
 import { soundsOf, wordsOf } from './score/draw';
 import { clampView } from './score/layout';
 import * as player from './score/player';
@@ -42,9 +42,7 @@ function nextDoubtful() {
   const line = openLine();
   if (!line) return;
   const sounds = soundsOf(line);
-  const doubtful = sounds
-    .map((s, i) => ({ s, i }))
-    .filter(({ s }) => s.phone !== 'SIL' && s.confidence < 0.5);
+  const doubtful = sounds.map((s, i) => ({ s, i })).filter(({ s }) => s.phone !== 'SIL' && isDoubtful(s));
   const next = doubtful.find(({ s }) => s.span.start > get().time + 1e-3) ?? doubtful[0];
   if (!next) return;
   set({ selected: { word: next.s.word ?? null, sound: next.i } });

@@ -20,6 +20,6 @@ mod phone;
 mod time;
 
 pub use edit::{Edit, EditError};
-pub use line::{Diction, Line, RecordingFacts, Sound, Timing, TimingError, Word};
+pub use line::{DOUBTFUL, Diction, Line, RecordingFacts, Sound, Timing, TimingError, Word};
 pub use phone::Phone;
 pub use time::{Frame, FrameGrid, FrameRate, FrameRateError, Seconds, Span};

@@ -14,6 +14,9 @@ pub struct RecordingFacts {
     pub wave: Vec<f32>,
 }
 
+/// Confidence below which a word or a sound is doubtful: the middle between right and wrong ones.
+pub const DOUBTFUL: f32 = 0.5;
+
 /// One word as it was spoken.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
 pub struct Word {
@@ -27,6 +30,12 @@ pub struct Word {
     pub confidence: f32,
     /// Mean pitch over the word's voiced frames in Hz; none for a whisper.
     pub pitch: Option<f32>,
+}
+
+impl Word {
+    pub fn is_doubtful(&self) -> bool {
+        self.confidence < DOUBTFUL
+    }
 }
 
 /// One sound or pause with its time.

@@ -89,7 +89,7 @@ impl Analyser {
         let mut heard: Vec<f32> = timing.words.iter().map(|w| w.confidence).collect();
         heard.sort_by(f32::total_cmp);
         if heard[heard.len() / 2] < NO_MATCH {
-            let doubtful = timing.words.iter().filter(|w| w.confidence < 0.5).count();
+            let doubtful = timing.words.iter().filter(|w| w.is_doubtful()).count();
             return Err(AnalyseError::DoesNotMatch { doubtful, words: words.len() });
         }
         Ok(Found { timing, tracks })

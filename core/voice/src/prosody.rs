@@ -4,7 +4,7 @@
 //! the window) joined by the cheapest path; constants are common practice.
 
 use crate::features::RATE;
-use jam_score::{Seconds, Span};
+use jam_score::Span;
 use realfft::RealFftPlanner;
 use serde::{Deserialize, Serialize};
 
@@ -50,10 +50,6 @@ impl VoiceTracks {
         let values = self.pitch_hz.get(self.indices(span))?;
         let voiced: Vec<f32> = values.iter().copied().filter(|p| *p > 0.0).collect();
         (!voiced.is_empty()).then(|| voiced.iter().sum::<f32>() / voiced.len() as f32)
-    }
-
-    pub fn duration(&self) -> Seconds {
-        Seconds(self.level_db.len() as f64 * HOP)
     }
 }
 

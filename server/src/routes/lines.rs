@@ -178,7 +178,7 @@ fn summary(app: &App, line: &StoredLine, number: usize, grid: FrameGrid) -> Line
         state,
         problem: line.problem.clone(),
         words: words.len(),
-        doubtful_words: words.iter().filter(|w| w.confidence < 0.5).count(),
+        doubtful_words: words.iter().filter(|w| w.is_doubtful()).count(),
         wave: line.facts.wave.clone(),
     }
 }

@@ -16,8 +16,8 @@ export type Delivery = Schemas['DeliveryView'];
 export type Grid = Schemas['FrameGrid'];
 export type Output = Schemas['Output'];
 
-/** Confidence below which a word or sound is shown as doubtful. */
-export const DOUBTFUL = 0.5;
+/** Whether a word or a sound is shown as doubtful; the same limit as `DOUBTFUL` in core/score. */
+export const isDoubtful = (what: { confidence: number }) => what.confidence < 0.5;
 
 export const queries = new QueryClient({
   defaultOptions: { queries: { staleTime: 60_000, retry: 1, refetchOnWindowFocus: false } },

@@ -1,4 +1,4 @@
-import { DOUBTFUL, type Grid, type LineView } from '../api/client';
+import { type Grid, type LineView, type Word, isDoubtful } from '../api/client';
 import { loopWord } from '../commands';
 import { set, useView } from '../state';
 import { soundsOf, wordsOf } from './draw';
@@ -10,8 +10,8 @@ interface Props {
   grid: Grid;
 }
 
-const sure = (confidence: number) =>
-  confidence >= 0.7 ? 'sure' : confidence >= DOUBTFUL ? 'fairly sure' : 'doubtful: listen and compare';
+const sure = (word: Word) =>
+  isDoubtful(word) ? 'doubtful: listen and compare' : word.confidence >= 0.7 ? 'sure' : 'fairly sure';
 
 /** The bench: what is selected. */
 export function SelectionPanel({ line, grid }: Props) {
@@ -21,7 +21,7 @@ export function SelectionPanel({ line, grid }: Props) {
   const word = words[selected.word ?? -1];
   const sound = soundsOf(line)[selected.sound ?? -1];
   if (!word) {
-    const count = words.filter((w) => w.confidence < DOUBTFUL).length;
+    const count = words.filter((w) => isDoubtful(w)).length;
     return (
       <section className="panel" aria-label="Selection">
         <h2>Nothing chosen</h2>
@@ -58,7 +58,7 @@ export function SelectionPanel({ line, grid }: Props) {
         {mine.map(({ s, i }) => (
           <button
             key={i}
-            className={s.confidence < DOUBTFUL ? 'chip doubtful' : 'chip'}
+            className={isDoubtful(s) ? 'chip doubtful' : 'chip'}
             aria-pressed={i === selected.sound}
             style={i === selected.sound ? { borderColor: 'var(--accent)' } : undefined}
             onClick={() => {
@@ -74,7 +74,7 @@ export function SelectionPanel({ line, grid }: Props) {
       <dl className="facts">
         <dt>Heard</dt>
         <dd>
-          {Math.round(word.confidence * 100)} %, {sure(word.confidence)}
+          {Math.round(word.confidence * 100)} %, {sure(word)}
         </dd>
         {word.pitch ? (
           <>

@@ -1,5 +1,5 @@
 import { useEffect, useRef, useState } from 'react';
-import type { Grid, LineView } from '../api/client';
+import { type Grid, type LineView, isDoubtful } from '../api/client';
 import { currentCurves, onCurves } from '../api/live';
 import { get, set, useView } from '../state';
 import * as draw from './draw';
@@ -61,7 +61,7 @@ export function Staves({ line, grid }: Props) {
   const [fresh, setFresh] = useState(0);
   const staves = stavesOf(size.height);
   const duration = line.summary.duration;
-  const doubtful = draw.soundsOf(line).filter((s) => s.phone !== 'SIL' && s.confidence < 0.5).length;
+  const doubtful = draw.soundsOf(line).filter((s) => s.phone !== 'SIL' && isDoubtful(s)).length;
 
   useEffect(() => {
     const element = host.current;

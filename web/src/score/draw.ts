@@ -1,6 +1,6 @@
 // The staves as plain drawing functions: context, where, what. No state, no React.
 
-import { DOUBTFUL, type Grid, type LineView, type Sound, type Word } from '../api/client';
+import { type Grid, type LineView, type Sound, type Word, isDoubtful } from '../api/client';
 import type { Curves } from '../api/live';
 import type { Span } from '../state';
 import { fonts } from '../theme';
@@ -142,7 +142,7 @@ export function drawWords(c: Context, s: Scene, stave: Stave) {
     const right = toX(axis, word.span.end);
     if (right < GUTTER - 80 || left > axis.width + 80) return;
     const chosen = s.selected.word === i;
-    const doubtful = word.confidence < DOUBTFUL;
+    const doubtful = isDoubtful(word);
     if (chosen || doubtful) {
       c.fillStyle = chosen ? paint.accentSoft : paint.doubtPaper;
       c.beginPath();
@@ -193,7 +193,7 @@ export function drawSounds(c: Context, s: Scene, stave: Stave) {
     const left = toX(axis, sound.span.start);
     const right = toX(axis, sound.span.end);
     if (right < GUTTER || left > axis.width) return;
-    const doubtful = sound.confidence < DOUBTFUL;
+    const doubtful = isDoubtful(sound);
     const chosen = s.selected.sound === i;
     c.beginPath();
     c.roundRect(left + 0.5, top, Math.max(right - left - 1, 1), height, 4);
