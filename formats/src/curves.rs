@@ -23,6 +23,12 @@ struct Document<'a> {
     controls: BTreeMap<&'static str, Vec<f32>>,
     shapes: BTreeMap<&'a str, Vec<f32>>,
     joints: Vec<Joint<'a>>,
+    /// Nodes that are shown and hidden.
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    shown: BTreeMap<&'a str, Vec<bool>>,
+    /// The drawing shown in each frame, for a character with a chart of mouths.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    mouths: Option<Vec<&'a str>>,
     words: Vec<Stretch<'a>>,
     sounds: Vec<SoundStretch>,
 }
@@ -57,6 +63,8 @@ pub struct Sampled {
     pub faces: Vec<Vec<f32>>,
     /// The wiring's values, frame by frame.
     pub wired: Vec<Wired>,
+    /// Index of the drawing shown, frame by frame; empty without a chart of mouths.
+    pub drawings: Vec<usize>,
 }
 
 /// Length of the tail on a grid.
@@ -67,12 +75,20 @@ pub fn tail(rate: FrameRate) -> Seconds {
 
 /// Samples controls on every frame, then wires them: wired values of another grid must not be
 /// interpolated, or a seal may open.
-pub fn sample(face: &Performance, wiring: &Wiring, grid: FrameGrid, duration: Seconds) -> Sampled {
-    let frames = grid.frames_covering(duration) + TAIL_FRAMES;
+pub fn sample(
+    face: &Performance,
+    wiring: &Wiring,
+    grid: FrameGrid,
+    timing: &Timing,
+    lead: Seconds,
+) -> Sampled {
+    let frames = grid.frames_covering(timing.end()) + TAIL_FRAMES;
     let faces: Vec<Vec<f32>> =
         (0..frames).map(|i| face.face_at(grid.time_of(Frame(grid.first.0 + i)))).collect();
     let wired = faces.iter().map(|f| wiring.apply(f)).collect();
-    Sampled { grid, faces, wired }
+    let chart = wiring.chart.as_ref();
+    let drawings = chart.map(|c| c.stepped(timing, lead, grid.rate, frames as usize)).unwrap_or_default();
+    Sampled { grid, faces, wired, drawings }
 }
 
 /// The curves file. Values are rounded to five digits after the point.
@@ -86,6 +102,7 @@ pub fn to_json(
     let column = |rows: &[Vec<f32>], i: usize| rows.iter().map(|r| rounded(r[i])).collect::<Vec<f32>>();
     let mut shapes = BTreeMap::new();
     let mut joints = Vec::new();
+    let mut shown: BTreeMap<&str, Vec<bool>> = BTreeMap::new();
     for (i, output) in wiring.outputs.iter().enumerate() {
         let mut joint =
             |node, moves, axis| joints.push(Joint { node, moves, axis, values: column(&sampled.wired, i) });
@@ -95,6 +112,10 @@ pub fn to_json(
             }
             Target::Rotation { node, axis } => joint(node.as_str(), "rotation_degrees", *axis),
             Target::Translation { node, axis } => joint(node.as_str(), "translation", *axis),
+            Target::Scale { node, axis } => joint(node.as_str(), "size", *axis),
+            Target::Shown { node } => {
+                shown.insert(node.as_str(), sampled.wired.iter().map(|f| f[i] >= 0.5).collect());
+            }
         }
     }
     serde_json::to_string(&Document {
@@ -111,6 +132,11 @@ pub fn to_json(
             .collect(),
         shapes,
         joints,
+        shown,
+        mouths: wiring
+            .chart
+            .as_ref()
+            .map(|c| sampled.drawings.iter().map(|d| c.drawings[*d].name.as_str()).collect()),
         words: timing
             .words
             .iter()

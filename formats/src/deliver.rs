@@ -1,7 +1,7 @@
 //! What goes out of one line: the animated character and the curves, on one frame grid.
 
 use crate::curves::{self, Sampled};
-use crate::glb::{Character, GlbError};
+use crate::glb::{Character, Frames, GlbError};
 use jam_face::{Performance, Wiring, perform};
 use jam_score::{FrameGrid, Line, Timing};
 
@@ -32,7 +32,11 @@ impl<'a> Delivery<'a> {
     pub fn new(line: &'a Line, wiring: &'a Wiring, grid: FrameGrid) -> Result<Delivery<'a>, DeliverError> {
         let timing = line.timing.as_ref().ok_or(DeliverError::NotTimed)?;
         let face = performance(timing, line, grid);
-        Ok(Delivery { timing, wiring, sampled: curves::sample(&face, wiring, grid, timing.end()) })
+        Ok(Delivery {
+            timing,
+            wiring,
+            sampled: curves::sample(&face, wiring, grid, timing, line.diction.lead),
+        })
     }
 
     pub fn frames(&self) -> usize {
@@ -41,7 +45,9 @@ impl<'a> Delivery<'a> {
 
     /// The animated character as a binary glTF file.
     pub fn glb(&self, character: &Character, name: &str) -> Result<Vec<u8>, DeliverError> {
-        Ok(character.animated(name, self.wiring, &self.sampled.wired, self.sampled.grid)?.write())
+        let Sampled { grid, wired, drawings, .. } = &self.sampled;
+        let frames = Frames { grid: *grid, wired, drawings };
+        Ok(character.prepared(self.wiring)?.animated(name, self.wiring, &frames)?.write())
     }
 
     /// The curves as JSON.

@@ -6,3 +6,5 @@ pub mod curves;
 pub mod deliver;
 pub mod glb;
 pub mod sound;
+pub mod test_line;
+pub mod wiring_file;

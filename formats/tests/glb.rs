@@ -1,8 +1,8 @@
 //! Animated characters and broken ones.
 #![allow(clippy::unwrap_used)]
 
-use jam_face::{Control, Feed, Output, Target, Wiring};
-use jam_formats::glb::{self, Character, GlbError};
+use jam_face::{Attached, Control, Feed, Output, Target, Wiring};
+use jam_formats::glb::{self, Character, Frames, GlbError};
 use jam_score::{Frame, FrameGrid, FrameRate};
 use proptest::prelude::*;
 use serde_json::{Value, json};
@@ -14,8 +14,9 @@ fn description() -> Value {
         "scene": 0,
         "scenes": [{"nodes": [0]}],
         "nodes": [
-            {"name": "head", "rotation": [0.0, 0.0, 0.0, 1.0], "children": [1]},
-            {"name": "skin", "mesh": 0}
+            {"name": "head", "rotation": [0.0, 0.0, 0.0, 1.0], "children": [1, 2]},
+            {"name": "skin", "mesh": 0},
+            {"name": "cap", "mesh": 1}
         ],
         "meshes": [{
             "name": "skin",
@@ -25,7 +26,7 @@ fn description() -> Value {
             }],
             "weights": [0.0, 0.25, 0.0],
             "extras": {"targetNames": ["jaw_open", "something_else", "lips_close"]}
-        }],
+        }, {"name": "cap", "primitives": [{"attributes": {"POSITION": 0}}]}],
         "accessors": [
             {"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3", "min": [0, 0, 0], "max": [1, 1, 0]},
             {"componentType": 5126, "count": 3, "type": "VEC3", "min": [0, 0, 0], "max": [0, 0, 1],
@@ -49,14 +50,13 @@ fn file() -> Vec<u8> {
 
 fn turning() -> Wiring {
     let mut wiring = Character::read(&file()).unwrap().wiring().unwrap();
-    wiring.outputs.push(Output {
-        target: Target::Translation { node: "head".into(), axis: [0.0, 1.0, 0.0] },
-        feeds: vec![Feed { control: Control::HeadShiftY, gain: 0.01 }],
-        low: -1.0,
-        high: 1.0,
-        parts: 0.0,
-    });
+    let target = Target::Translation { node: "head".into(), axis: [0.0, 1.0, 0.0] };
+    wiring.outputs.push(Output::new(target, vec![Feed::new(Control::HeadShiftY, 0.01)], -1.0, 1.0));
     wiring
+}
+
+fn animated(character: &Character, wiring: &Wiring, wired: &[Vec<f32>], grid: FrameGrid) -> Character {
+    character.animated("line", wiring, &Frames { grid, wired, drawings: &[] }).unwrap()
 }
 
 #[test]
@@ -73,7 +73,7 @@ fn an_animated_character_passes_the_validator_and_lasts_as_long_as_its_frames() 
     let frames: Vec<Vec<f32>> =
         (0..31).map(|i| wiring.outputs.iter().map(|_| i as f32 / 30.0).collect()).collect();
     let grid = FrameGrid { rate: FrameRate::new(30000, 1001).unwrap(), first: Frame(1001) };
-    let animated = character.animated("line", &wiring, &frames, grid).unwrap();
+    let animated = animated(&character, &wiring, &frames, grid);
     let (name, length) = animated.animations().swap_remove(0);
     assert_eq!(name, "line");
     assert!((length.0 - 30.0 * 1001.0 / 30000.0).abs() < 1e-6, "{length:?}");
@@ -104,7 +104,7 @@ fn joints_that_never_move_and_shapes_without_wiring_are_left_to_the_character() 
     let mut frame: Vec<f32> = vec![0.0; wiring.outputs.len()];
     frame[0] = 0.5;
     let grid = FrameGrid { rate: FrameRate::FILM, first: Frame(0) };
-    let bytes = character.animated("line", &wiring, &[frame.clone(), frame], grid).unwrap().write();
+    let bytes = animated(&character, &wiring, &[frame.clone(), frame], grid).write();
     let length = u32::from_le_bytes(bytes[12..16].try_into().unwrap()) as usize;
     let json: Value = serde_json::from_slice(&bytes[20..20 + length]).unwrap();
     assert_eq!(
@@ -123,28 +123,77 @@ fn joints_that_never_move_and_shapes_without_wiring_are_left_to_the_character() 
 
 #[test]
 fn what_is_no_character_is_refused_in_a_sentence() {
-    assert_eq!(Character::read(b"hello"), Err(GlbError::NotGlb));
+    assert_eq!(Character::read(b"hello"), Err(GlbError::NotGltf));
     let good = file();
     let mut old = good.clone();
     old[4] = 1;
-    assert_eq!(Character::read(&old), Err(GlbError::Version(1)));
+    assert_eq!(Character::read(&old), Err(GlbError::Version("1".into())));
     assert!(matches!(Character::read(&good[..60]), Err(GlbError::Damaged(_))));
     let with = |change: fn(&mut Value)| {
         let mut json = description();
         change(&mut json);
-        glb::container(json.as_object().unwrap(), &[0; 52])
+        Character::read(&glb::container(json.as_object().unwrap(), &[0; 52]))
     };
     let packed = with(|j| j["extensionsRequired"] = json!(["KHR_draco_mesh_compression"]));
-    assert_eq!(Character::read(&packed), Err(GlbError::Extension("KHR_draco_mesh_compression".into())));
+    assert_eq!(packed, Err(GlbError::Extension("KHR_draco_mesh_compression".into())));
+    let damages: [(&str, fn(&mut Value)); 8] = [
+        ("an accessor counts more than can be read", |j| {
+            j["accessors"][0]["count"] = json!(4_000_000_000u64)
+        }),
+        ("an accessor passes the end of its view", |j| j["accessors"][0]["count"] = json!(4)),
+        ("a buffer view passes the end of the data", |j| j["bufferViews"][0]["byteOffset"] = json!(u64::MAX)),
+        ("its nodes hang on each other in a circle", |j| j["nodes"][1]["children"] = json!([0])),
+        ("a node hangs on two others", |j| {
+            j["nodes"] = json!([{"children": [2]}, {"children": [2]}, {"mesh": 0}])
+        }),
+        ("a node's child is not there", |j| j["nodes"][0]["children"] = json!([77])),
+        ("a morph target differs in length from its mesh", |j| j["accessors"][1]["count"] = json!(2)),
+        ("a buffer is shorter than it says", |j| j["buffers"][0]["byteLength"] = json!(1u64 << 40)),
+    ];
+    for (why, change) in damages {
+        assert_eq!(with(change), Err(GlbError::Damaged(why.into())));
+    }
+    // Names that say nothing are no reason to refuse: they can be wired by hand.
     let nameless = with(|j| {
         j["meshes"][0]["extras"] = json!({});
         j["nodes"][0]["name"] = json!("cranium");
-    });
-    assert_eq!(Character::read(&nameless).unwrap().wiring(), Err(GlbError::NothingToMove));
-    let huge = with(|j| j["accessors"][0]["count"] = json!(4_000_000_000u64));
-    assert!(matches!(Character::read(&huge).unwrap().wiring(), Err(GlbError::Damaged(_))));
-    let outside = with(|j| j["bufferViews"][0]["byteOffset"] = json!(u64::MAX));
-    assert!(matches!(Character::read(&outside).unwrap().wiring(), Err(GlbError::Damaged(_))));
+    })
+    .unwrap();
+    assert_eq!(nameless.wiring().unwrap(), Wiring::default());
+    assert_eq!(nameless.shapes(), ["skin shape 1", "skin shape 2", "skin shape 3"]);
+}
+
+/// A zip that says little and holds much: 1 GB of zeros in about a megabyte.
+#[test]
+fn a_zip_bomb_stops_at_its_limit() {
+    let mut zip = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
+    let options =
+        zip::write::SimpleFileOptions::default().compression_method(zip::CompressionMethod::Deflated);
+    zip.start_file("a.bin", options).unwrap();
+    let zeros = vec![0; 16 << 20];
+    for _ in 0..64 {
+        std::io::Write::write_all(&mut zip, &zeros).unwrap();
+    }
+    let bytes = zip.finish().unwrap().into_inner();
+    assert!(bytes.len() < 4 << 20);
+    let answer = Character::read(&bytes);
+    assert_eq!(answer, Err(GlbError::Zip("it unpacks to more than 768 MB".into())));
+}
+
+fn fuzzed(bytes: &[u8]) {
+    let Ok(character) = Character::read(bytes) else { return };
+    let _ = character.facts();
+    if let Ok(mut wiring) = character.wiring() {
+        let _ = (character.conflicts(&wiring), character.unmovable(&wiring));
+        wiring.attached.push(Attached { node: "cap".into(), to: "skin".into() });
+        let frames = vec![vec![0.1; wiring.outputs.len()]; 2];
+        let grid = FrameGrid { rate: FrameRate::FILM, first: Frame(0) };
+        if let Ok(prepared) = character.prepared(&wiring) {
+            let _ = prepared
+                .animated("x", &wiring, &Frames { grid, wired: &frames, drawings: &[] })
+                .map(|c| c.write());
+        }
+    }
 }
 
 proptest! {
@@ -156,13 +205,27 @@ proptest! {
         let n = bytes.len();
         bytes[at % n] = byte;
         bytes.truncate(n - cut % n);
-        if let Ok(character) = Character::read(&bytes) {
-            let _ = character.shapes();
-            if let Ok(wiring) = character.wiring() {
-                let frames = vec![vec![0.1; wiring.outputs.len()]; 2];
-                let grid = FrameGrid { rate: FrameRate::FILM, first: Frame(0) };
-                let _ = character.animated("x", &wiring, &frames, grid).map(|c| c.write());
-            }
+        fuzzed(&bytes);
+    }
+
+    /// Any number of the description set to anything: counts, offsets, indices, strides.
+    #[test]
+    fn a_lying_file_is_answered(at in any::<usize>(), value in prop_oneof![Just(0u64), 1u64..8, Just(u64::from(u32::MAX)), Just(u64::MAX), any::<u64>()]) {
+        let mut json = description();
+        let mut slots = Vec::new();
+        numbers_in(&json, String::new(), &mut slots);
+        *json.pointer_mut(&slots[at % slots.len()]).unwrap() = json!(value);
+        fuzzed(&glb::container(json.as_object().unwrap(), &file()[file().len() - 52..]));
+    }
+}
+
+fn numbers_in(value: &Value, path: String, out: &mut Vec<String>) {
+    match value {
+        Value::Number(_) => out.push(path),
+        Value::Array(list) => {
+            list.iter().enumerate().for_each(|(i, v)| numbers_in(v, format!("{path}/{i}"), out))
         }
+        Value::Object(map) => map.iter().for_each(|(k, v)| numbers_in(v, format!("{path}/{k}"), out)),
+        _ => {}
     }
 }

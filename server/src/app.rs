@@ -2,10 +2,15 @@
 
 use crate::evaluate::Evaluations;
 use crate::jobs::Jobs;
+use crate::models::Models;
+use crate::problem::Answer;
 use crate::voices::Voices;
+use jam_formats::{sound, test_line};
+use jam_score::Timing;
 use jam_store::Store;
 use jam_voice::{AnalyseError, Analyser};
 use serde::Serialize;
+use std::sync::OnceLock;
 use tokio::sync::broadcast;
 
 /// Something that changed, told to every open page.
@@ -31,6 +36,8 @@ pub struct App {
     pub(crate) jobs: Jobs,
     pub(crate) voices: Voices,
     pub(crate) evaluations: Evaluations,
+    pub(crate) models: Models,
+    test_line: OnceLock<Timing>,
     events: broadcast::Sender<Event>,
 }
 
@@ -42,8 +49,27 @@ impl App {
             jobs: Jobs::default(),
             voices: Voices::default(),
             evaluations: Evaluations::default(),
+            models: Models::default(),
+            test_line: OnceLock::new(),
             events: broadcast::channel(1024).0,
         })
+    }
+
+    /// Times of the line that the test walk ends with, found once.
+    pub(crate) fn test_line(&self) -> Answer<&Timing> {
+        if let Some(timing) = self.test_line.get() {
+            return Ok(timing);
+        }
+        let recording = sound::read(test_line::RECORDING)?;
+        let found = self.analyser.analyse(&recording, test_line::TEXT, &|_| true);
+        Ok(self.test_line.get_or_init(|| match found {
+            Ok(found) => found.timing,
+            // It ships with the program and is analysed in its tests.
+            Err(error) => {
+                tracing::error!("the test line cannot be analysed: {error}");
+                Timing::default()
+            }
+        }))
     }
 
     pub(crate) fn tell(&self, event: Event) {

@@ -1,8 +1,8 @@
 //! Curves of lines, evaluated once for each state of a line and kept until it changes.
 
-use jam_face::{Control, Performance, Wired, Wiring};
+use jam_face::{Control, HZ, Performance, Wiring};
 use jam_formats::deliver;
-use jam_score::{FrameGrid, Line};
+use jam_score::{FrameGrid, FrameRate, Line, Seconds, Timing};
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -13,7 +13,8 @@ pub struct Evaluated {
     grid: FrameGrid,
     wiring: Wiring,
     pub face: Performance,
-    pub wired: Vec<Wired>,
+    /// Values of the wiring's targets, sample by sample.
+    pub wired: Vec<Vec<f32>>,
 }
 
 /// The newest evaluation of each line.
@@ -35,12 +36,38 @@ impl Evaluations {
             return Some(found.clone());
         }
         let face = deliver::performance(timing, line, grid);
-        let all = |i: usize| Control::ALL.iter().map(|c| face.sample(*c, i)).collect::<Vec<f32>>();
-        let wired = (0..face.len()).map(|i| wiring.apply(&all(i))).collect();
+        let wired = wire(&face, wiring, timing, line.diction.lead, grid.rate);
         let evaluated = Arc::new(Evaluated { line: line.clone(), grid, wiring: wiring.clone(), face, wired });
         kept.insert(id, evaluated.clone());
         Some(evaluated)
     }
+}
+
+/// Values of a wiring's targets for every sample of a performance. Drawings of a chart stand for whole
+/// frames.
+pub fn wire(
+    face: &Performance,
+    wiring: &Wiring,
+    timing: &Timing,
+    lead: Seconds,
+    rate: FrameRate,
+) -> Vec<Vec<f32>> {
+    let frame_of = |i: usize| (i as f64 / HZ * rate.per_second() + 1e-6) as usize;
+    let frames = frame_of(face.len()) + 1;
+    let drawings = wiring.chart.as_ref().map(|c| c.stepped(timing, lead, rate, frames));
+    let sample = |i: usize| {
+        let controls: Vec<f32> = Control::ALL.iter().map(|c| face.sample(*c, i)).collect();
+        let drawing = drawings.as_ref().and_then(|d| d.get(frame_of(i)).copied());
+        wiring.apply_with(&controls, drawing)
+    };
+    (0..face.len()).map(sample).collect()
+}
+
+/// A header as JSON with its length before it, padded so that floats can follow.
+pub fn framed(header: &impl Serialize) -> Vec<u8> {
+    let mut text = serde_json::to_vec(header).unwrap_or_default();
+    text.resize(text.len().next_multiple_of(4), b' ');
+    [&(text.len() as u32).to_le_bytes()[..], &text].concat()
 }
 
 /// A stretch of a line's curves that a page asks for; samples, from `from` up to `to`.
@@ -65,7 +92,7 @@ struct WindowHeader<'a> {
 
 impl Evaluated {
     /// A window as bytes: length of the header (u32), header as JSON padded to four bytes, then one
-    /// run of little-endian f32 for each control that moves and each output of the wiring.
+    /// run of little-endian f32 for each control that moves and each target of the wiring.
     pub fn window(&self, request: &WindowRequest) -> Vec<u8> {
         let to = request.to.min(self.face.len());
         let from = request.from.min(to);
@@ -81,11 +108,8 @@ impl Evaluated {
             controls: moving.iter().map(|c| c.name()).collect(),
             outputs,
         };
-        let mut text = serde_json::to_vec(&header).unwrap_or_default();
-        text.resize(text.len().next_multiple_of(4), b' ');
-        let mut out = Vec::with_capacity(4 + text.len() + 4 * (to - from) * (moving.len() + outputs));
-        out.extend((text.len() as u32).to_le_bytes());
-        out.extend(text);
+        let mut out = framed(&header);
+        out.reserve(4 * (to - from) * (moving.len() + outputs));
         for control in moving {
             out.extend((from..to).flat_map(|i| self.face.sample(control, i).to_le_bytes()));
         }

@@ -3,7 +3,6 @@
 use crate::app::{App, Event};
 use crate::problem::Problem;
 use jam_formats::deliver::Delivery;
-use jam_formats::glb::Character;
 use jam_formats::sound;
 use jam_score::Edit;
 use jam_store::{StoreError, StoredLine};
@@ -281,8 +280,8 @@ fn deliver_now(
     let keep_going = |progress| if watch(progress) { Ok(()) } else { Err(Ended::Cancelled) };
     keep_going(0.2)?;
     if kinds.glb {
-        let character = Character::read(&app.store.blob(&member.model)?).map_err(Problem::from)?;
-        let bytes = delivery.glb(&character, &stem).map_err(Problem::from)?;
+        let model = app.models.get(&app.store, &member.model)?;
+        let bytes = delivery.glb(&model.character, &stem).map_err(Problem::from)?;
         keep_going(0.6)?;
         app.store.add_delivery(id, &format!("{stem}.glb"), "model/gltf-binary", &bytes)?;
     }
@@ -302,7 +301,7 @@ fn file_stem(production: &str, character: &str, number: usize, line: &StoredLine
     format!("{}_{}_{number:02}_{}", slug(production), slug(character), slug(&words.join(" ")))
 }
 
-fn slug(text: &str) -> String {
+pub fn slug(text: &str) -> String {
     let spaced: String = text
         .chars()
         .filter(|c| *c != '\'' && *c != '’')

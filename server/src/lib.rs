@@ -3,8 +3,10 @@
 
 mod app;
 mod evaluate;
+mod form;
 mod guard;
 mod jobs;
+mod models;
 mod page;
 mod problem;
 mod range;
@@ -86,7 +88,17 @@ fn api() -> OpenApiRouter<Arc<App>> {
     OpenApiRouter::with_openapi(Description::openapi())
         .routes(routes!(routes::production::show, routes::production::change))
         .routes(routes!(routes::cast::list))
+        .routes(routes!(routes::cast::show))
         .routes(routes!(routes::cast::model))
+        .routes(routes!(routes::cast::wire, routes::cast::export_wiring, routes::cast::import_wiring))
+        .routes(routes!(routes::cast::propose))
+        .routes(routes!(routes::cast::duplicate))
+        .routes(routes!(routes::cast::undo))
+        .routes(routes!(routes::cast::redo))
+        .routes(routes!(routes::cast::pose))
+        .routes(routes!(routes::cast::walk))
+        .routes(routes!(routes::cast::test_line_sound))
+        .routes(routes!(routes::cast::vocabulary))
         .routes(routes!(routes::lines::list))
         .routes(routes!(routes::lines::show, routes::lines::change))
         .routes(routes!(routes::lines::analyse))

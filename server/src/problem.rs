@@ -3,9 +3,11 @@
 use axum::Json;
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
+use jam_face::WiringError;
 use jam_formats::deliver::DeliverError;
 use jam_formats::glb::GlbError;
 use jam_formats::sound::SoundError;
+use jam_formats::wiring_file::WiringFileError;
 use jam_score::{EditError, FrameRateError};
 use jam_store::StoreError;
 use serde::Serialize;
@@ -103,6 +105,18 @@ impl From<SoundError> for Problem {
 impl From<GlbError> for Problem {
     fn from(error: GlbError) -> Problem {
         Problem::refused("model", "character_unreadable", error)
+    }
+}
+
+impl From<WiringError> for Problem {
+    fn from(error: WiringError) -> Problem {
+        Problem::refused("wiring", "wiring_wrong", error)
+    }
+}
+
+impl From<WiringFileError> for Problem {
+    fn from(error: WiringFileError) -> Problem {
+        Problem::refused("wiring", "wiring_unreadable", error)
     }
 }
 

@@ -10,6 +10,9 @@ diesel::table! {
     cast_member (id) { id -> Integer, name -> Text, model -> Text, wiring -> Text, }
 }
 diesel::table! {
+    cast_step (id) { id -> Integer, cast_id -> Integer, words -> Text, before -> Text, after -> Text, undone -> Bool, }
+}
+diesel::table! {
     line (id) {
         id -> Integer, document -> Text, recording -> Text, recording_name -> Text, recording_facts -> Text,
         problem -> Nullable<Text>,
@@ -23,4 +26,12 @@ diesel::table! {
         id -> Integer, line_id -> Integer, file_name -> Text, media_type -> Text, size -> BigInt, content -> Text,
     }
 }
-diesel::allow_tables_to_appear_in_same_query!(production, blob, cast_member, line, journal, delivery);
+diesel::allow_tables_to_appear_in_same_query!(
+    production,
+    blob,
+    cast_member,
+    cast_step,
+    line,
+    journal,
+    delivery
+);

@@ -1,7 +1,7 @@
 //! How fast a line's curves are made, and how fast they are wired to a character.
 
 use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
-use jam_face::propose::{NamedShape, by_name};
+use jam_face::propose::{ShapeFacts, propose};
 use jam_face::{Control, perform};
 use jam_score::{Diction, FrameRate, Phone, Seconds, Sound, Span, Timing};
 use std::hint::black_box;
@@ -47,9 +47,10 @@ fn curves(c: &mut Criterion) {
 }
 
 fn wiring(c: &mut Criterion) {
-    let shapes: Vec<NamedShape> =
-        Control::ALL.iter().map(|c| NamedShape { name: c.name().into(), parts: Some(0.1) }).collect();
-    let wiring = by_name(&shapes, &[]);
+    let shapes: Vec<ShapeFacts> =
+        Control::ALL.iter().map(|c| ShapeFacts { name: c.name().into(), half: None }).collect();
+    let mut wiring = propose(&shapes, &[]).wiring;
+    wiring.measure(|_| Some(0.1));
     let face =
         perform(&speech(5.0), &Diction::default(), FrameRate::FILM, Seconds(0.25)).face_at(Seconds(1.0));
     c.bench_function("wire one frame", |b| b.iter(|| wiring.apply(black_box(&face))));

@@ -43,26 +43,39 @@ fn lip_pairs(rest: &[Vector], close: &[Vector]) -> Vec<(usize, usize)> {
     pairs
 }
 
-/// For each of `shapes`, how much of `close` cancels the lip opening of its full weight; never below
-/// 0. None if the lips do not touch at rest, so that nothing can be measured.
-///
-/// All slices hold one vector a vertex: rest positions, and moves at weight 1.
-pub fn parts(rest: &[Vector], close: &[Vector], shapes: &[&[Vector]]) -> Option<Vec<f32>> {
-    let pairs = lip_pairs(rest, close);
-    if pairs.len() < FEWEST {
-        return None;
+/// The line where a character's lips touch at rest, and how its closing shape moves them there.
+pub struct LipLine {
+    pairs: Vec<(usize, usize)>,
+    closing: Vec<Vector>,
+    power: f32,
+}
+
+/// What is seen of an opening is what it is from the front: glTF characters look along +z.
+fn seen(v: Vector) -> Vector {
+    [v[0], v[1], 0.0]
+}
+
+impl LipLine {
+    /// None if the lips do not touch at rest, so that nothing can be measured. Both slices hold one
+    /// vector a vertex: rest positions, and the closing shape's moves at weight 1.
+    pub fn find(rest: &[Vector], close: &[Vector]) -> Option<LipLine> {
+        let pairs = lip_pairs(rest, close);
+        if pairs.len() < FEWEST {
+            return None;
+        }
+        let closing: Vec<Vector> = pairs.iter().map(|(a, b)| seen(minus(close[*a], close[*b]))).collect();
+        let power = closing.iter().map(|c| dot(*c, *c)).sum();
+        Some(LipLine { pairs, closing, power })
     }
-    // What is seen of an opening is what it is from the front: glTF characters look along +z.
-    let seen = |v: Vector| [v[0], v[1], 0.0];
-    let closing: Vec<Vector> = pairs.iter().map(|(a, b)| seen(minus(close[*a], close[*b]))).collect();
-    let power: f32 = closing.iter().map(|c| dot(*c, *c)).sum();
-    let share = |shape: &&[Vector]| {
+
+    /// How much of the closing shape cancels the lip opening of a shape's full weight; never below 0.
+    pub fn parts(&self, shape: &[Vector]) -> f32 {
         let at = |i: usize| shape.get(i).copied().unwrap_or_default();
-        let against: f32 = pairs.iter().zip(&closing).map(|((a, b), c)| dot(minus(at(*a), at(*b)), *c)).sum();
-        let share = -against / power;
+        let pairs = self.pairs.iter().zip(&self.closing);
+        let against: f32 = pairs.map(|((a, b), c)| dot(minus(at(*a), at(*b)), *c)).sum();
+        let share = -against / self.power;
         if share > 0.005 { share } else { 0.0 }
-    };
-    Some(shapes.iter().map(share).collect())
+    }
 }
 
 #[cfg(test)]
@@ -78,9 +91,10 @@ mod tests {
         let close: Vec<Vector> = (0..2 * n).map(|i| [0.0, -0.2 * side(i), 0.0]).collect();
         let half: Vec<Vector> = (0..2 * n).map(|i| [0.0, 0.1 * side(i), 0.3]).collect();
         let nothing: Vec<Vector> = vec![[0.0, 0.5, 0.0]; 2 * n];
-        let shares = parts(&rest, &close, &[&half, &nothing, &close]).expect("lips touch");
+        let line = LipLine::find(&rest, &close).expect("lips touch");
+        let shares = [&half, &nothing, &close].map(|shape| line.parts(shape));
         assert!((shares[0] - 0.5).abs() < 1e-5 && shares[1] == 0.0 && shares[2] == 0.0, "{shares:?}");
         let open: Vec<Vector> = (0..2 * n).map(|i| [x(i), side(i), 0.0]).collect();
-        assert_eq!(parts(&open, &close, &[&half]), None);
+        assert!(LipLine::find(&open, &close).is_none());
     }
 }

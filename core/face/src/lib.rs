@@ -21,6 +21,8 @@
 //! ```
 
 pub mod beats;
+pub mod binding;
+mod chart;
 pub mod contact;
 mod control;
 pub mod goals;
@@ -29,12 +31,19 @@ pub mod musts;
 mod organ;
 mod performance;
 pub mod propose;
+mod response;
 mod sounds;
 pub mod trajectory;
+mod walk;
+mod wired;
 mod wiring;
 
+pub use chart::{Chart, Drawing, LEAST_HOLD, MouthKind};
 pub use control::{Control, Region};
 pub use organ::Organ;
 pub use performance::{HZ, Performance, perform};
+pub use response::Response;
 pub use sounds::{Shape, SpokenSound, spoken};
-pub use wiring::{Feed, Output, Target, Wired, Wiring, WiringError};
+pub use walk::{Step, StepOf, Walk};
+pub use wired::Wired;
+pub use wiring::{Attached, Feed, LeftOut, Mix, Output, Target, Wiring, WiringError};

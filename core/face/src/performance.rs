@@ -37,8 +37,19 @@ impl Performance {
         self.samples == 0
     }
 
-    fn set(&mut self, control: Control, curve: Vec<f32>) {
+    pub(crate) fn set(&mut self, control: Control, curve: Vec<f32>) {
         self.curves[control as usize] = curve;
+    }
+
+    /// Plays `other` from sample `at` on, over what was there; what passes the end is lost.
+    pub(crate) fn insert(&mut self, at: usize, other: &Performance) {
+        let samples = self.samples;
+        for (own, curve) in self.curves.iter_mut().zip(&other.curves).filter(|(_, c)| !c.is_empty()) {
+            own.resize(samples, 0.0);
+            for (value, new) in own.iter_mut().skip(at).zip(curve) {
+                *value = *new;
+            }
+        }
     }
 
     /// The sampled curve of a control; none where it rests at 0 throughout.

@@ -1,13 +1,14 @@
-//! How one character answers to the controls.
-//!
-//! Each output is a morph target or a joint, fed by controls. Two things need to know the character:
-//! what else parts the lips, so that a seal stays shut (`parts`: how much of the closing shape
-//! cancels one unit of this output, measured on the character's lips or 1 for a jaw with a one-to-one
-//! closing shape), and which output closes them. A character without a closing shape gets its jaw
-//! shut instead.
+//! How one character answers to the controls: what of it moves, what feeds each, and what else belongs
+//! to its setup (attached parts, a chart of whole mouths, motion of its own clips that is kept out).
 
+use crate::chart::Chart;
 use crate::control::Control;
+use crate::response::Response;
 use serde::{Deserialize, Serialize};
+
+/// Most outputs of a character, and feeds of one output: far beyond any real face.
+const MOST_OUTPUTS: usize = 4000;
+const MOST_FEEDS: usize = 64;
 
 /// What an output moves.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
@@ -19,13 +20,90 @@ pub enum Target {
     Rotation { node: String, axis: [f32; 3] },
     /// A joint moved along an axis in its parent's units, on top of its rest pose.
     Translation { node: String, axis: [f32; 3] },
+    /// A joint's size: along each of its axes 1 + value × axis times that of its rest pose.
+    Scale { node: String, axis: [f32; 3] },
+    /// A node that is shown, with all below it, from a value of one half on: drawn eyes that are swapped.
+    Shown { node: String },
 }
 
-/// One control's share in an output.
+impl Target {
+    /// The joint it moves; none for a morph target.
+    pub fn node(&self) -> Option<&str> {
+        match self {
+            Target::Morph { .. } => None,
+            Target::Rotation { node, .. }
+            | Target::Translation { node, .. }
+            | Target::Scale { node, .. }
+            | Target::Shown { node } => Some(node),
+        }
+    }
+
+    /// What is moved, as it is called in the character's file.
+    pub fn name(&self) -> &str {
+        match self {
+            Target::Morph { name } => name,
+            _ => self.node().unwrap_or_default(),
+        }
+    }
+
+    /// The direction of a turn, a move or a change of size, in the joint's own space.
+    pub fn axis(&self) -> Option<[f32; 3]> {
+        match self {
+            Target::Morph { .. } | Target::Shown { .. } => None,
+            Target::Rotation { axis, .. } | Target::Translation { axis, .. } | Target::Scale { axis, .. } => {
+                Some(*axis)
+            }
+        }
+    }
+}
+
+/// One control's share in an output: gain × its value, bent by the response.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
 pub struct Feed {
     pub control: Control,
+    /// Output for one unit of the control (of its full range for a bent response).
     pub gain: f32,
+    /// A second control that multiplies the first, as a part of its range: for corrective shapes.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub times: Option<Control>,
+    #[serde(default, skip_serializing_if = "is_straight")]
+    pub response: Response,
+    /// Whether it only stands in for an output that this face does not have.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub stands_in: bool,
+}
+
+fn is_straight(response: &Response) -> bool {
+    *response == Response::Straight
+}
+
+/// How far a control's range reaches from 0.
+fn reach(control: Control) -> f32 {
+    let (low, high) = control.range();
+    high.max(-low)
+}
+
+impl Feed {
+    pub fn new(control: Control, gain: f32) -> Feed {
+        Feed { control, gain, times: None, response: Response::Straight, stands_in: false }
+    }
+
+    /// Its share, for all controls in the order of [`Control::ALL`].
+    pub fn value(&self, face: &[f32]) -> f32 {
+        let full = reach(self.control);
+        let share = self.times.map_or(1.0, |c| face[c as usize] / reach(c));
+        self.gain * full * self.response.at(face[self.control as usize] / full * share)
+    }
+}
+
+/// How several feeds of one output come together.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Mix {
+    #[default]
+    Sum,
+    /// The one that is farthest from 0.
+    Strongest,
 }
 
 /// One morph target or joint and what feeds it.
@@ -33,113 +111,159 @@ pub struct Feed {
 pub struct Output {
     pub target: Target,
     pub feeds: Vec<Feed>,
+    #[serde(default)]
+    pub mix: Mix,
+    /// Added to what the feeds give; what the face has at rest.
+    #[serde(default)]
+    pub offset: f32,
     pub low: f32,
     pub high: f32,
     /// How much of the closing shape cancels the lip opening of one unit; 0 if it opens nothing.
+    /// Measured on the character, not set by hand.
     #[serde(default)]
     pub parts: f32,
+}
+
+impl Output {
+    /// An output that answers to `feeds` and is limited to `low` and `high`.
+    pub fn new(target: Target, feeds: Vec<Feed>, low: f32, high: f32) -> Output {
+        Output { target, feeds, mix: Mix::Sum, offset: 0.0, low, high, parts: 0.0 }
+    }
+
+    pub fn is_fed_by(&self, control: Control) -> bool {
+        self.feeds.iter().any(|f| f.control == control)
+    }
+
+    /// Its value for a face that keeps the rules of contact.
+    pub fn value(&self, face: &[f32]) -> f32 {
+        let shares = self.feeds.iter().map(|f| f.value(face));
+        let mixed = match self.mix {
+            Mix::Sum => shares.sum(),
+            Mix::Strongest => shares.fold(0.0f32, |a, b| if b.abs() > a.abs() { b } else { a }),
+        };
+        (self.offset + mixed).clamp(self.low, self.high)
+    }
+}
+
+/// A mesh without shapes of its own that follows another's.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct Attached {
+    /// Node of the mesh that follows: brows, a beard, glasses.
+    pub node: String,
+    /// Node of the mesh that it lies on, the skin.
+    pub to: String,
+}
+
+/// Motion in one of the character's own clips that is left out on delivery.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct LeftOut {
+    pub clip: String,
+    pub node: String,
+    /// `weights`, `rotation`, `translation` or `scale`, as in glTF.
+    pub path: String,
 }
 
 /// A character's whole wiring.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, utoipa::ToSchema)]
 pub struct Wiring {
     pub outputs: Vec<Output>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub attached: Vec<Attached>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub left_out: Vec<LeftOut>,
+    /// Whole mouths that are swapped instead of blended.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub chart: Option<Chart>,
 }
 
 /// What a wiring must keep, and where it does not.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
 pub enum WiringError {
+    #[error("a wiring has at most {MOST_OUTPUTS} outputs with at most {MOST_FEEDS} controls each")]
+    TooMany,
     #[error(
-        "output {0} has limits or gains that are no numbers, or its upper limit lies below its lower one"
+        "the numbers of the output “{0}” cannot be used; gains, offsets, limits and axes are plain numbers"
     )]
-    Numbers(usize),
+    Numbers(String),
+    #[error("the lower limit of “{0}” lies above its upper one; exchange them")]
+    Limits(String),
+    #[error("the response of “{0}” needs 2 to 32 points from left to right")]
+    Response(String),
+    #[error("the axis of “{0}” has no length; give it a direction such as 1, 0, 0")]
+    Axis(String),
+    #[error("the chart of mouths cannot be used: {0}")]
+    Chart(&'static str),
 }
-
-/// Values of a wiring's outputs, in its order: weights, degrees or lengths.
-pub type Wired = Vec<f32>;
-
-/// Share of what protruding opens that is closed again: pushing the lips out does not by itself
-/// part them, else every "oo" is a toothy oval. Found by looking.
-const PROTRUDE_SHUT: f32 = 0.85;
-/// Lower lip lifted along with an open jaw, so that a tuck reaches the teeth. Found by looking.
-const TUCK_LIFT: f32 = 1.5;
-const TUCK_FREE_JAW: f32 = 0.06;
 
 impl Wiring {
-    pub fn check(&self) -> Result<(), WiringError> {
-        for (i, output) in self.outputs.iter().enumerate() {
-            let numbers = [output.low, output.high, output.parts];
-            let finite = numbers.iter().chain(output.feeds.iter().map(|f| &f.gain)).all(|n| n.is_finite());
-            if !finite || output.low > output.high {
-                return Err(WiringError::Numbers(i));
+    /// Whether something answers to a control itself, not only standing in for it.
+    pub fn answers_to(&self, control: Control) -> bool {
+        self.outputs.iter().any(|o| o.feeds.iter().any(|f| f.control == control && !f.stands_in))
+    }
+
+    /// All that moves, in the order of its values: the outputs, then the drawings of the chart.
+    pub fn targets(&self) -> Vec<Target> {
+        let drawings = self.chart.iter().flat_map(|c| &c.drawings);
+        let shown = drawings.map(|d| Target::Shown { node: d.shown_node() });
+        self.outputs.iter().map(|o| o.target.clone()).chain(shown).collect()
+    }
+
+    /// The values of [`Wiring::targets`] for a face, with one drawing of the chart shown.
+    pub fn apply_with(&self, face: &[f32], drawing: Option<usize>) -> Vec<f32> {
+        let mut values = self.apply(face);
+        let count = self.chart.as_ref().map_or(0, |c| c.drawings.len());
+        values.extend((0..count).map(|d| f32::from(u8::from(Some(d) == drawing))));
+        values
+    }
+
+    /// What differs from an earlier state, in a few words.
+    pub fn change_from(&self, before: &Wiring) -> String {
+        if self.chart != before.chart {
+            return "Chart of mouths".into();
+        }
+        if self.attached != before.attached {
+            return "Attached parts".into();
+        }
+        if self.left_out != before.left_out {
+            return "Motion left out".into();
+        }
+        let differs = |(a, b): &(&Output, &Output)| a != b;
+        match self.outputs.len().cmp(&before.outputs.len()) {
+            std::cmp::Ordering::Greater => "Add an output".into(),
+            std::cmp::Ordering::Less => "Remove an output".into(),
+            std::cmp::Ordering::Equal => {
+                let mut changed = self.outputs.iter().zip(&before.outputs).filter(differs);
+                match (changed.next(), changed.next()) {
+                    (Some((one, _)), None) => format!("Wiring of “{}”", one.target.name()),
+                    _ => "Wiring".into(),
+                }
             }
         }
-        Ok(())
     }
 
-    /// The outputs' values for a face given as all controls in the order of [`Control::ALL`].
-    pub fn apply(&self, face: &[f32]) -> Wired {
-        let mut face = contacts(face);
-        let seal = face[Control::LipsClose as usize];
-        let tuck = face[Control::LipLowerTuck as usize];
-        let fed = |output: &Output, control: Control| output.feeds.iter().any(|f| f.control == control);
-        let closes = |output: &Output| fed(output, Control::LipsClose);
-        if !self.outputs.iter().any(closes) {
-            face[Control::JawOpen as usize] *= 1.0 - seal;
+    pub fn check(&self) -> Result<(), WiringError> {
+        if self.outputs.len() > MOST_OUTPUTS || self.outputs.iter().any(|o| o.feeds.len() > MOST_FEEDS) {
+            return Err(WiringError::TooMany);
         }
-        let value = |output: &Output| {
-            let sum: f32 = output.feeds.iter().map(|f| f.gain * face[f.control as usize]).sum();
-            sum.clamp(output.low, output.high)
-        };
-        let mut wired: Wired = self.outputs.iter().map(value).collect();
-        let total = |weigh: &dyn Fn(&Output) -> f32| -> f32 {
-            let parted = self.outputs.iter().zip(&wired).filter(|(o, _)| !closes(o));
-            parted.map(|(o, w)| o.parts * w * weigh(o)).sum()
-        };
-        let open = total(&|_| 1.0);
-        let protruded = total(&|o| f32::from(u8::from(fed(o, Control::LipsProtrude))));
-        let jaw = face[Control::JawOpen as usize];
-        let jaw_parts: f32 =
-            self.outputs.iter().filter(|o| fed(o, Control::JawOpen)).map(|o| o.parts).fold(0.0, f32::max);
-        let lift = TUCK_LIFT * jaw_parts * (jaw - TUCK_FREE_JAW).max(0.0);
-        let apart = tuck * lift + (1.0 - tuck) * PROTRUDE_SHUT * protruded;
-        let close = seal * open + (1.0 - seal) * apart;
-        for (output, weight) in self.outputs.iter().zip(&mut wired).filter(|(o, _)| closes(o)) {
-            let gain: f32 =
-                output.feeds.iter().filter(|f| f.control == Control::LipsClose).map(|f| f.gain).sum();
-            *weight = (gain * close).clamp(output.low, output.high);
+        for output in &self.outputs {
+            let named = || output.target.name().to_string();
+            let axis = output.target.axis();
+            let own = [output.low, output.high, output.offset, output.parts];
+            let gains = output.feeds.iter().map(|f| f.gain);
+            let mut numbers = own.into_iter().chain(gains).chain(axis.into_iter().flatten());
+            if !numbers.all(|n| n.is_finite() && n.abs() <= 1e6) {
+                return Err(WiringError::Numbers(named()));
+            }
+            if output.low > output.high {
+                return Err(WiringError::Limits(named()));
+            }
+            if !output.feeds.iter().all(|f| f.response.is_sound()) {
+                return Err(WiringError::Response(named()));
+            }
+            if axis.is_some_and(|a| a.iter().all(|x| x.abs() < 1e-6)) {
+                return Err(WiringError::Axis(named()));
+            }
         }
-        wired
+        self.chart.as_ref().map_or(Ok(()), Chart::check)
     }
-}
-
-/// What lips, teeth and tongue cannot do at once, the same for every character: rounding comes before
-/// protruding, what parts the lips is withdrawn by a seal, the tongue never passes closed lips or
-/// teeth.
-fn contacts(face: &[f32]) -> Vec<f32> {
-    let mut face = face.to_vec();
-    let get = |face: &[f32], c: Control| face[c as usize];
-    let seal = get(&face, Control::LipsClose);
-    let tuck = get(&face, Control::LipLowerTuck);
-    let round = get(&face, Control::LipsRound);
-    let jaw = get(&face, Control::JawOpen);
-    let (keep, keep_soft) = (1.0 - seal, 1.0 - seal * seal);
-    let reach = ((jaw - 0.04) / 0.10).clamp(0.0, 1.0);
-    let past_teeth = reach * reach * (3.0 - 2.0 * reach);
-    let protrude = get(&face, Control::LipsProtrude).min((1.0 - round).max(0.0));
-    face[Control::LipsProtrude as usize] = protrude;
-    let scale = |face: &mut [f32], controls: &[Control], by: f32| {
-        for c in controls {
-            face[*c as usize] *= by;
-        }
-    };
-    scale(&mut face, &[Control::LipUpperRaiseLeft, Control::LipUpperRaiseRight], keep);
-    scale(&mut face, &[Control::LipLowerDropLeft, Control::LipLowerDropRight], keep * (1.0 - tuck));
-    scale(&mut face, &[Control::LipLowerTuck], keep_soft);
-    scale(&mut face, &[Control::LipsPress], seal);
-    scale(&mut face, &[Control::TongueOut], keep_soft * past_teeth);
-    let out = get(&face, Control::TongueOut);
-    let tip = &mut face[Control::TongueTipUp as usize];
-    *tip = tip.min(1.0 - out);
-    face
 }

@@ -1,6 +1,7 @@
 //! The lines.
 
 use crate::app::{App, Event};
+use crate::form::{Form, blocking};
 use crate::jobs::{self, Job};
 use crate::problem::{Answer, Problem};
 use crate::range;
@@ -98,52 +99,6 @@ pub struct NewLineForm {
     character: Option<String>,
 }
 
-/// The parts of an uploaded form.
-pub struct Form {
-    texts: HashMap<String, String>,
-    files: HashMap<String, (String, Vec<u8>)>,
-}
-
-impl Form {
-    pub async fn read(mut form: Multipart) -> Answer<Form> {
-        let broken = |e: axum::extract::multipart::MultipartError| {
-            if e.status() == axum::http::StatusCode::PAYLOAD_TOO_LARGE {
-                let limit = crate::MAX_UPLOAD >> 20;
-                Problem::too_large(format!(
-                    "The file is larger than {limit} MB; bring it in as shorter lines."
-                ))
-            } else {
-                Problem::refused("file", "upload_broken", "The upload broke off; send the file again.")
-            }
-        };
-        let mut read = Form { texts: HashMap::new(), files: HashMap::new() };
-        while let Some(field) = form.next_field().await.map_err(broken)? {
-            let name = field.name().unwrap_or_default().to_string();
-            match field.file_name().map(str::to_string) {
-                Some(file) => {
-                    let bytes = field.bytes().await.map_err(broken)?.to_vec();
-                    read.files.insert(name, (file, bytes));
-                }
-                None => {
-                    let text = field.text().await.map_err(broken)?;
-                    read.texts.insert(name, text);
-                }
-            }
-        }
-        Ok(read)
-    }
-
-    pub fn text(&self, name: &str) -> Option<&str> {
-        self.texts.get(name).map(String::as_str)
-    }
-
-    /// File name and bytes; `missing` is what the user is told if there is none.
-    pub fn file(&self, name: &'static str, missing: &'static str) -> Answer<(&str, &[u8])> {
-        let found = self.files.get(name).map(|(n, b)| (n.as_str(), b.as_slice()));
-        found.ok_or_else(|| Problem::refused(name, "file_missing", missing))
-    }
-}
-
 fn voice(app: &App, line: &StoredLine) -> Answer<Arc<Voice>> {
     app.voices.get(&line.recording, || Ok::<_, Problem>(app.store.blob(&line.recording)?))
 }
@@ -201,11 +156,6 @@ fn view(app: &App, line: StoredLine) -> Answer<LineView> {
         undo: steps.undo,
         redo: steps.redo,
     })
-}
-
-/// Work that reads files or computes, off the threads that answer.
-async fn blocking<T: Send + 'static>(work: impl FnOnce() -> Answer<T> + Send + 'static) -> Answer<T> {
-    tokio::task::spawn_blocking(work).await.unwrap_or_else(|e| Err(Problem::unexpected(e)))
 }
 
 #[utoipa::path(get, path = "/api/lines", tag = "lines", responses((status = 200, body = [LineSummary])))]

@@ -15,6 +15,15 @@ export type Job = Schemas['Job'];
 export type Delivery = Schemas['DeliveryView'];
 export type Grid = Schemas['FrameGrid'];
 export type Output = Schemas['Output'];
+export type Feed = Schemas['Feed'];
+export type Target = Schemas['Target'];
+export type Wiring = Schemas['Wiring'];
+export type Chart = Schemas['Chart'];
+export type CastDetail = Schemas['CastDetail'];
+export type Vocabulary = Schemas['Vocabulary'];
+export type ControlView = Schemas['ControlView'];
+export type ControlName = Schemas['ControlName'];
+export type Match = Schemas['Match'];
 
 /** Whether a word or a sound is shown as doubtful; the same limit as `DOUBTFUL` in core/score. */
 export const isDoubtful = (what: { confidence: number }) => what.confidence < 0.5;
@@ -46,9 +55,11 @@ const send = (method: string, body: unknown): RequestInit => ({
   body: JSON.stringify(body),
 });
 
-function form(parts: Record<string, string | File | null>): RequestInit {
+function form(parts: Record<string, string | File | File[] | null>): RequestInit {
   const data = new FormData();
-  for (const [name, part] of Object.entries(parts)) if (part) data.append(name, part);
+  for (const [name, part] of Object.entries(parts)) {
+    for (const one of Array.isArray(part) ? part : [part]) if (one) data.append(name, one);
+  }
   return { method: 'POST', body: data };
 }
 
@@ -56,7 +67,23 @@ export const api = {
   production: () => ask<Production>('/api/production'),
   setProduction: (p: Production) => ask<Production>('/api/production', send('PUT', p)),
   cast: () => ask<CastMember[]>('/api/cast'),
-  addCharacter: (name: string, model: File) => ask<CastMember>('/api/cast', form({ name, model })),
+  vocabulary: () => ask<Vocabulary>('/api/vocabulary'),
+  castMember: (id: number) => ask<CastDetail>(`/api/cast/${id}`),
+  addCharacter: (name: string, model: File[]) => ask<CastDetail>('/api/cast', form({ name, model })),
+  wire: (id: number, wiring: Wiring) => ask<CastDetail>(`/api/cast/${id}/wiring`, send('PUT', wiring)),
+  importWiring: async (id: number, file: File) =>
+    ask<CastDetail>(`/api/cast/${id}/wiring`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: await file.text(),
+    }),
+  propose: (id: number) => ask<CastDetail>(`/api/cast/${id}/propose`, { method: 'POST' }),
+  duplicate: (id: number, name: string) =>
+    ask<CastDetail>(`/api/cast/${id}/duplicate`, send('POST', { name })),
+  undoWiring: (id: number) => ask<CastDetail>(`/api/cast/${id}/undo`, { method: 'POST' }),
+  redoWiring: (id: number) => ask<CastDetail>(`/api/cast/${id}/redo`, { method: 'POST' }),
+  pose: (id: number, controls: Record<string, number>, mouth: string | null) =>
+    ask<{ values: number[] }>(`/api/cast/${id}/pose`, send('POST', { controls, mouth })),
   lines: () => ask<LineSummary[]>('/api/lines'),
   line: (id: number) => ask<LineView>(`/api/lines/${id}`),
   addLine: (recording: File, text: string, character: string | null) =>

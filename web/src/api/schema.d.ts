@@ -20,6 +20,39 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cast/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["show"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cast/{id}/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The same character once more, under another name, to be wired otherwise. */
+        post: operations["duplicate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cast/{id}/model": {
         parameters: {
             query?: never;
@@ -27,9 +60,113 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** The character as it is shown: parts attached, mouths laid out. */
         get: operations["model"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cast/{id}/pose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["pose"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cast/{id}/propose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Wires the character by its names again. */
+        post: operations["propose"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cast/{id}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cast/{id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cast/{id}/walk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The test walk as bytes: length of the header (u32), header as JSON padded to four bytes, then one run
+         *     of little-endian f32 for each target.
+         */
+        get: operations["walk"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cast/{id}/wiring": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The wiring as a file. */
+        get: operations["export_wiring"];
+        put: operations["wire"];
+        /** Takes a wiring from a file; what it names that this character does not have is listed as unmovable. */
+        post: operations["import_wiring"];
         delete?: never;
         options?: never;
         head?: never;
@@ -230,19 +367,95 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/test-line": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The recording of the line that the test walk ends with. */
+        get: operations["test_line_sound"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/vocabulary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["vocabulary"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description A mesh without shapes of its own that follows another's. */
+        Attached: {
+            /** @description Node of the mesh that follows: brows, a beard, glasses. */
+            node: string;
+            /** @description Node of the mesh that it lies on, the skin. */
+            to: string;
+        };
+        /** @description A character with all that is known of it. */
+        CastDetail: {
+            conflicts: components["schemas"]["Conflict"][];
+            facts: components["schemas"]["ModelFacts"];
+            /** @description What its names were taken for. */
+            matches: components["schemas"]["Match"][];
+            member: components["schemas"]["CastView"];
+            redo: string[];
+            undo: string[];
+            /** @description Shapes whose names mean nothing here. */
+            unknown: string[];
+            unmovable: components["schemas"]["Unmovable"][];
+        };
         /** @description A character as it is listed. */
         CastView: {
             /** Format: int32 */
             id: number;
             /** @description Controls that nothing of this character answers to. */
-            missing: components["schemas"]["ControlName"][];
+            missing: components["schemas"]["Missing"][];
+            /** @description Changes whenever the prepared model does. */
+            model: string;
             name: string;
-            /** @description What its wiring drives, in the order of the curve windows. */
-            outputs: components["schemas"]["Output"][];
+            /** @description What moves, in the order of the curve windows and of poses. */
+            targets: components["schemas"]["Target"][];
+            wiring: components["schemas"]["Wiring"];
+        };
+        /** @description A character's whole mouths and what each is for. */
+        Chart: {
+            drawings: components["schemas"]["Drawing"][];
+            /** @description Fewest frames that a drawing stays. */
+            hold: number;
+            /** @description Index of the drawing for each kind of mouth; a kind that is left out shows its nearest. */
+            kinds: {
+                [key: string]: number;
+            };
+        };
+        /** @description Motion in a clip of the character's own that moves what is wired. */
+        Conflict: {
+            clip: string;
+            left_out: boolean;
+            node: string;
+            /** @description As in glTF: weights, rotation, translation, scale. */
+            path: string;
+            /** @description The wired shapes it moves; empty for a joint. */
+            shapes: string[];
         };
         /**
          * @description One degree of freedom of a face. Shapes run 0..1 or -1..1, gaze and head angles are in
@@ -251,6 +464,15 @@ export interface components {
          * @enum {string}
          */
         ControlName: "jaw_open" | "jaw_side" | "jaw_forward" | "lips_close" | "lips_press" | "lips_round" | "lips_protrude" | "lips_spread_left" | "lips_spread_right" | "lip_upper_raise_left" | "lip_upper_raise_right" | "lip_lower_drop_left" | "lip_lower_drop_right" | "lip_lower_tuck" | "lip_upper_roll" | "lip_lower_roll" | "mouth_side" | "corner_up_left" | "corner_up_right" | "corner_down_left" | "corner_down_right" | "chin_raise" | "tongue_tip_up" | "tongue_out" | "tongue_back_up" | "tongue_wide" | "cheek_raise_left" | "cheek_raise_right" | "cheek_puff" | "nose_wrinkle_left" | "nose_wrinkle_right" | "nostril_flare" | "lid_close_left" | "lid_close_right" | "lid_wide_left" | "lid_wide_right" | "lid_squint_left" | "lid_squint_right" | "brow_inner_up_left" | "brow_inner_up_right" | "brow_outer_up_left" | "brow_outer_up_right" | "brow_down_left" | "brow_down_right" | "gaze_yaw" | "gaze_pitch" | "gaze_converge" | "head_yaw" | "head_pitch" | "head_roll" | "head_shift_x" | "head_shift_y" | "head_shift_z";
+        /** @description A control of the vocabulary. */
+        ControlView: {
+            /** Format: float */
+            high: number;
+            /** Format: float */
+            low: number;
+            name: components["schemas"]["ControlName"];
+            region: components["schemas"]["Region"];
+        };
         /** @description What a delivery is made of. */
         DeliveryKinds: {
             /** @description The curves, JSON. */
@@ -320,11 +542,29 @@ export interface components {
              */
             upper_lip_share: number;
         };
-        /** @description One control's share in an output. */
+        /** @description One whole mouth. */
+        Drawing: {
+            /**
+             * @description An image of the file that the node's surface shows instead of its own; then several drawings
+             *     may share one node.
+             */
+            image?: string | null;
+            name: string;
+            /** @description The node that is shown, with all below it. */
+            node: string;
+        };
+        /** @description One control's share in an output: gain × its value, bent by the response. */
         Feed: {
             control: components["schemas"]["ControlName"];
-            /** Format: float */
+            /**
+             * Format: float
+             * @description Output for one unit of the control (of its full range for a bent response).
+             */
             gain: number;
+            response?: components["schemas"]["Response"];
+            /** @description Whether it only stands in for an output that this face does not have. */
+            stands_in?: boolean;
+            times?: components["schemas"]["ControlName"] | null;
         };
         /**
          * Format: int64
@@ -363,6 +603,13 @@ export interface components {
         JobKind: "analyse" | "deliver";
         /** @enum {string} */
         JobState: "waiting" | "running" | "done" | "failed" | "cancelled";
+        /** @description Motion in one of the character's own clips that is left out on delivery. */
+        LeftOut: {
+            clip: string;
+            node: string;
+            /** @description `weights`, `rotation`, `translation` or `scale`, as in glTF. */
+            path: string;
+        };
         /** @description The document of one line: everything about it that a person or the analysis decided. */
         Line: {
             /** @description The character who says it; none until one is chosen. */
@@ -423,10 +670,63 @@ export interface components {
             undo: string[];
             voice: components["schemas"]["VoiceView"];
         };
-        /** @description A character's file and the name it is to have. */
+        /** @description What one shape or joint was taken for. */
+        Match: {
+            /** @description Its name in the character's file. */
+            name: string;
+            /** @description The outputs that it makes. */
+            outputs: components["schemas"]["Output"][];
+            /** @description Why, in a sentence. */
+            reason: string;
+            sure: components["schemas"]["Sureness"];
+        };
+        MeshFacts: {
+            /** @description The mesh with shapes or skin that it lies on, if it has neither and lies on one. */
+            lies_on?: string | null;
+            node: string;
+            shapes: number;
+            skinned: boolean;
+            vertices: number;
+        };
+        /** @description A control that nothing of a character answers to. */
+        Missing: {
+            control: components["schemas"]["ControlName"];
+            /** @description What is lost by it. */
+            cost: string;
+            /** @description What is done instead. */
+            stand_in?: string | null;
+        };
+        /**
+         * @description How several feeds of one output come together.
+         * @enum {string}
+         */
+        Mix: "sum" | "strongest";
+        /** @description What a character's file holds. */
+        ModelFacts: {
+            images: string[];
+            /** @description Nodes that may serve as joints. */
+            joints: string[];
+            meshes: components["schemas"]["MeshFacts"][];
+            /** @description Every morph target's name once, in the order of the file. */
+            shapes: string[];
+            /** @description Pairs of shapes whose left and right differ. */
+            uneven: components["schemas"]["Uneven"][];
+            vertices: number;
+        };
+        /**
+         * @description A kind of mouth, by what the sounds need.
+         * @enum {string}
+         */
+        MouthKind: "rest" | "closed" | "lip_to_teeth" | "tongue_between" | "tongue_tip" | "teeth_together" | "pushed" | "small" | "curled" | "round_tight" | "round_open" | "open" | "wide" | "spread";
+        /** @description A kind of mouth that a chart has drawings for. */
+        MouthKindView: {
+            label: string;
+            name: components["schemas"]["MouthKind"];
+        };
+        /** @description A character's file or files and the name it is to have. */
         NewCharacter: {
-            /** Format: binary */
-            model: string;
+            /** @description A .glb, a .gltf with the files that it names, or a .zip of these; several parts of this name. */
+            model: string[];
             name: string;
         };
         /** @description A new line: its recording, and if they are known its text and who says it. */
@@ -436,6 +736,10 @@ export interface components {
             recording: string;
             text?: string | null;
         };
+        /** @description A name for something new. */
+        NewName: {
+            name: string;
+        };
         /** @description One morph target or joint and what feeds it. */
         Output: {
             feeds: components["schemas"]["Feed"][];
@@ -443,9 +747,16 @@ export interface components {
             high: number;
             /** Format: float */
             low: number;
+            mix?: components["schemas"]["Mix"];
+            /**
+             * Format: float
+             * @description Added to what the feeds give; what the face has at rest.
+             */
+            offset?: number;
             /**
              * Format: float
              * @description How much of the closing shape cancels the lip opening of one unit; 0 if it opens nothing.
+             *     Measured on the character, not set by hand.
              */
             parts?: number;
             target: components["schemas"]["Target"];
@@ -455,6 +766,18 @@ export interface components {
          * @enum {string}
          */
         Phone: "AA" | "AE" | "AH" | "AO" | "AW" | "AY" | "B" | "CH" | "D" | "DH" | "EH" | "ER" | "EY" | "F" | "G" | "HH" | "IH" | "IY" | "JH" | "K" | "L" | "M" | "N" | "NG" | "OW" | "OY" | "P" | "R" | "S" | "SH" | "T" | "TH" | "UH" | "UW" | "V" | "W" | "Y" | "Z" | "ZH" | "SIL";
+        /** @description Controls as they are set by hand; those not named rest at 0. */
+        Pose: {
+            controls: {
+                [key: string]: number;
+            };
+            mouth?: components["schemas"]["MouthKind"] | null;
+        };
+        /** @description What a pose moves. */
+        Posed: {
+            /** @description In the order of the character's targets. */
+            values: number[];
+        };
         /** @description What went wrong, ready to be sent. */
         Problem: {
             /** @description The kind of problem, for programs: `sound_unreadable`, `not_found` … */
@@ -469,6 +792,32 @@ export interface components {
         ProductionView: {
             grid: components["schemas"]["FrameGrid"];
             name: string;
+        };
+        /**
+         * @description Part of the face that a control belongs to; decides its colour everywhere.
+         * @enum {string}
+         */
+        Region: "jaw" | "lips" | "tongue" | "cheeks" | "lids" | "brows" | "gaze" | "head";
+        /**
+         * @description A response curve over a control's own range (0..1, or -1..1 where it goes both ways); 0 and 1 are
+         *     kept by all but a drawn one.
+         */
+        Response: {
+            /** @enum {string} */
+            kind: "straight";
+        } | {
+            /** @enum {string} */
+            kind: "slow_start";
+        } | {
+            /** @enum {string} */
+            kind: "slow_end";
+        } | {
+            /** @enum {string} */
+            kind: "slow_ends";
+        } | {
+            /** @enum {string} */
+            kind: "points";
+            points: number[][];
         };
         /**
          * Format: double
@@ -505,6 +854,11 @@ export interface components {
             end: components["schemas"]["Seconds"];
             start: components["schemas"]["Seconds"];
         };
+        /**
+         * @description How sure a match is; what is doubtful is not wired.
+         * @enum {string}
+         */
+        Sureness: "doubtful" | "likely" | "sure";
         /** @description What an output moves. */
         Target: {
             /** @enum {string} */
@@ -520,6 +874,15 @@ export interface components {
             /** @enum {string} */
             kind: "translation";
             node: string;
+        } | {
+            axis: number[];
+            /** @enum {string} */
+            kind: "scale";
+            node: string;
+        } | {
+            /** @enum {string} */
+            kind: "shown";
+            node: string;
         };
         /** @description The words and sounds of a line with their times: what the analysis found. */
         Timing: {
@@ -528,6 +891,26 @@ export interface components {
             /** @description The text these times belong to. */
             text: string;
             words: components["schemas"]["Word"][];
+        };
+        /** @description Left and right shapes that do not move equally far. */
+        Uneven: {
+            /**
+             * Format: float
+             * @description How much farther the left one moves, as a share of the farther one; below 0 if the right does.
+             */
+            by: number;
+            left: string;
+            right: string;
+        };
+        /** @description Something in a wiring that will not work with this file. */
+        Unmovable: {
+            name: string;
+            reason: string;
+        };
+        /** @description Words that are the same for every production. */
+        Vocabulary: {
+            controls: components["schemas"]["ControlView"][];
+            mouth_kinds: components["schemas"]["MouthKindView"][];
         };
         /** @description What is drawn of a recording. */
         VoiceView: {
@@ -543,6 +926,13 @@ export interface components {
             peaks: number[][];
             /** @description 0 where there is no voice. */
             pitch_hz: number[];
+        };
+        /** @description A character's whole wiring. */
+        Wiring: {
+            attached?: components["schemas"]["Attached"][];
+            chart?: components["schemas"]["Chart"] | null;
+            left_out?: components["schemas"]["LeftOut"][];
+            outputs: components["schemas"]["Output"][];
         };
         /** @description One word as it was spoken. */
         Word: {
@@ -608,7 +998,61 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CastView"];
+                    "application/json": components["schemas"]["CastDetail"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CastDetail"];
+                };
+            };
+        };
+    };
+    duplicate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewName"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CastDetail"];
                 };
             };
             422: {
@@ -638,6 +1082,218 @@ export interface operations {
                 };
                 content: {
                     "model/gltf-binary": unknown;
+                };
+            };
+        };
+    };
+    pose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Pose"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Posed"];
+                };
+            };
+        };
+    };
+    propose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CastDetail"];
+                };
+            };
+        };
+    };
+    redo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CastDetail"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    undo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CastDetail"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    walk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+        };
+    };
+    export_wiring: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+        };
+    };
+    wire: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Wiring"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CastDetail"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    import_wiring: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CastDetail"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1046,6 +1702,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    test_line_sound: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/wav": unknown;
+                };
+            };
+        };
+    };
+    vocabulary: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Vocabulary"];
                 };
             };
         };

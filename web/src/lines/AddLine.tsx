@@ -3,6 +3,7 @@ import { Dropzone } from '@mantine/dropzone';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, queries } from '../api/client';
+import { MODEL_FILES, characterName } from '../cast/files';
 import { go, set, useView } from '../state';
 
 /** Brings a recording in: file, text, character. What was typed stays if something is refused. */
@@ -31,10 +32,10 @@ function AddForm({ dropped, more }: { dropped: File | null; more: File[] }) {
   const who = character ?? cast.data?.[0]?.name ?? null;
 
   // A character is known by its file's name until it is given another.
-  const bringIn = async (model: File | null) => {
-    if (!model) return;
+  const bringIn = async (files: File[]) => {
+    if (files.length === 0) return;
     try {
-      const member = await api.addCharacter(model.name.replace(/\.glb$/i, ''), model);
+      const { member } = await api.addCharacter(characterName(files), files);
       await queries.invalidateQueries({ queryKey: ['cast'] });
       setCharacter(member.name);
       setProblem('');
@@ -108,7 +109,7 @@ function AddForm({ dropped, more }: { dropped: File | null; more: File[] }) {
             ))}
           </select>
         </label>
-        <FileButton onChange={(model) => void bringIn(model)} accept=".glb">
+        <FileButton onChange={(files) => void bringIn(files)} accept={MODEL_FILES} multiple>
           {(props) => (
             <button type="button" className="button" style={{ height: 34 }} {...props}>
               Another character …

@@ -4,7 +4,7 @@ import { api } from '../api/client';
 import { want } from '../api/live';
 import { LineStatus } from '../components/LineStatus';
 import { Wave } from '../components/Wave';
-import { StageView } from '../score/StageView';
+import { SpeakingStage } from '../score/SpeakingStage';
 import * as player from '../score/player';
 import { rateName } from '../score/time';
 import { go, set, useView } from '../state';
@@ -93,7 +93,7 @@ export function LinesPage() {
             </span>
           )}
         </div>
-        <div className="portrait">{member && <StageView member={member} />}</div>
+        <div className="portrait">{member && <SpeakingStage member={member} />}</div>
         {line && (
           <>
             <h2>

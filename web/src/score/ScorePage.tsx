@@ -6,7 +6,7 @@ import { fit } from '../commands';
 import { useView } from '../state';
 import { LinePanel } from './LinePanel';
 import { SelectionPanel } from './SelectionPanel';
-import { StageView } from './StageView';
+import { SpeakingStage } from './SpeakingStage';
 import { Staves } from './Staves';
 import { Transport } from './Transport';
 import * as player from './player';
@@ -37,14 +37,14 @@ export function ScorePage() {
     <main className="score">
       <div className="upper">
         {member ? (
-          <StageView member={member} inset>
+          <SpeakingStage member={member} inset>
             <span className="note" style={{ left: 14, top: 10 }}>
               {member.name}
             </span>
             <span className="note" style={{ right: '2%', top: '48.5%' }}>
               Mouth, locked to the head
             </span>
-          </StageView>
+          </SpeakingStage>
         ) : (
           <div className="stage">
             <span className="note" style={{ left: 14, top: 10 }}>

@@ -2,7 +2,6 @@
 
 import {
   ACESFilmicToneMapping,
-  Box3,
   Color,
   DirectionalLight,
   HemisphereLight,
@@ -19,7 +18,8 @@ import {
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
 import { RoomEnvironment } from 'three/addons/environments/RoomEnvironment.js';
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js';
-import type { Output } from '../api/client';
+import type { CastMember, Target } from '../api/client';
+import { frameOf } from './framing';
 import { MorphedFace } from './morph';
 
 /** A part of the canvas, as fractions from its upper left corner. */
@@ -33,10 +33,24 @@ interface Frame {
 /** Where the close-up lies; the same as `.stage .frame` in the styles. */
 const INSET: Frame = { x: 0.724, y: 0.555, width: 0.26, height: 0.41 };
 
+/** A joint and its pose at rest. */
 interface Joint {
   node: Object3D;
   rotation: Quaternion;
   position: Vector3;
+  scale: Vector3;
+}
+
+/** Least share of its size that a joint keeps; the same as on delivery. */
+const SMALLEST = 0.01;
+
+/** A node by the name it has in its file; the loader takes some letters out of its own names. */
+function named(root: Object3D, name: string): Object3D | null {
+  let found: Object3D | null = null;
+  root.traverse((o) => {
+    if (!found && (o.userData.name === name || o.name === name)) found = o;
+  });
+  return found;
 }
 
 export class Stage {
@@ -49,8 +63,9 @@ export class Stage {
   private face: MorphedFace | null = null;
   private model: Object3D | null = null;
   private joints = new Map<string, Joint>();
-  private outputs: Output[] = [];
-  /** The values of the outputs that are on screen. */
+  private member: CastMember | null = null;
+  private targets: Target[] = [];
+  /** The values of the targets that are on screen. */
   private shown: number[] = [];
   private dirty = true;
 
@@ -83,36 +98,55 @@ export class Stage {
     this.dirty = true;
   }
 
-  async load(url: string, outputs: Output[]) {
-    const gltf = await new GLTFLoader().loadAsync(url);
+  /** Loads the character's model; the way it is wired may change later without that. */
+  async load(member: CastMember) {
+    const gltf = await new GLTFLoader().loadAsync(`/api/cast/${member.id}/model?v=${member.model}`);
     if (this.model) this.scene.remove(this.model);
-    this.outputs = outputs;
     this.model = gltf.scene;
     this.scene.add(gltf.scene);
     this.face = new MorphedFace(gltf.scene);
     this.joints.clear();
-    for (const output of outputs) {
-      if (output.target.kind === 'morph' || this.joints.has(output.target.node)) continue;
-      const node = gltf.scene.getObjectByName(output.target.node);
-      if (node) {
-        const joint = { node, rotation: node.quaternion.clone(), position: node.position.clone() };
-        this.joints.set(output.target.node, joint);
-      }
-    }
+    this.wire(member);
     this.frame();
+  }
+
+  /** Takes up what the character's wiring drives. */
+  wire(member: CastMember) {
+    this.member = member;
+    this.targets = member.targets;
+    this.shown = [];
+    if (!this.model) return;
+    this.rest();
+    for (const target of member.targets) {
+      if (target.kind === 'morph' || this.joints.has(target.node)) continue;
+      const node = named(this.model, target.node);
+      if (!node) continue;
+      const [rotation, position, scale] = [node.quaternion.clone(), node.position.clone(), node.scale.clone()];
+      this.joints.set(target.node, { node, rotation, position, scale });
+    }
+    this.touch();
+  }
+
+  private rest() {
+    this.face?.rest();
+    for (const { node, rotation, position, scale } of this.joints.values()) {
+      node.quaternion.copy(rotation);
+      node.position.copy(position);
+      node.scale.copy(scale);
+      node.visible = true;
+    }
   }
 
   /** Puts the face into the picture and the close-up on its mouth. */
   frame() {
-    if (!this.model) return;
+    if (!this.model || !this.member) return;
     this.model.updateMatrixWorld(true);
-    const head = this.model.getObjectByName('head') ?? this.model;
-    const skin = this.model.getObjectByName('skin') ?? head;
-    const box = new Box3().setFromObject(skin);
-    const size = box.getSize(new Vector3());
-    const centre = box.getCenter(new Vector3());
+    const head = named(this.model, 'head') ?? this.model;
+    const { face, mouth, mouthHeight } = frameOf(this.model, this.member, (name) => this.joints.get(name)?.node);
+    const size = face.getSize(new Vector3());
+    const centre = face.getCenter(new Vector3());
     // Nearer than the whole head: from beard to brows.
-    const look = new Vector3(centre.x, box.max.y - size.y * 0.45, centre.z);
+    const look = new Vector3(centre.x, face.max.y - size.y * 0.45, centre.z);
     const distance = (size.y * 0.47) / Math.tan((this.camera.fov * Math.PI) / 360);
     const turn = 0.3;
     this.controls.target.copy(look);
@@ -124,44 +158,65 @@ export class Stage {
     this.controls.minDistance = distance * 0.3;
     this.controls.maxDistance = distance * 3;
     this.controls.update();
-    // The mouth: where teeth or tongue are, or the lower front third of the head.
-    const inside = this.model.getObjectByName('teeth_upper') ?? this.model.getObjectByName('tongue');
-    const mouth = inside ? new Box3().setFromObject(inside).getCenter(new Vector3()) : look.clone();
-    mouth.y -= size.y * 0.012;
-    const near = (size.y * 0.115) / Math.tan((this.closeUp.fov * Math.PI) / 360);
-    this.closeUp.position.set(mouth.x - near * 0.2, mouth.y + near * 0.04, box.max.z + near);
-    this.closeUp.lookAt(mouth.x, mouth.y, box.max.z);
+    const near = mouthHeight / Math.tan((this.closeUp.fov * Math.PI) / 360);
+    this.closeUp.position.set(mouth.x - near * 0.2, mouth.y + near * 0.04, face.max.z + near);
+    this.closeUp.lookAt(mouth.x, mouth.y, face.max.z);
     head.attach(this.closeUp);
     this.touch();
   }
 
-  /** Shows the wiring's values, in the order of its outputs. */
-  pose(values: (output: number) => number) {
+  /** Shows the values of the targets, in their order. */
+  pose(values: (target: number) => number) {
     if (!this.face) return;
-    const turn = new Quaternion();
-    for (const joint of this.joints.values()) {
-      joint.node.quaternion.copy(joint.rotation);
-      joint.node.position.copy(joint.position);
-    }
-    let moved = false;
-    this.outputs.forEach((output, i) => {
+    let moved = this.shown.length === 0;
+    this.targets.forEach((target, i) => {
       const value = values(i);
-      if (output.target.kind !== 'morph' && this.shown[i] !== value) moved = true;
+      if (target.kind !== 'morph' && this.shown[i] !== value) moved = true;
       this.shown[i] = value;
-      const target = output.target;
-      if (target.kind === 'morph') {
-        this.face?.set(target.name, value);
+      if (target.kind === 'morph') this.face?.set(target.name, value);
+    });
+    if (moved) this.poseJoints();
+    if (this.face.update() || moved) this.touch();
+  }
+
+  private poseJoints() {
+    for (const { node, rotation, position, scale } of this.joints.values()) {
+      node.quaternion.copy(rotation);
+      node.position.copy(position);
+      node.scale.copy(scale);
+    }
+    const turn = new Quaternion();
+    const hidden = new Map<Object3D, boolean>();
+    this.targets.forEach((target, i) => {
+      if (target.kind === 'morph') return;
+      const node = this.joints.get(target.node)?.node;
+      const value = this.shown[i] ?? 0;
+      if (!node) return;
+      if (target.kind === 'shown') {
+        hidden.set(node, value < 0.5);
         return;
       }
-      const joint = this.joints.get(target.node);
       const axis = new Vector3(...(target.axis as [number, number, number]));
       if (target.kind === 'rotation') {
-        joint?.node.quaternion.multiply(turn.setFromAxisAngle(axis.normalize(), (value * Math.PI) / 180));
+        node.quaternion.multiply(turn.setFromAxisAngle(axis.normalize(), (value * Math.PI) / 180));
+      } else if (target.kind === 'translation') {
+        node.position.addScaledVector(axis, value);
       } else {
-        joint?.node.position.addScaledVector(axis, value);
+        const size = (k: number) => Math.max(1 + value * k, SMALLEST);
+        node.scale.multiply(new Vector3(size(axis.x), size(axis.y), size(axis.z)));
       }
     });
-    if (this.face.update() || moved) this.touch();
+    for (const [node, away] of hidden) node.visible = !away;
+  }
+
+  /** How far the face is from its rest: the largest move of a vertex, and of a joint, for tests. */
+  shift(): number {
+    let far = this.face?.shift() ?? 0;
+    for (const { node, rotation, position, scale } of this.joints.values()) {
+      far = Math.max(far, node.position.distanceTo(position), node.quaternion.angleTo(rotation));
+      far = Math.max(far, node.scale.distanceTo(scale));
+    }
+    return far;
   }
 
   resize(width: number, height: number) {

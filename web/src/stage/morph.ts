@@ -3,7 +3,8 @@
 
 import { BufferAttribute, BufferGeometry, type Mesh, type Object3D } from 'three';
 
-interface Shape {
+/** Only the vertices that a shape moves. */
+export interface Shape {
   vertices: Uint32Array;
   positions: Float32Array;
   normals: Float32Array;
@@ -66,6 +67,7 @@ class MorphedMesh {
         Float32Array.from(vertices.flatMap((i) => [...from.subarray(3 * i, 3 * i + 3)]));
       return { vertices: Uint32Array.from(vertices), positions: pick(all), normals: pick(turns) };
     });
+    mesh.userData.shapes = this.shapes;
     this.weights = new Float32Array(this.shapes.length);
     this.touched = Uint32Array.from(any);
     geometry.setAttribute('position', this.position);
@@ -82,6 +84,23 @@ class MorphedMesh {
       this.weights[shape] = weight;
       this.stale = true;
     }
+  }
+
+  rest() {
+    if (this.weights.every((w) => w === 0)) return;
+    this.weights.fill(0);
+    this.stale = true;
+  }
+
+  /** The largest move of a vertex. */
+  shift(): number {
+    let most = 0;
+    const now = this.position.array;
+    for (const v of this.touched) {
+      const d = (k: number) => (now[3 * v + k] ?? 0) - (this.basePositions[3 * v + k] ?? 0);
+      most = Math.max(most, Math.hypot(d(0), d(1), d(2)));
+    }
+    return most;
   }
 
   /** Mixes the shapes if a weight changed, and says whether one did. */
@@ -130,6 +149,15 @@ export class MorphedFace {
       const shape = mesh.names.indexOf(name);
       if (shape >= 0) mesh.set(shape, weight);
     }
+  }
+
+  rest() {
+    for (const mesh of this.meshes) mesh.rest();
+  }
+
+  /** The largest move of a vertex, in the units of its mesh. */
+  shift(): number {
+    return Math.max(0, ...this.meshes.map((mesh) => mesh.shift()));
   }
 
   /** Mixes what changed, and says whether anything did. */

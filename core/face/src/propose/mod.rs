@@ -1,0 +1,191 @@
+//! A first wiring by name: what a character's shapes and joints are called, what that means here, why,
+//! and how sure that is. The doubtful ones are left unwired and listed.
+
+mod drawings;
+mod joints;
+mod known;
+mod patterns;
+mod stand_in;
+mod words;
+
+pub use drawings::chart;
+pub use joints::{JointFacts, may_be_joint};
+pub use stand_in::{Missing, missing};
+pub use words::Side;
+
+use crate::control::Control;
+use crate::wiring::{Feed, Output, Target, Wiring};
+use serde::Serialize;
+use words::Words;
+
+/// A morph target of the character.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ShapeFacts {
+    pub name: String,
+    /// Which half of the face it moves, if it clearly moves one.
+    pub half: Option<Side>,
+}
+
+/// How sure a match is; what is doubtful is not wired.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Sureness {
+    Doubtful,
+    Likely,
+    Sure,
+}
+
+/// What one shape or joint was taken for.
+#[derive(Debug, Clone, PartialEq, Serialize, utoipa::ToSchema)]
+pub struct Match {
+    /// Its name in the character's file.
+    pub name: String,
+    pub sure: Sureness,
+    /// Why, in a sentence.
+    pub reason: String,
+    /// The outputs that it makes.
+    pub outputs: Vec<Output>,
+}
+
+impl Match {
+    fn controls(&self) -> impl Iterator<Item = Control> + '_ {
+        self.outputs.iter().flat_map(|o| &o.feeds).map(|f| f.control)
+    }
+}
+
+/// A first wiring and what it was made from.
+#[derive(Debug, Clone, PartialEq, Serialize, utoipa::ToSchema)]
+pub struct Proposal {
+    /// The matches that are not doubtful, and what stands in for what is missing.
+    pub wiring: Wiring,
+    /// Every shape and joint that means something here, in the order of the file.
+    pub matches: Vec<Match>,
+    /// Shapes that mean nothing here.
+    pub unknown: Vec<String>,
+}
+
+/// Our own name, with or without the mesh's name before it, in any spelling.
+fn own_name(name: &str, words: &Words) -> Option<Control> {
+    let plain = name.to_lowercase().replace(['-', ' ', '.'], "_");
+    let with_side = |w: Words| {
+        let side = w.side.map(|s| if s == Side::Left { "left" } else { "right" });
+        w.words.iter().map(String::as_str).chain(side).collect::<Vec<&str>>().join("_")
+    };
+    Control::from_name(&plain)
+        .or_else(|| words.without_mesh().find_map(|w| Control::from_name(&with_side(w))))
+}
+
+fn shape_match(shape: &ShapeFacts) -> Option<Match> {
+    let words = Words::of(&shape.name);
+    let morph = |feeds: Vec<Feed>, low: f32, high: f32| {
+        Output::new(Target::Morph { name: shape.name.clone() }, feeds, low, high)
+    };
+    let made = |output: Output, sure: Sureness, reason: String| {
+        Some(Match { name: shape.name.clone(), sure, reason, outputs: vec![output] })
+    };
+    if let Some(control) = own_name(&shape.name, &words) {
+        let (low, high) = control.range();
+        return made(
+            morph(vec![Feed::new(control, 1.0)], low, high),
+            Sureness::Sure,
+            "the control's own name".into(),
+        );
+    }
+    for inner in words.without_mesh() {
+        if let Some(known) = known::capture(&inner) {
+            let reason = "a name of the 52-coefficient face-capture vocabulary".to_string();
+            return made(morph(known.feeds, 0.0, 1.0), Sureness::Sure, reason);
+        }
+        if let Some(known) = known::mpeg4(&inner) {
+            let low = if known.both_ways { -1.0 } else { 0.0 };
+            let reason = "a facial animation parameter of MPEG-4".to_string();
+            return made(morph(known.feeds, low, 1.0), Sureness::Sure, reason);
+        }
+    }
+    if words.without_mesh().any(|w| known::WITHOUT_CONTROL.contains(&w.together().as_str())) {
+        return None;
+    }
+    let plain = words.plain();
+    let fit = patterns::fit(&plain, words.side)?;
+    // Left and right shapes of one control go one way each; one shape for both goes both ways.
+    let both_ways = words.side.is_none() && fit.feeds.iter().any(|f| f.control.range().0 < 0.0);
+    let output = morph(fit.feeds, if both_ways { -1.0 } else { 0.0 }, 1.0);
+    let understood = format!("the words “{}” in its name", plain.join(" "));
+    if !fit.unexplained.is_empty() {
+        let reason = format!("{understood}, but not what “{}” says", fit.unexplained.join(" "));
+        return made(output, Sureness::Doubtful, reason);
+    }
+    if fit.vague {
+        return made(output, Sureness::Doubtful, format!("{understood}, which may mean something else"));
+    }
+    made(output, Sureness::Likely, understood)
+}
+
+/// Whether a shape that says a side moves the other one.
+fn wrong_half(shape: &ShapeFacts) -> bool {
+    let said = Words::of(&shape.name).side;
+    matches!((said, shape.half), (Some(said), Some(half)) if said != half)
+}
+
+/// A wiring for a character's shapes and joints.
+pub fn propose(shapes: &[ShapeFacts], joints: &[JointFacts]) -> Proposal {
+    let mut matches: Vec<Match> = Vec::new();
+    let mut unknown = Vec::new();
+    for shape in shapes {
+        match shape_match(shape) {
+            Some(mut found) => {
+                if wrong_half(shape) {
+                    found.sure = found.sure.min(Sureness::Likely);
+                    found.reason += "; but it moves the other half of the face, seen as looking along +z";
+                }
+                matches.push(found);
+            }
+            None => unknown.push(shape.name.clone()),
+        }
+    }
+    settle_rivals(&mut matches);
+    let by_shapes: Vec<Control> =
+        matches.iter().filter(|m| m.sure > Sureness::Doubtful).flat_map(Match::controls).collect();
+    let names: Vec<Words> = joints.iter().map(|j| Words::of(&j.name)).collect();
+    for (joint, words) in joints.iter().zip(&names) {
+        // A name that is one of the controls' may also be a joint's: "head" is no control, "jaw_open" may be one.
+        let Some(fit) = joints::fit(joint, words, &names) else { continue };
+        let mut found =
+            Match { name: joint.name.clone(), sure: fit.sure, reason: fit.reason, outputs: fit.outputs };
+        if found.controls().any(|c| by_shapes.contains(&c)) {
+            found.sure = Sureness::Doubtful;
+            found.reason += "; but a shape does this already";
+        } else if !joint.carries {
+            found.sure = Sureness::Doubtful;
+            found.reason += "; but nothing hangs on it";
+        }
+        matches.push(found);
+    }
+    let wired = matches.iter().filter(|m| m.sure > Sureness::Doubtful);
+    let mut wiring = Wiring { outputs: wired.flat_map(|m| m.outputs.clone()).collect(), ..Wiring::default() };
+    stand_in::add(&mut wiring);
+    Proposal { wiring, matches, unknown }
+}
+
+/// Of two names for the same control, the surer one counts; the other is doubtful.
+fn settle_rivals(matches: &mut [Match]) {
+    for i in 0..matches.len() {
+        let rival = |m: &Match| {
+            m.sure > matches[i].sure && m.controls().any(|c| matches[i].controls().any(|own| own == c))
+        };
+        if let Some(name) = matches.iter().find(|m| rival(m)).map(|m| m.name.clone()) {
+            matches[i].sure = Sureness::Doubtful;
+            matches[i].reason += &format!("; but “{name}” surely does this");
+        }
+    }
+}
+
+/// Names that differ only in their side, the left one first.
+pub fn pairs(names: &[String]) -> Vec<(String, String)> {
+    let words: Vec<Words> = names.iter().map(|n| Words::of(n)).collect();
+    let of = |i: usize, side: Side| words[i].side == Some(side);
+    let lefts = (0..names.len()).filter(|i| of(*i, Side::Left));
+    let partner =
+        |l: usize| (0..names.len()).find(|r| of(*r, Side::Right) && words[*r].words == words[l].words);
+    lefts.filter_map(|l| Some((names[l].clone(), names[partner(l)?].clone()))).collect()
+}

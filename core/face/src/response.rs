@@ -1,0 +1,76 @@
+//! How an output answers to a control over its range: straight, or bent.
+
+use serde::{Deserialize, Serialize};
+
+/// Most points of a drawn response.
+const MOST_POINTS: usize = 32;
+
+/// A response curve over a control's own range (0..1, or -1..1 where it goes both ways); 0 and 1 are
+/// kept by all but a drawn one.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(tag = "kind", rename_all = "snake_case")]
+pub enum Response {
+    #[default]
+    Straight,
+    /// Little at first: the square.
+    SlowStart,
+    /// Much at first.
+    SlowEnd,
+    /// Little at both ends (smoothstep).
+    SlowEnds,
+    /// Through points of `x` in the control's range and `y`, `x` rising, without overshoot, held
+    /// beyond the outermost.
+    Points { points: Vec<[f32; 2]> },
+}
+
+impl Response {
+    /// Whether the points can be drawn through.
+    pub fn is_sound(&self) -> bool {
+        let Response::Points { points } = self else { return true };
+        (2..=MOST_POINTS).contains(&points.len())
+            && points.iter().flatten().all(|v| v.is_finite() && v.abs() <= 10.0)
+            && points.windows(2).all(|w| w[1][0] - w[0][0] > 1e-4)
+    }
+
+    pub fn at(&self, x: f32) -> f32 {
+        let bent = |f: fn(f32) -> f32| f(x.abs().min(1.0)).copysign(x);
+        match self {
+            Response::Straight => x,
+            Response::SlowStart => bent(|x| x * x),
+            Response::SlowEnd => bent(|x| x * (2.0 - x)),
+            Response::SlowEnds => bent(|x| x * x * (3.0 - 2.0 * x)),
+            Response::Points { points } => through(points, x),
+        }
+    }
+}
+
+/// Piecewise cubic through points that rises and falls only where they do (Fritsch & Carlson 1980,
+/// with the harmonic mean of Fritsch & Butland 1984 for the slopes).
+fn through(points: &[[f32; 2]], x: f32) -> f32 {
+    let (Some(first), Some(last)) = (points.first(), points.last()) else { return x };
+    if x <= first[0] {
+        return first[1];
+    }
+    if x >= last[0] {
+        return last[1];
+    }
+    let k = points.windows(2).position(|w| x <= w[1][0]).unwrap_or(0);
+    let rise = |k: usize| (points[k + 1][1] - points[k][1]) / (points[k + 1][0] - points[k][0]);
+    let slope = |k: usize| {
+        if k == 0 {
+            return rise(0);
+        }
+        if k + 1 == points.len() {
+            return rise(k - 1);
+        }
+        let (a, b) = (rise(k - 1), rise(k));
+        if a * b <= 0.0 { 0.0 } else { 2.0 * a * b / (a + b) }
+    };
+    let ([x0, y0], [x1, y1]) = (points[k], points[k + 1]);
+    let (h, t) = (x1 - x0, (x - x0) / (x1 - x0));
+    let (t2, t3) = (t * t, t * t * t);
+    (2.0 * t3 - 3.0 * t2 + 1.0) * y0
+        + (t3 - 2.0 * t2 + t) * h * slope(k)
+        + (3.0 * t2 - 2.0 * t3) * y1
+        + (t3 - t2) * h * slope(k + 1)
+}

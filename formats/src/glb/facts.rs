@@ -1,0 +1,402 @@
+//! What a character has: what its names mean, what is loose, what its own clips already move.
+
+use super::scene::{Scene, direction};
+use super::{Character, GlbError, joint_nodes, numbers, target_names};
+use glam::{Mat3, Mat4, Vec3};
+use jam_face::contact::{LipLine, Vector};
+use jam_face::propose::{self, JointFacts, Proposal, ShapeFacts, Side};
+use jam_face::{Control, LeftOut, Target, Wiring};
+use serde::Serialize;
+use serde_json::Value;
+use std::collections::BTreeMap;
+
+/// A share of moves on one side from which a shape is that side's.
+const ONE_SIDED: f32 = 0.8;
+/// A difference of left and right that is worth telling.
+const UNEVEN: f32 = 0.05;
+/// A part lies on the skin if its points are nearer to it than this share of the face's height.
+const NEAR: f32 = 0.06;
+
+/// What a character's file holds.
+#[derive(Debug, Clone, PartialEq, Serialize, utoipa::ToSchema)]
+pub struct ModelFacts {
+    pub vertices: usize,
+    pub meshes: Vec<MeshFacts>,
+    /// Every morph target's name once, in the order of the file.
+    pub shapes: Vec<String>,
+    /// Nodes that may serve as joints.
+    pub joints: Vec<String>,
+    pub images: Vec<String>,
+    /// Pairs of shapes whose left and right differ.
+    pub uneven: Vec<Uneven>,
+}
+
+#[derive(Debug, Clone, PartialEq, Serialize, utoipa::ToSchema)]
+pub struct MeshFacts {
+    pub node: String,
+    pub vertices: usize,
+    pub shapes: usize,
+    pub skinned: bool,
+    /// The mesh with shapes or skin that it lies on, if it has neither and lies on one.
+    pub lies_on: Option<String>,
+}
+
+/// Left and right shapes that do not move equally far.
+#[derive(Debug, Clone, PartialEq, Serialize, utoipa::ToSchema)]
+pub struct Uneven {
+    pub left: String,
+    pub right: String,
+    /// How much farther the left one moves, as a share of the farther one; below 0 if the right does.
+    pub by: f32,
+}
+
+/// Motion in a clip of the character's own that moves what is wired.
+#[derive(Debug, Clone, PartialEq, Serialize, utoipa::ToSchema)]
+pub struct Conflict {
+    pub clip: String,
+    pub node: String,
+    /// As in glTF: weights, rotation, translation, scale.
+    pub path: String,
+    /// The wired shapes it moves; empty for a joint.
+    pub shapes: Vec<String>,
+    pub left_out: bool,
+}
+
+/// Something in a wiring that will not work with this file.
+#[derive(Debug, Clone, PartialEq, Serialize, utoipa::ToSchema)]
+pub struct Unmovable {
+    pub name: String,
+    pub reason: &'static str,
+}
+
+impl Character {
+    pub(super) fn node_named(&self, name: &str) -> Option<usize> {
+        self.list("nodes").iter().position(|n| n["name"] == name)
+    }
+
+    fn node_name(&self, node: usize) -> &str {
+        self.list("nodes")[node]["name"].as_str().unwrap_or_default()
+    }
+
+    /// Nodes that bear a mesh, with it.
+    pub(super) fn mesh_nodes(&self) -> impl Iterator<Item = (usize, &Value)> {
+        let meshes = self.list("meshes");
+        let mesh = move |node: &Value| node["mesh"].as_u64().and_then(|m| meshes.get(m as usize));
+        self.list("nodes").iter().enumerate().filter_map(move |(i, n)| Some((i, mesh(n)?)))
+    }
+
+    /// Every morph target's name once, in the order of the file.
+    pub fn shapes(&self) -> Vec<String> {
+        let mut names = Vec::new();
+        for name in self.list("meshes").iter().flat_map(target_names) {
+            if !names.contains(&name) {
+                names.push(name);
+            }
+        }
+        names
+    }
+
+    /// Points of all parts of a mesh in the character's space, and their triangles.
+    pub(super) fn surface(
+        &self,
+        mesh: &Value,
+        place: &Mat4,
+    ) -> Result<(Vec<Vector>, Vec<[u32; 3]>), GlbError> {
+        let (mut points, mut triangles) = (Vec::new(), Vec::new());
+        for primitive in mesh["primitives"].as_array().into_iter().flatten() {
+            let start = points.len() as u32;
+            let own = self.rows::<3>(&primitive["attributes"]["POSITION"])?;
+            // Only triangle lists: strips and fans are rare, lines have no surface.
+            if matches!(primitive["mode"].as_u64(), None | Some(4)) {
+                let corners = match primitive["indices"] {
+                    Value::Null => (0..own.len() as u32).collect(),
+                    ref index => self.indices(index)?,
+                };
+                let tris = corners.chunks_exact(3).map(|c| [c[0] + start, c[1] + start, c[2] + start]);
+                triangles.extend(tris);
+            }
+            points.extend(own.iter().map(|p| place.transform_point3((*p).into()).to_array()));
+        }
+        Ok((points, triangles))
+    }
+
+    /// Moves of a mesh's target, all parts, in the mesh's own space.
+    pub(super) fn moves(&self, mesh: &Value, target: usize) -> Result<Vec<Vector>, GlbError> {
+        let mut out = Vec::new();
+        for primitive in mesh["primitives"].as_array().into_iter().flatten() {
+            let index = &primitive["targets"][target]["POSITION"];
+            if index.is_null() {
+                let count = self.count(&primitive["attributes"]["POSITION"])?;
+                out.extend(std::iter::repeat_n([0.0; 3], count));
+            } else {
+                out.extend(self.rows::<3>(index)?);
+            }
+        }
+        Ok(out)
+    }
+
+    /// How far each shape moves things on the left and on the right of the face.
+    fn reach(&self, scene: &Scene) -> Result<BTreeMap<String, [f32; 2]>, GlbError> {
+        let mut out: BTreeMap<String, [f32; 2]> = BTreeMap::new();
+        for (node, mesh) in self.mesh_nodes() {
+            let names = target_names(mesh);
+            if names.is_empty() {
+                continue;
+            }
+            let place = self.mesh_place(scene, node)?;
+            let (points, _) = self.surface(mesh, &place)?;
+            for (t, name) in names.into_iter().enumerate() {
+                // One shape at a time: all of a large face would not fit into memory.
+                let moves = self.moves(mesh, t)?;
+                let sums = out.entry(name).or_default();
+                for (p, m) in points.iter().zip(&moves).filter(|(_, m)| **m != [0.0; 3]) {
+                    let far = direction(&place, *m).length();
+                    sums[usize::from(p[0] < 0.0)] += far;
+                }
+            }
+        }
+        Ok(out)
+    }
+
+    fn joint_facts(&self, scene: &Scene, node: usize) -> Result<JointFacts, GlbError> {
+        let turn = Mat3::from_quat(scene.places[node].to_scale_rotation_translation().1).transpose();
+        let parent = Mat3::from_mat4(scene.parent_place(node));
+        let back = if parent.determinant().abs() > 1e-12 { parent.inverse() } else { Mat3::IDENTITY };
+        let axes = [Vec3::X, Vec3::Y, Vec3::Z];
+        let here = scene.places[node].w_axis.truncate();
+        let below = scene.children(node).iter().map(|c| scene.places[*c].w_axis.truncate().distance(here));
+        let mut length = below.fold(0.0, f32::max);
+        if let Some(mesh) = self.list("nodes")[node]["mesh"].as_u64() {
+            let place = self.mesh_place(scene, node)?;
+            let (points, _) = self.surface(&self.list("meshes")[mesh as usize], &place)?;
+            length = points.iter().map(|p| Vec3::from(*p).distance(here)).fold(length, f32::max);
+        }
+        Ok(JointFacts {
+            name: self.node_name(node).to_string(),
+            turn_axes: axes.map(|a| tidy((turn * a).normalize_or_zero())),
+            move_axes: axes.map(|a| tidy(back * a)),
+            length,
+            carries: scene.carries[node],
+        })
+    }
+
+    /// A wiring by names, with its reasons.
+    pub fn proposal(&self) -> Result<Proposal, GlbError> {
+        let scene = self.scene();
+        let reach = self.reach(&scene)?;
+        let half = |name: &str| {
+            let [left, right] = *reach.get(name)?;
+            let all = left + right;
+            match all > 0.0 {
+                true if left > ONE_SIDED * all => Some(Side::Left),
+                true if right > ONE_SIDED * all => Some(Side::Right),
+                _ => None,
+            }
+        };
+        let shapes: Vec<ShapeFacts> =
+            self.shapes().into_iter().map(|name| ShapeFacts { half: half(&name), name }).collect();
+        let joints: Vec<JointFacts> = (0..self.list("nodes").len())
+            .filter(|n| propose::may_be_joint(self.node_name(*n)))
+            .map(|n| self.joint_facts(&scene, n))
+            .collect::<Result<_, _>>()?;
+        let mut proposal = propose::propose(&shapes, &joints);
+        proposal.wiring.chart =
+            propose::chart(&self.mesh_nodes().map(|(n, _)| self.node_name(n)).collect::<Vec<&str>>());
+        self.measure(&mut proposal.wiring)?;
+        Ok(proposal)
+    }
+
+    /// The wiring to begin with; an error if nothing of this character is known by its name.
+    pub fn wiring(&self) -> Result<Wiring, GlbError> {
+        Ok(self.proposal()?.wiring)
+    }
+
+    /// Notes how much each output parts the lips, measured where they touch at rest.
+    pub fn measure(&self, wiring: &mut Wiring) -> Result<(), GlbError> {
+        let mut measured = BTreeMap::new();
+        let closing = wiring
+            .outputs
+            .iter()
+            .filter(|o| o.feeds.iter().any(|f| f.control == Control::LipsClose && !f.stands_in));
+        let closing: Vec<&str> =
+            closing.filter(|o| matches!(o.target, Target::Morph { .. })).map(|o| o.target.name()).collect();
+        for mesh in self.list("meshes") {
+            let names = target_names(mesh);
+            let Some(close) = names.iter().position(|n| closing.contains(&n.as_str())) else { continue };
+            let (rest, _) = self.surface(mesh, &Mat4::IDENTITY)?;
+            let Some(line) = LipLine::find(&rest, &self.moves(mesh, close)?) else { continue };
+            for (t, name) in names.iter().enumerate().filter(|(t, _)| *t != close) {
+                measured.insert(name.clone(), line.parts(&self.moves(mesh, t)?));
+            }
+            break;
+        }
+        wiring.measure(|name| measured.get(name).copied());
+        Ok(())
+    }
+
+    /// What the file holds.
+    pub fn facts(&self) -> Result<ModelFacts, GlbError> {
+        let scene = self.scene();
+        let mut meshes = Vec::new();
+        let mut vertices = 0;
+        let on = self.lies_on(&scene)?;
+        for (node, mesh) in self.mesh_nodes() {
+            let mut count = 0;
+            for primitive in mesh["primitives"].as_array().into_iter().flatten() {
+                count += self.count(&primitive["attributes"]["POSITION"])?;
+            }
+            vertices += count;
+            meshes.push(MeshFacts {
+                node: self.node_name(node).to_string(),
+                vertices: count,
+                shapes: target_names(mesh).len(),
+                skinned: !self.list("nodes")[node]["skin"].is_null(),
+                lies_on: on.get(&node).map(|n| self.node_name(*n).to_string()),
+            });
+        }
+        let reach = self.reach(&scene)?;
+        let mut uneven = Vec::new();
+        for (left, right) in propose::pairs(&self.shapes()) {
+            let sum = |name: &str| reach.get(name).map_or(0.0, |[a, b]| a + b);
+            let (l, r) = (sum(&left), sum(&right));
+            let by = if l.max(r) > 0.0 { (l - r) / l.max(r) } else { 0.0 };
+            if by.abs() > UNEVEN {
+                uneven.push(Uneven { left, right, by });
+            }
+        }
+        let images =
+            self.list("images").iter().filter_map(|i| i["name"].as_str()).map(str::to_string).collect();
+        Ok(ModelFacts { vertices, meshes, shapes: self.shapes(), joints: joint_nodes(self), images, uneven })
+    }
+
+    /// For meshes without shapes and skin: the mesh with some whose surface they lie on.
+    fn lies_on(&self, scene: &Scene) -> Result<BTreeMap<usize, usize>, GlbError> {
+        let alive = |(node, mesh): &(usize, &Value)| {
+            !target_names(mesh).is_empty() || !self.list("nodes")[*node]["skin"].is_null()
+        };
+        let mut out = BTreeMap::new();
+        // The mesh with the most shapes, then the largest, is the skin.
+        let mut skins: Vec<(usize, &Value)> = self.mesh_nodes().filter(alive).collect();
+        let size = |m: &Value| self.count(&m["primitives"][0]["attributes"]["POSITION"]).unwrap_or(0);
+        skins.sort_by_key(|(_, m)| std::cmp::Reverse((target_names(m).len(), size(m))));
+        let Some((skin, mesh)) = skins.first() else { return Ok(out) };
+        let (points, triangles) = self.surface(mesh, &self.mesh_place(scene, *skin)?)?;
+        let Some(surface) = jam_face::binding::Surface::new(&points, &triangles) else { return Ok(out) };
+        let heights = points.iter().map(|p| p[1]);
+        let height = heights.clone().fold(f32::MIN, f32::max) - heights.fold(f32::MAX, f32::min);
+        for (node, mesh) in self.mesh_nodes().filter(|m| !alive(m)) {
+            let (own, _) = self.surface(mesh, &self.mesh_place(scene, node)?)?;
+            // A hundred points tell enough.
+            let step = own.len().div_ceil(100).max(1);
+            let tried: Vec<f32> = own.iter().step_by(step).map(|p| surface.distance(*p)).collect();
+            let near = tried.iter().filter(|d| **d < NEAR * height).count();
+            if !tried.is_empty() && near * 10 >= tried.len() * 9 {
+                out.insert(node, *skin);
+            }
+        }
+        Ok(out)
+    }
+
+    /// Motion of the file's own clips that a wiring's outputs would fight with.
+    pub fn conflicts(&self, wiring: &Wiring) -> Result<Vec<Conflict>, GlbError> {
+        let mut out = Vec::new();
+        for clip in self.list("animations") {
+            let clip_name = clip["name"].as_str().unwrap_or("unnamed").to_string();
+            for channel in clip["channels"].as_array().into_iter().flatten() {
+                let (node, path) =
+                    (&channel["target"]["node"], channel["target"]["path"].as_str().unwrap_or_default());
+                let Some(node) = node.as_u64().map(|n| n as usize).filter(|n| *n < self.list("nodes").len())
+                else {
+                    continue;
+                };
+                let name = self.node_name(node).to_string();
+                let moved: Vec<String> =
+                    if path == "weights" { self.moved_targets(clip, channel, node)? } else { Vec::new() };
+                let shapes: Vec<String> = moved
+                    .into_iter()
+                    .filter(|n| {
+                        wiring
+                            .outputs
+                            .iter()
+                            .any(|o| matches!(&o.target, Target::Morph { name } if name == n))
+                    })
+                    .collect();
+                let joint = wiring
+                    .outputs
+                    .iter()
+                    .any(|o| o.target.node() == Some(&name) && path_of(&o.target) == path);
+                if joint || !shapes.is_empty() {
+                    let this =
+                        LeftOut { clip: clip_name.clone(), node: name.clone(), path: path.to_string() };
+                    let left_out = wiring.left_out.contains(&this);
+                    out.push(Conflict { clip: this.clip, node: name, path: this.path, shapes, left_out });
+                }
+            }
+        }
+        Ok(out)
+    }
+
+    /// Names of the targets that a weights channel moves at all.
+    fn moved_targets(&self, clip: &Value, channel: &Value, node: usize) -> Result<Vec<String>, GlbError> {
+        let Some(mesh) = self.list("nodes")[node]["mesh"].as_u64() else { return Ok(Vec::new()) };
+        let names = target_names(&self.list("meshes")[mesh as usize]);
+        let sampler = channel["sampler"].as_u64().unwrap_or(u64::MAX) as usize;
+        let values = self.rows::<1>(&clip["samplers"][sampler]["output"])?;
+        let rows = values.chunks_exact(names.len().max(1));
+        let moves = |t: usize| rows.clone().any(|row| row[t][0].abs() > 1e-6);
+        Ok(names.iter().enumerate().filter(|(t, _)| moves(*t)).map(|(_, n)| n.clone()).collect())
+    }
+
+    /// Outputs of a wiring that this file cannot move, and why.
+    pub fn unmovable(&self, wiring: &Wiring) -> Vec<Unmovable> {
+        let scene = self.scene();
+        let shapes = self.shapes();
+        let mut out: Vec<Unmovable> = Vec::new();
+        let mut say = |name: &str, reason| {
+            if !out.iter().any(|u| u.name == name) {
+                out.push(Unmovable { name: name.to_string(), reason });
+            }
+        };
+        for output in &wiring.outputs {
+            let name = output.target.name();
+            let Some(joint) = output.target.node() else {
+                if !shapes.iter().any(|s| s == name) {
+                    say(name, "there is no shape of this name in the file");
+                }
+                continue;
+            };
+            match self.node_named(joint) {
+                None => say(name, "there is no joint of this name in the file"),
+                Some(n) if numbers::<16>(&self.list("nodes")[n]["matrix"]).is_some() => {
+                    say(
+                        name,
+                        "its pose is a sheared matrix, which no clip can move; freeze its transform and export again",
+                    );
+                }
+                Some(n) if !scene.carries[n] => {
+                    say(name, "nothing hangs on it, so moving it shows nothing");
+                }
+                Some(_) => {}
+            }
+        }
+        out
+    }
+}
+
+/// The animated property of a joint's output, as in glTF.
+pub(super) fn path_of(target: &Target) -> &'static str {
+    match target {
+        Target::Morph { .. } => "weights",
+        Target::Rotation { .. } => "rotation",
+        Target::Translation { .. } => "translation",
+        Target::Scale { .. } | Target::Shown { .. } => "scale",
+    }
+}
+
+/// Rounded, so that an axis reads as one.
+fn tidy(v: Vec3) -> [f32; 3] {
+    v.to_array().map(|x| {
+        let rounded = (x * 1e5).round() / 1e5;
+        if rounded == 0.0 { 0.0 } else { rounded }
+    })
+}

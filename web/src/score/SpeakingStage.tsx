@@ -1,0 +1,48 @@
+import { useMemo } from 'react';
+import type { CastMember } from '../api/client';
+import { currentCurves } from '../api/live';
+import { StageView } from '../stage/StageView';
+import { at } from './draw';
+import * as player from './player';
+
+interface Props {
+  member: CastMember;
+  inset?: boolean;
+  children?: React.ReactNode;
+}
+
+/** The values of the curves at the moment that is heard. */
+function source() {
+  const curves = currentCurves();
+  const position = player.now() * (curves?.hz ?? 0);
+  return (target: number) => {
+    const curve = curves?.outputs[target];
+    return curve ? at(curve, position) : 0;
+  };
+}
+
+/** The character, posed by the curves of the line. */
+export function SpeakingStage({ member, inset, children }: Props) {
+  const jaw = useMemo(
+    () =>
+      member.wiring.outputs.findIndex(
+        (o) => o.target.kind === 'morph' && o.feeds.some((f) => f.control === 'jaw_open'),
+      ),
+    [member],
+  );
+  return (
+    <StageView
+      member={member}
+      source={source}
+      inset={inset}
+      label={`${member.name} speaking`}
+      onShown={(element, value) => {
+        // For tests: what the face shows of the jaw.
+        const now = value(jaw).toFixed(3);
+        if (element.dataset.jaw !== now) element.dataset.jaw = now;
+      }}
+    >
+      {children}
+    </StageView>
+  );
+}

@@ -1,0 +1,85 @@
+import { useEffect, useRef, useState } from 'react';
+import type { CastMember } from '../api/client';
+import { tell } from '../api/client';
+import { Stage } from './stage';
+
+/** What the character shows now: a value of one of its targets. */
+export type Source = () => (target: number) => number;
+
+interface Props {
+  member: CastMember;
+  source: Source;
+  /** What the character is doing, for those who do not see it. */
+  label: string;
+  /** Whether the mouth's close-up is shown. */
+  inset?: boolean;
+  /** Called with every picture, for marks on the stage's element. */
+  onShown?: (element: HTMLElement, value: (target: number) => number, stage: Stage) => void;
+  children?: React.ReactNode;
+}
+
+/** The character on its stage, posed anew for every picture. */
+export function StageView({ member, source, label, inset = false, onShown, children }: Props) {
+  const host = useRef<HTMLDivElement>(null);
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const stage = useRef<Stage | null>(null);
+  const shown = useRef({ source, onShown });
+  const [ready, setReady] = useState('');
+  const model = `${member.id}/${member.model}`;
+
+  useEffect(() => {
+    shown.current = { source, onShown };
+  });
+
+  useEffect(() => {
+    const element = host.current;
+    if (!element || !canvas.current) return;
+    const made = new Stage(canvas.current, inset);
+    stage.current = made;
+    const observer = new ResizeObserver(() => made.resize(element.clientWidth, element.clientHeight));
+    observer.observe(element);
+    let running = true;
+    const tick = () => {
+      if (!running) return;
+      const value = shown.current.source();
+      made.pose(value);
+      made.draw();
+      shown.current.onShown?.(element, value, made);
+      requestAnimationFrame(tick);
+    };
+    requestAnimationFrame(tick);
+    return () => {
+      running = false;
+      observer.disconnect();
+      made.dispose();
+      stage.current = null;
+    };
+  }, [inset]);
+
+  useEffect(() => {
+    let gone = false;
+    stage.current
+      ?.load(member)
+      .then(() => {
+        if (!gone) setReady(model);
+      })
+      .catch(tell);
+    return () => {
+      gone = true;
+    };
+    // The model alone decides; a changed wiring is taken up below.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [model, inset]);
+
+  useEffect(() => {
+    if (ready === model) stage.current?.wire(member);
+  }, [member, ready, model]);
+
+  return (
+    <div className="stage" ref={host} data-testid="stage" data-ready={ready === model || undefined}>
+      <canvas ref={canvas} style={{ width: '100%', height: '100%' }} aria-label={label} role="img" />
+      {inset && <div className="frame" />}
+      {children}
+    </div>
+  );
+}
