@@ -24,7 +24,7 @@ fn recording(folder: &Path) -> String {
 
 fn character(folder: &Path) -> String {
     let path = folder.join("bram.glb");
-    std::fs::write(&path, jam_demo::BRAM).unwrap();
+    std::fs::write(&path, jam_demo::CHARACTERS[0].model).unwrap();
     path.to_string_lossy().into_owned()
 }
 
@@ -57,7 +57,7 @@ fn sync_writes_what_the_page_delivers_on_any_grid() {
     let sound = jam_formats::sound::read(jam_demo::LINES[9].recording).unwrap();
     let line =
         Line { timing: Some(analysed.analyse(&sound, TEXT, &|_| true).unwrap().timing), ..Line::new(TEXT) };
-    let bram = Character::read(jam_demo::BRAM).unwrap();
+    let bram = jam_demo::CHARACTERS[0].read().unwrap();
     let wiring = bram.wiring().unwrap();
     for (fps, first) in [("24", 1001), ("25", 0), ("30", 1), ("30000/1001", -5), ("60", 86_400)] {
         let out = folder.path().join(fps.replace('/', "-"));

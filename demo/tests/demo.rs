@@ -2,7 +2,7 @@
 //! own face.
 #![allow(clippy::unwrap_used)]
 
-use jam_demo::{BRAM, LINES};
+use jam_demo::{CHARACTERS, LINES};
 use jam_face::{Control, Target};
 use jam_formats::deliver::{self, Delivery};
 use jam_formats::glb::Character;
@@ -112,7 +112,7 @@ fn every_jaw_beat_of_every_line_peaks_within_half_a_frame_of_its_vowel() {
 /// what opens the lips, to half a millimetre of a head 24 cm high.
 #[test]
 fn sealed_lips_are_shut_on_bram() {
-    let wiring = Character::read(BRAM).unwrap().wiring().unwrap();
+    let wiring = CHARACTERS[0].read().unwrap().wiring().unwrap();
     let weight = |name: &str| {
         wiring
             .outputs
@@ -149,7 +149,7 @@ fn sealed_lips_are_shut_on_bram() {
 
 #[test]
 fn the_clip_covers_the_recording_to_its_last_sample_and_ends_at_rest() {
-    let wiring = Character::read(BRAM).unwrap().wiring().unwrap();
+    let wiring = CHARACTERS[0].read().unwrap().wiring().unwrap();
     for rate in rates() {
         for line in lines() {
             let grid = FrameGrid { rate, first: Frame(1001) };
@@ -183,7 +183,7 @@ fn the_clip_covers_the_recording_to_its_last_sample_and_ends_at_rest() {
 fn the_curves_file_is_what_its_schema_says() {
     let schema: Value = serde_json::from_str(include_str!("../../docs/formats/curves.schema.json")).unwrap();
     let schema = jsonschema::validator_for(&schema).unwrap();
-    let wiring = Character::read(BRAM).unwrap().wiring().unwrap();
+    let wiring = CHARACTERS[0].read().unwrap().wiring().unwrap();
     for line in lines() {
         let grid = FrameGrid { rate: FrameRate::FILM, first: Frame(-3) };
         let mut curves: Value =
@@ -197,7 +197,7 @@ fn the_curves_file_is_what_its_schema_says() {
 /// Source: the glTF 2.0 validator of the format's authors, npm package `gltf-validator`.
 #[test]
 fn bram_and_bram_speaking_pass_the_validator_without_a_warning() {
-    let character = Character::read(BRAM).unwrap();
+    let character = CHARACTERS[0].read().unwrap();
     let wiring = character.wiring().unwrap();
     let grid = FrameGrid { rate: FrameRate::FILM, first: Frame(1001) };
     let speaking = Delivery::new(&lines()[3], &wiring, grid).unwrap().glb(&character, "line 4").unwrap();
@@ -206,7 +206,9 @@ fn bram_and_bram_speaking_pass_the_validator_without_a_warning() {
         Delivery::new(&lines()[3], &wiring, grid).unwrap().glb(&character, "line 4").unwrap()
     );
     let folder = tempfile::tempdir().unwrap();
-    for (name, bytes, animations) in [("bram.glb", BRAM, 0), ("speaking.glb", speaking.as_slice(), 1)] {
+    for (name, bytes, animations) in
+        [("bram.glb", CHARACTERS[0].model, 0), ("speaking.glb", speaking.as_slice(), 1)]
+    {
         let path = folder.path().join(name);
         std::fs::write(&path, bytes).unwrap();
         let script = concat!(env!("CARGO_MANIFEST_DIR"), "/../formats/tests/validate.mjs");
@@ -224,7 +226,7 @@ fn bram_and_bram_speaking_pass_the_validator_without_a_warning() {
 #[test]
 fn bram_is_what_his_code_builds() {
     let (shipped, built) =
-        (Character::read(BRAM).unwrap(), Character::read(&jam_demo::head::build().unwrap()).unwrap());
+        (CHARACTERS[0].read().unwrap(), Character::read(&jam_demo::head::build().unwrap()).unwrap());
     assert_eq!(shipped.facts().unwrap(), built.facts().unwrap());
     let (a, b) = (shipped.wiring().unwrap(), built.wiring().unwrap());
     assert_eq!(a.outputs.len(), b.outputs.len());
@@ -239,7 +241,7 @@ fn bram_is_what_his_code_builds() {
 
 #[test]
 fn every_face_control_but_none_of_the_head_s_own_place_moves_something_on_bram() {
-    let wiring = Character::read(BRAM).unwrap().wiring().unwrap();
+    let wiring = CHARACTERS[0].read().unwrap().wiring().unwrap();
     let fed = |c: &&Control| wiring.outputs.iter().any(|o| o.feeds.iter().any(|f| f.control == **c));
     let missing: Vec<&str> = Control::ALL.iter().filter(|c| !fed(c)).map(|c| c.name()).collect();
     assert_eq!(missing, ["head_shift_x", "head_shift_y", "head_shift_z"]);

@@ -1,7 +1,7 @@
 #!/usr/bin/env python3
 """Makes the demo's voices beside this file, once; the results are committed.
 
-Every voice is synthesised with Debian's `flite` (voice awb: CMU, BSD-style licence); nobody real speaks.
+Every voice is synthesised with Debian's `flite` (voices awb, slt and kal16: CMU, BSD-style licence); nobody real speaks.
 A whisper is the same voice with its phases scattered, a shout is raised and pressed, a sung line is
 slowed to one pitch. Needs numpy. The texts are in `../src/lines.rs`, in the same order.
 """
@@ -11,6 +11,7 @@ import numpy as np
 HERE = pathlib.Path(__file__).parent
 source = (HERE / "../src/lines.rs").read_text()
 TEXTS = [re.sub(r"\[.*?\]\s*", "", t) for t in re.findall(r'text: "(.*?)"', source)]
+VOICES = {13: "slt", 14: "slt", 15: "kal16"}  # the others: awb
 PLAIN = {"int_f0_target_mean": 118, "int_f0_target_stddev": 26, "duration_stretch": 1.05}
 MANNER = {  # line: what is set otherwise
     3: {"int_f0_target_mean": 104, "duration_stretch": 1.25},
@@ -19,13 +20,16 @@ MANNER = {  # line: what is set otherwise
     10: {"int_f0_target_mean": 98, "int_f0_target_stddev": 14, "duration_stretch": 1.35},
     11: {"duration_stretch": 1.2, "whisper": True},
     12: {"int_f0_target_mean": 132, "int_f0_target_stddev": 36},
+    13: {"int_f0_target_mean": 205, "int_f0_target_stddev": 40},
+    14: {"int_f0_target_mean": 185, "int_f0_target_stddev": 30},
+    15: {"int_f0_target_mean": 72, "int_f0_target_stddev": 12, "duration_stretch": 1.2},
 }
 
 
-def say(text, settings):
+def say(voice, text, settings):
     out = HERE / "raw.wav"
     options = [o for k, v in settings.items() for o in ("--setf", f"{k}={v}")]
-    subprocess.run(["flite", "-voice", "awb", *options, "-t", text, "-o", out], check=True)
+    subprocess.run(["flite", "-voice", voice, *options, "-t", text, "-o", out], check=True)
     with wave.open(str(out)) as w:
         rate, x = w.getframerate(), np.frombuffer(w.readframes(w.getnframes()), "<i2").astype(float) / 32768
     out.unlink()
@@ -46,7 +50,7 @@ def whisper(x, random, window=256, hop=64):
 for number, text in enumerate(TEXTS, 1):
     settings = {**PLAIN, **MANNER.get(number, {})}
     gain, breathy = settings.pop("gain", 1.0), settings.pop("whisper", False)
-    rate, x = say(text, settings)
+    rate, x = say(VOICES.get(number, "awb"), text, settings)
     random = np.random.default_rng(number)
     if breathy:
         x = whisper(x, random)

@@ -88,8 +88,8 @@ impl Drop for Driver {
 
 async fn serve(data: &Path) -> Result<SocketAddr> {
     let store = Store::open(data)?;
-    let wiring = jam_formats::glb::Character::read(jam_demo::BRAM)?.wiring()?;
-    store.add_cast_member("Bram", jam_demo::BRAM, &wiring)?;
+    let wiring = jam_demo::CHARACTERS[0].read()?.wiring()?;
+    store.add_cast_member("Bram", jam_demo::CHARACTERS[0].model, &wiring)?;
     let server = jam_server::Server::bind(store, "127.0.0.1:0".parse()?).await?;
     let address = server.address();
     tokio::spawn(server.run(std::future::pending()));

@@ -25,8 +25,8 @@ impl Running {
     async fn start(data: &Path) -> Running {
         let store = Store::open(data).unwrap();
         if store.cast().unwrap().is_empty() {
-            let wiring = jam_formats::glb::Character::read(jam_demo::BRAM).unwrap().wiring().unwrap();
-            store.add_cast_member("Bram", jam_demo::BRAM, &wiring).unwrap();
+            let wiring = jam_demo::CHARACTERS[0].read().unwrap().wiring().unwrap();
+            store.add_cast_member("Bram", jam_demo::CHARACTERS[0].model, &wiring).unwrap();
         }
         let server = jam_server::Server::bind(store, "127.0.0.1:0".parse().unwrap()).await.unwrap();
         let address = server.address();

@@ -5,23 +5,34 @@ import { useQuery } from '@tanstack/react-query';
 import { useEffect } from 'react';
 import { api, queries, tell } from './api/client';
 import { connect, useConnected } from './api/live';
-import { commands, listen } from './commands';
+import { commands, listen, takeBack } from './commands';
 import { AddLine } from './lines/AddLine';
 import { LinesPage } from './lines/LinesPage';
 import { DeliverPage } from './deliver/DeliverPage';
+import { CastPage } from './cast/CastPage';
+import { bringIn } from './cast/CastList';
+import { hasModel } from './cast/files';
 import { ScorePage } from './score/ScorePage';
 import { type Place, go, set, useView } from './state';
 
 const PLACES: [Place, string, string][] = [
   ['lines', 'Lines', '1'],
   ['score', 'Score', '2'],
-  ['deliver', 'Deliver', '3'],
+  ['cast', 'Cast', '3'],
+  ['deliver', 'Deliver', '4'],
 ];
+
+/** Takes whatever was dropped on the page. */
+function drop(files: File[]) {
+  if (hasModel(files)) bringIn(files).catch(tell);
+  else set({ adding: files });
+}
 
 export function App() {
   const place = useView((s) => s.place);
   const line = useView((s) => s.line);
   const adding = useView((s) => s.adding);
+  const castMember = useView((s) => s.castMember);
   const connected = useConnected();
   const production = useQuery({ queryKey: ['production'], queryFn: api.production });
   const open = useQuery({
@@ -43,10 +54,13 @@ export function App() {
     if (line === null && first) set({ line: first.id });
   }, [line, lines.data]);
 
-  const step = open.data?.undo[0];
-  const undo = () => {
-    if (line) void api.undo(line).catch(tell);
-  };
+  // In the Cast, what is undone is the wiring; elsewhere it is the line.
+  const member = useQuery({
+    queryKey: ['castMember', castMember],
+    queryFn: () => api.castMember(castMember ?? 0),
+    enabled: place === 'cast' && castMember !== null,
+  });
+  const step = (place === 'cast' ? member.data : open.data)?.undo[0];
   return (
     <div className="app">
       <header className="bar">
@@ -73,7 +87,7 @@ export function App() {
             className="quiet"
             disabled={!step}
             title={step ? `Undo: ${step}` : 'Nothing to undo'}
-            onClick={undo}
+            onClick={() => takeBack('undo')}
           >
             Undo<kbd className="key">Z</kbd>
           </button>
@@ -87,10 +101,11 @@ export function App() {
       </header>
       {place === 'lines' && <LinesPage />}
       {place === 'score' && <ScorePage />}
+      {place === 'cast' && <CastPage />}
       {place === 'deliver' && <DeliverPage />}
       <AddLine />
-      <Dropzone.FullScreen active={adding === null} onDrop={(files) => set({ adding: files })}>
-        <div className="drop-all">Drop recordings anywhere to add lines</div>
+      <Dropzone.FullScreen active={adding === null} onDrop={drop}>
+        <div className="drop-all">Drop recordings to add lines, or a character to add it to the cast</div>
       </Dropzone.FullScreen>
       <Spotlight
         shortcut={null}

@@ -2,6 +2,9 @@
 
 import { spotlight } from '@mantine/spotlight';
 import { type LineView, api, isDoubtful, queries, tell } from './api/client';
+import { change } from './cast/edit';
+import { atRest } from './cast/pose';
+import { startWalk, toggleWalk } from './cast/walk';
 import { soundsOf, wordsOf } from './score/draw';
 import { clampView } from './score/layout';
 import * as player from './score/player';
@@ -74,14 +77,19 @@ function stepLine(count: number) {
   if (next) go(get().place, next.id);
 }
 
-const change = (what: 'undo' | 'redo') => {
-  const { line } = get();
-  if (line) api[what](line).catch(tell);
-};
+/** Undoes or redoes a step: of the wiring in the Cast, else of the line. */
+export function takeBack(what: 'undo' | 'redo') {
+  const { line, place, castMember } = get();
+  if (place === 'cast') {
+    if (castMember) void change(() => (what === 'undo' ? api.undoWiring : api.redoWiring)(castMember));
+  } else if (line) api[what](line).catch(tell);
+}
+
+const inCast = () => get().place === 'cast';
 
 export function commands(night: () => void): Command[] {
   return [
-    { name: 'Play or stop', key: ' ', show: 'Space', run: player.toggle },
+    { name: 'Play or stop', key: ' ', show: 'Space', run: () => (inCast() ? toggleWalk() : player.toggle()) },
     { name: 'One frame back', key: ',', run: () => stepFrames(-1) },
     { name: 'One frame on', key: '.', run: () => stepFrames(1) },
     { name: 'Word before', key: 'ArrowLeft', show: '←', run: () => stepWord(-1) },
@@ -99,11 +107,15 @@ export function commands(night: () => void): Command[] {
     { name: 'Open the selected line', key: 'Enter', run: () => go('score') },
     { name: 'Add a line', key: 'a', run: () => set({ adding: [] }) },
     { name: 'Analyse the line again', run: () => api.analyse(get().line ?? 0).catch(tell) },
-    { name: 'Undo', key: 'z', run: () => change('undo') },
-    { name: 'Redo', key: 'y', run: () => change('redo') },
+    { name: 'Undo', key: 'z', run: () => takeBack('undo') },
+    { name: 'Redo', key: 'y', run: () => takeBack('redo') },
     { name: 'Go to Lines', key: '1', run: () => go('lines') },
     { name: 'Go to the Score', key: '2', run: () => go('score') },
-    { name: 'Go to Deliver', key: '3', run: () => go('deliver') },
+    { name: 'Go to the Cast', key: '3', run: () => go('cast') },
+    { name: 'Go to Deliver', key: '4', run: () => go('deliver') },
+    { name: 'Test walk of the character', key: 't', run: () => inCast() && void startWalk() },
+    { name: 'Every sound on the character', run: () => inCast() && void startWalk('sound') },
+    { name: 'Character at rest', key: 'r', run: () => inCast() && atRest(get().castMember) },
     { name: 'Night or day', key: 'n', run: night },
     { name: 'Find a command', key: '/', run: spotlight.open },
   ];
@@ -115,7 +127,9 @@ export function listen(night: () => void) {
   const down = (event: KeyboardEvent) => {
     if (event.ctrlKey || event.metaKey || event.altKey) return;
     const target = event.target as HTMLElement;
-    const typing = target.closest('input, textarea, select, [contenteditable="true"], [role="dialog"]');
+    const typing = target.closest(
+      'input:not([type=range], [type=checkbox]), textarea, select, [contenteditable="true"], [role="dialog"]',
+    );
     if (typing) return;
     // A focused button keeps its own keys.
     if (target.closest('button, a') && event.key === 'Enter') return;

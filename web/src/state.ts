@@ -2,7 +2,7 @@
 
 import { create } from 'zustand';
 
-export type Place = 'lines' | 'score' | 'deliver';
+export type Place = 'lines' | 'score' | 'cast' | 'deliver';
 export interface Span {
   start: number;
   end: number;
@@ -23,18 +23,22 @@ interface State {
   view: Span;
   ipa: boolean;
   adding: File[] | null;
+  /** The character that is open in the Cast. */
+  castMember: number | null;
 }
 
-function fromAddress(): Pick<State, 'place' | 'line'> {
-  const [, place, id] = location.pathname.split('/');
-  const line = Number(id) || null;
-  if (place === 'score' && line) return { place, line };
-  if (place === 'deliver') return { place, line };
-  return { place: 'lines', line };
+function fromAddress(): Partial<State> {
+  const [, place, text] = location.pathname.split('/');
+  const id = Number(text) || null;
+  if (place === 'score' && id) return { place, line: id };
+  if (place === 'cast') return { place, castMember: id };
+  return { place: place === 'deliver' ? place : 'lines' };
 }
 
 export const useView = create<State>(() => ({
-  ...fromAddress(),
+  place: 'lines',
+  line: null,
+  castMember: null,
   time: 0,
   playing: false,
   loop: null,
@@ -42,22 +46,34 @@ export const useView = create<State>(() => ({
   view: { start: 0, end: 5 },
   ipa: false,
   adding: null,
+  ...fromAddress(),
 }));
 
 export const set = useView.setState;
 export const get = useView.getState;
 
-function address(place: Place, line: number | null) {
+function address(place: Place, line: number | null, member: number | null) {
   if (place === 'score' && line) return `/score/${line}`;
+  if (place === 'cast') return member ? `/cast/${member}` : '/cast';
   return place === 'deliver' ? '/deliver' : '/';
 }
 
 /** Goes to a place; the address follows, so that a reload comes back to it. */
 export function go(place: Place, line: number | null = get().line) {
   if (place === 'score' && !line) return;
-  const to = address(place, line);
+  enter({ place, line });
+}
+
+/** Opens a character in the Cast. */
+export function openMember(castMember: number) {
+  enter({ place: 'cast', castMember });
+}
+
+function enter(change: Partial<State>) {
+  const { place, line, castMember } = { ...get(), ...change };
+  const to = address(place, line, castMember);
   if (to !== location.pathname) history.pushState(null, '', to);
-  set({ place, line });
+  set(change);
 }
 
 window.addEventListener('popstate', () => set(fromAddress()));

@@ -64,7 +64,7 @@ fn test() -> Result<()> {
     run("web", "npm", &["run", "--silent", "lint"])?;
     cargo(&["fmt", "--all", "--check"])?;
     cargo(&["clippy", "--workspace", "--all-targets", "--", "--deny", "warnings"])?;
-    browser()?;
+    packages()?;
     cargo(&["test", "--workspace"])
 }
 
@@ -104,11 +104,20 @@ fn modified(path: &Path) -> Option<SystemTime> {
     path.metadata().ok()?.modified().ok()
 }
 
-/// The browser that the interface is tested in: Debian's Chromium and its driver.
-fn browser() -> Result<()> {
-    const PACKAGES: [&str; 2] = ["chromium", "chromium-driver"];
-    let there = || Path::new("/usr/bin/chromium").exists() && Path::new("/usr/bin/chromedriver").exists();
-    if there() {
+/// What the tests need of Debian: each package and a file that tells it is there.
+const PACKAGES: [(&str, &str); 3] = [
+    // The browser that the interface is tested in, and its driver.
+    ("chromium", "/usr/bin/chromium"),
+    ("chromium-driver", "/usr/bin/chromedriver"),
+    // Models of other makers, sound and broken ones, that the import is tested with.
+    ("assimp-testmodels", "/usr/share/assimp/models/glTF2"),
+];
+
+/// Installs the packages that are missing.
+fn packages() -> Result<()> {
+    let missing = || PACKAGES.iter().filter(|(_, file)| !Path::new(file).exists()).map(|(name, _)| *name);
+    let names: Vec<&str> = missing().collect();
+    if names.is_empty() {
         return Ok(());
     }
     let works = |program: &str, arguments: &[&str]| {
@@ -120,17 +129,15 @@ fn browser() -> Result<()> {
     } else if works("sudo", &["-n", "true"]) {
         &["sudo", "-n"]
     } else {
-        bail!(
-            "the interface is tested in Chromium; install it with: sudo apt-get install {}",
-            PACKAGES.join(" ")
-        );
+        bail!("the tests need more packages; install them with: sudo apt-get install {}", names.join(" "));
     };
-    for arguments in
-        [&["update"][..], &["install", "--yes", "--no-install-recommends", PACKAGES[0], PACKAGES[1]]]
-    {
+    let install = [&["install", "--yes", "--no-install-recommends"][..], &names].concat();
+    for arguments in [&["update"][..], &install] {
         let line = [prefix, &["apt-get"], arguments].concat();
         run(".", line[0], &line[1..])?;
     }
-    ensure!(there(), "Chromium was installed but is not where Debian puts it");
+    if let Some(name) = missing().next() {
+        bail!("{name} was installed but is not where Debian puts it");
+    }
     Ok(())
 }

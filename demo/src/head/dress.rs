@@ -1,8 +1,8 @@
 //! What he wears: a ribbed cap with a brass lamp badge, one earphone, a roll-neck jumper. None of it
 //! changes shape.
 
-use super::maths::{V3, colour, lerp, on, smooth, square, v};
-use super::mesh::{Material, Mesh, Parent, face_outward, grid};
+use crate::craft::maths::{V3, colour, lerp, on, smooth, square, v};
+use crate::craft::mesh::{Material, Mesh, face_outward, grid};
 use std::f64::consts::{FRAC_PI_2, TAU};
 
 const BRASS: u32 = 0xc8973f;
@@ -214,5 +214,5 @@ pub fn jumper() -> Mesh {
     }
     let mut quads = grid(PROFILE.len(), ROUND, true);
     face_outward(&points, &mut quads, |n| n[4 * ROUND].z);
-    Mesh { parent: Parent::Body, ..Mesh::new("jumper", points, quads, colours, Material::Wool) }
+    Mesh { parent: "body", ..Mesh::new("jumper", points, quads, colours, Material::Wool) }
 }

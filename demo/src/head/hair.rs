@@ -1,10 +1,10 @@
 //! Brows, beard and the short hair at the back: carved, bound to the skin where it moves.
 
-use super::maths::{V3, colour, lerp, noise, on, smooth, square, table, v};
-use super::mesh::{Material, Mesh, Shape, face_outward, flip, grid, normals};
 use super::sculpt::{self, ORIGIN};
 use super::shapes::uneven;
 use super::skin::{NO_EYE, Skin};
+use crate::craft::maths::{V3, colour, lerp, noise, on, smooth, square, table, v};
+use crate::craft::mesh::{Material, Mesh, Shape, face_outward, flip, grid, normals};
 use std::collections::HashMap;
 use std::f64::consts::{PI, TAU};
 

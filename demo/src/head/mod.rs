@@ -5,10 +5,7 @@
 //! hair and dress are swept, turned or offset; what touches the skin moves with it.
 
 mod dress;
-mod gltf;
 mod hair;
-mod maths;
-mod mesh;
 mod mouth_parts;
 mod paint;
 mod sculpt;
@@ -16,9 +13,17 @@ mod shapes;
 mod skin;
 mod texture;
 
-use mesh::{Material, Mesh};
+use crate::craft::gltf::{self, Joint};
+use crate::craft::maths::{V3, v};
+use crate::craft::mesh::{Material, Mesh};
+use crate::craft::parts::eyeball;
+use sculpt::{EYE, EYE_RADIUS};
 use std::f64::consts::TAU;
 
+/// Where the head turns, at the neck.
+const NECK: V3 = v(0.0, -1.20, -0.22);
+/// The iris's colours, from its rim to the pupil.
+const IRIS: [u32; 2] = [0x1d5560, 0x7fae98];
 /// How often the carving marks repeat round the head.
 const MARKS_ROUND: f64 = 5.0;
 
@@ -26,7 +31,7 @@ const MARKS_ROUND: f64 = 5.0;
 pub fn build() -> Result<Vec<u8>, png::EncodingError> {
     let skin = skin::Skin::build();
     let moves = shapes::of_skin(&skin);
-    let around = |p: &maths::V3| [p.x.atan2(p.z + 0.12) * MARKS_ROUND / TAU, 0.80 * p.y];
+    let around = |p: &V3| [p.x.atan2(p.z + 0.12) * MARKS_ROUND / TAU, 0.80 * p.y];
     let uv = skin.points.iter().map(around).collect();
     let [brow_left, brow_right] = hair::brows(&skin, &moves);
     let beard = hair::beard(&skin, &moves);
@@ -44,8 +49,8 @@ pub fn build() -> Result<Vec<u8>, png::EncodingError> {
     };
     let meshes = [
         face,
-        mouth_parts::eye("eye_left", true),
-        mouth_parts::eye("eye_right", false),
+        eyeball("eye_left", EYE, EYE_RADIUS, IRIS),
+        eyeball("eye_right", EYE.mirrored(), EYE_RADIUS, IRIS),
         mouth_parts::teeth("teeth_upper", true),
         mouth_parts::teeth("teeth_lower", false),
         mouth_parts::tongue(),
@@ -60,5 +65,10 @@ pub fn build() -> Result<Vec<u8>, png::EncodingError> {
         strap,
         dress::jumper(),
     ];
-    Ok(gltf::write(&meshes, &texture::carving_marks()?))
+    let joints = [
+        Joint::new("operator", None, V3::ZERO),
+        Joint::new("head", Some("operator"), NECK),
+        Joint::new("body", Some("operator"), V3::ZERO),
+    ];
+    Ok(gltf::write(&joints, &meshes, Some(&texture::carving_marks()?)))
 }

@@ -1,43 +1,9 @@
-//! Eyes, teeth and tongue.
+//! Teeth and tongue.
 
-use super::maths::{V3, bell, colour, lerp, on, smooth, square, v};
-use super::mesh::{Material, Mesh, Parent, Shape, face_outward, grid};
-use super::sculpt::EYE_RADIUS;
 use super::shapes::jaw_drop;
+use crate::craft::maths::{V3, bell, colour, lerp, on, smooth, square, v};
+use crate::craft::mesh::{Material, Mesh, Shape, face_outward, grid};
 use std::f64::consts::TAU;
-
-/// An eyeball with pupil, iris, its dark rim and white, and a slight bulge.
-pub fn eye(name: &'static str, left: bool) -> Mesh {
-    const RINGS: [f64; 18] = [
-        0.0, 5.0, 11.5, 12.0, 15.0, 18.0, 22.0, 25.0, 25.5, 27.5, 28.5, 34.0, 45.0, 60.0, 75.0, 90.0, 120.0,
-        178.0,
-    ];
-    const ROUND: usize = 40;
-    let (mut points, mut colours) = (Vec::new(), Vec::new());
-    for degrees in RINGS {
-        for k in 0..ROUND {
-            let around = TAU * k as f64 / ROUND as f64;
-            let (s, c) = degrees.to_radians().sin_cos();
-            let radius = EYE_RADIUS * (1.0 + 0.018 * (-(degrees / 22.0).powi(4)).exp());
-            points.push(v(s * around.cos(), s * around.sin(), c) * radius);
-            colours.push(if degrees <= 11.5 {
-                colour(0x15100f)
-            } else if degrees <= 25.0 {
-                let ray =
-                    (1.0 - (degrees - 12.0) / 13.0 + 0.14 * (around * 9.0 + degrees).sin()).clamp(0.0, 1.0);
-                lerp(colour(0x1d5560), colour(0x7fae98), ray) * (0.75 + 0.25 * (1.0 - around.sin()))
-            } else if degrees <= 27.5 {
-                colour(0x2b1d18)
-            } else {
-                lerp(colour(0xe9dfcb), colour(0xd9b8a0), smooth(40.0, 75.0, degrees))
-            });
-        }
-    }
-    Mesh {
-        parent: Parent::Eye(left),
-        ..Mesh::new(name, points, grid(RINGS.len(), ROUND, true), colours, Material::Eye)
-    }
-}
 
 /// The jaw's shapes for what follows it wholly.
 fn following_jaw(points: &[V3]) -> Vec<Shape> {

@@ -1,9 +1,9 @@
 //! The skin's paint: base, blush, a dark wash in hollows, a dry brush on ridges, lips and lids.
 
-use super::maths::{V3, bell, blob, colour, lerp, noise, on, smooth, square, v};
-use super::mesh::{Edges, normals};
 use super::sculpt;
 use super::skin::{CREASE_AT, Skin};
+use crate::craft::maths::{V3, bell, blob, colour, lerp, noise, on, smooth, square, v};
+use crate::craft::mesh::{Edges, normals};
 
 /// The lips' colour deep inside.
 const LIP_DEEP: u32 = 0x5e2823;

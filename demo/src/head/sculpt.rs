@@ -1,7 +1,7 @@
 //! The head as a signed distance: what is inside, how far the surface is, where a ray meets it.
 //! Units are decimetres: the head is about 2.4 high. +x is the character's left, +y up, +z forward.
 
-use super::maths::{V3, lerp, v};
+use crate::craft::maths::{V3, lerp, v};
 
 /// Where rays start, in the middle of the head.
 pub const ORIGIN: V3 = v(0.0, -0.10, -0.05);

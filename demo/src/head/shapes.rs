@@ -3,10 +3,10 @@
 //! A vertical move of a lip needs a falloff longer than one and a half times itself, else the skin
 //! folds. What the jaw moves, teeth and tongue move by the same straight morph, so they never part.
 
-use super::maths::{V3, about_x, bell, blob, lerp, on, smooth, square, v};
-use super::mesh::Shape;
 use super::sculpt::{EYE_RADIUS, JAW_PIVOT, LID};
 use super::skin::{CREASE_AT, NO_EYE, SOCK_RINGS, SPOKES, Skin, eye_angles, lid_edges, over_eye};
+use crate::craft::maths::{V3, about_x, bell, blob, lerp, on, smooth, square, v};
+use crate::craft::mesh::Shape;
 use std::f64::consts::TAU;
 
 /// Where the lips meet between open and shut: share of the jaw that closed lips follow.

@@ -5,9 +5,9 @@
 //! confocal ellipses round the slit of the mouth (μ from the slit outwards, ν round it), and blended
 //! with a Möbius map that sends infinity to the neck. So every spoke runs lips, face, crown, neck.
 
-use super::maths::{Complex, V3, about_y, about_z, bell, lerp, noise, on, smooth, square, table, v};
-use super::mesh::{Edges, Quad, face_outward, flip, normals};
 use super::sculpt::{self, EYE, EYE_RADIUS, LID, MOUTH, ORIGIN};
+use crate::craft::maths::{Complex, V3, about_y, about_z, bell, lerp, noise, on, smooth, square, table, v};
+use crate::craft::mesh::{Edges, Quad, face_outward, flip, normals};
 use std::f64::consts::{PI, TAU};
 
 /// Spokes round the mouth.

@@ -1,6 +1,6 @@
 //! The carving marks: a tileable normal map of shallow scoops, as PNG.
 
-use super::maths::{Random, v};
+use crate::craft::maths::{Random, v};
 
 const SIZE: usize = 256;
 const CELLS: usize = 11;

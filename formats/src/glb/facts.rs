@@ -195,13 +195,18 @@ impl Character {
         };
         let shapes: Vec<ShapeFacts> =
             self.shapes().into_iter().map(|name| ShapeFacts { half: half(&name), name }).collect();
+        let names: Vec<&str> = self.mesh_nodes().map(|(n, _)| self.node_name(n)).collect();
+        let chart = propose::chart(&names);
+        // A mesh with shapes is moved by these, not by its node, and a drawn mouth is swapped.
+        let mut apart: Vec<usize> =
+            self.mesh_nodes().filter(|(_, m)| !target_names(m).is_empty()).map(|(n, _)| n).collect();
+        apart.extend(chart.iter().flat_map(|c| &c.drawings).filter_map(|d| self.node_named(&d.node)));
         let joints: Vec<JointFacts> = (0..self.list("nodes").len())
-            .filter(|n| propose::may_be_joint(self.node_name(*n)))
+            .filter(|n| propose::may_be_joint(self.node_name(*n)) && !apart.contains(n))
             .map(|n| self.joint_facts(&scene, n))
             .collect::<Result<_, _>>()?;
         let mut proposal = propose::propose(&shapes, &joints);
-        proposal.wiring.chart =
-            propose::chart(&self.mesh_nodes().map(|(n, _)| self.node_name(n)).collect::<Vec<&str>>());
+        proposal.wiring.chart = chart;
         self.measure(&mut proposal.wiring)?;
         Ok(proposal)
     }

@@ -11,6 +11,8 @@ interface Props {
   source: Source;
   /** What the character is doing, for those who do not see it. */
   label: string;
+  /** A shape that is shown in full beside what `source` says. */
+  peek?: string | null;
   /** Whether the mouth's close-up is shown. */
   inset?: boolean;
   /** Called with every picture, for marks on the stage's element. */
@@ -19,16 +21,16 @@ interface Props {
 }
 
 /** The character on its stage, posed anew for every picture. */
-export function StageView({ member, source, label, inset = false, onShown, children }: Props) {
+export function StageView({ member, source, label, peek = null, inset = false, onShown, children }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const stage = useRef<Stage | null>(null);
-  const shown = useRef({ source, onShown });
+  const shown = useRef({ source, peek, onShown });
   const [ready, setReady] = useState('');
   const model = `${member.id}/${member.model}`;
 
   useEffect(() => {
-    shown.current = { source, onShown };
+    shown.current = { source, peek, onShown };
   });
 
   useEffect(() => {
@@ -42,7 +44,7 @@ export function StageView({ member, source, label, inset = false, onShown, child
     const tick = () => {
       if (!running) return;
       const value = shown.current.source();
-      made.pose(value);
+      made.pose(value, shown.current.peek);
       made.draw();
       shown.current.onShown?.(element, value, made);
       requestAnimationFrame(tick);

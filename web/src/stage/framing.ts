@@ -6,6 +6,8 @@ import type { Shape } from './morph';
 
 interface Framing {
   face: Box3;
+  /** Whether the face is all of a head's parts, not one skin. */
+  whole: boolean;
   mouth: Vector3;
   /** Half the height of what the close-up shows. */
   mouthHeight: number;
@@ -32,7 +34,11 @@ function movedBox(mesh: Mesh<BufferGeometry>, names: Set<string>): Box3 {
     const shape = names.has(name) ? shapes[index] : undefined;
     if (!shape) continue;
     const far = (k: number) =>
-      Math.hypot(shape.positions[3 * k] ?? 0, shape.positions[3 * k + 1] ?? 0, shape.positions[3 * k + 2] ?? 0);
+      Math.hypot(
+        shape.positions[3 * k] ?? 0,
+        shape.positions[3 * k + 1] ?? 0,
+        shape.positions[3 * k + 2] ?? 0,
+      );
     const most = shape.vertices.reduce((max, _, k) => Math.max(max, far(k)), 0);
     shape.vertices.forEach((v, k) => {
       if (far(k) > 0.4 * most) box.expandByPoint(mesh.localToWorld(point.fromBufferAttribute(rest, v)));
@@ -54,7 +60,8 @@ export function frameOf(
   );
   const head = turned && turned.target.kind === 'rotation' ? joint(turned.target.node) : undefined;
   const face = new Box3();
-  if (skin && shapes(skin) > 0) face.setFromObject(skin);
+  const whole = !skin || shapes(skin) === 0;
+  if (!whole) face.setFromObject(skin);
   else if (head) face.setFromObject(head);
   if (face.isEmpty()) face.setFromObject(root);
   const size = face.getSize(new Vector3());
@@ -65,7 +72,7 @@ export function frameOf(
     // Teeth say it best: their middle is the mouth's, wherever the lips go.
     const centre = new Box3().setFromObject(inside).getCenter(new Vector3());
     centre.y -= size.y * 0.012;
-    return { face, mouth: centre, mouthHeight: size.y * 0.115 };
+    return { face, whole, mouth: centre, mouthHeight: size.y * 0.115 };
   }
   for (const drawing of member.wiring.chart?.drawings ?? []) {
     const node = joint(drawing.image ? `${drawing.node} · ${drawing.image}` : drawing.node);
@@ -83,9 +90,9 @@ export function frameOf(
   if (mouth.isEmpty()) {
     const centre = face.getCenter(new Vector3());
     centre.y = face.min.y + size.y * 0.3;
-    return { face, mouth: centre, mouthHeight: size.y * 0.15 };
+    return { face, whole, mouth: centre, mouthHeight: size.y * 0.15 };
   }
   const spread = mouth.getSize(new Vector3());
   const half = Math.max(spread.y * 0.7, spread.x * 0.45, size.y * 0.1);
-  return { face, mouth: mouth.getCenter(new Vector3()), mouthHeight: Math.min(half, size.y * 0.3) };
+  return { face, whole, mouth: mouth.getCenter(new Vector3()), mouthHeight: Math.min(half, size.y * 0.3) };
 }

@@ -67,6 +67,7 @@ export class Stage {
   private targets: Target[] = [];
   /** The values of the targets that are on screen. */
   private shown: number[] = [];
+  private peeked: string | null = null;
   private dirty = true;
 
   constructor(canvas: HTMLCanvasElement, inset: boolean) {
@@ -121,7 +122,11 @@ export class Stage {
       if (target.kind === 'morph' || this.joints.has(target.node)) continue;
       const node = named(this.model, target.node);
       if (!node) continue;
-      const [rotation, position, scale] = [node.quaternion.clone(), node.position.clone(), node.scale.clone()];
+      const [rotation, position, scale] = [
+        node.quaternion.clone(),
+        node.position.clone(),
+        node.scale.clone(),
+      ];
       this.joints.set(target.node, { node, rotation, position, scale });
     }
     this.touch();
@@ -142,12 +147,17 @@ export class Stage {
     if (!this.model || !this.member) return;
     this.model.updateMatrixWorld(true);
     const head = named(this.model, 'head') ?? this.model;
-    const { face, mouth, mouthHeight } = frameOf(this.model, this.member, (name) => this.joints.get(name)?.node);
+    const { face, whole, mouth, mouthHeight } = frameOf(
+      this.model,
+      this.member,
+      (name) => this.joints.get(name)?.node,
+    );
     const size = face.getSize(new Vector3());
     const centre = face.getCenter(new Vector3());
-    // Nearer than the whole head: from beard to brows.
-    const look = new Vector3(centre.x, face.max.y - size.y * 0.45, centre.z);
-    const distance = (size.y * 0.47) / Math.tan((this.camera.fov * Math.PI) / 360);
+    // A skin is cut at the neck and looked at nearer; a head made of parts is shown whole.
+    const [middle, half] = whole ? [0.5, 0.54] : [0.45, 0.47];
+    const look = new Vector3(centre.x, face.max.y - size.y * middle, centre.z);
+    const distance = (size.y * half) / Math.tan((this.camera.fov * Math.PI) / 360);
     const turn = 0.3;
     this.controls.target.copy(look);
     this.camera.position.set(
@@ -165,9 +175,11 @@ export class Stage {
     this.touch();
   }
 
-  /** Shows the values of the targets, in their order. */
-  pose(values: (target: number) => number) {
+  /** Shows the values of the targets, in their order; one shape may be shown in full besides. */
+  pose(values: (target: number) => number, peek: string | null = null) {
     if (!this.face) return;
+    if (this.peeked && this.peeked !== peek) this.face.set(this.peeked, 0);
+    this.peeked = peek;
     let moved = this.shown.length === 0;
     this.targets.forEach((target, i) => {
       const value = values(i);
@@ -175,6 +187,7 @@ export class Stage {
       this.shown[i] = value;
       if (target.kind === 'morph') this.face?.set(target.name, value);
     });
+    if (peek) this.face.set(peek, 1);
     if (moved) this.poseJoints();
     if (this.face.update() || moved) this.touch();
   }

@@ -1,6 +1,6 @@
 //! What a face cannot do, what that costs, and what can stand in for it.
 
-use crate::control::{Control, Control as C};
+use crate::control::{Control, Control as C, Region};
 use crate::wiring::{Feed, Wiring};
 use serde::Serialize;
 
@@ -108,7 +108,11 @@ pub(super) fn add(wiring: &mut Wiring) {
 /// Controls without an output of their own, what that costs and what is done instead.
 pub fn missing(wiring: &Wiring) -> Vec<Missing> {
     let mut out = Vec::new();
-    for control in Control::ALL.iter().copied().filter(|c| !wiring.answers_to(*c)) {
+    // Whole mouths show jaw, lips and tongue at once.
+    let drawn = |c: Control| {
+        wiring.chart.is_some() && matches!(c.region(), Region::Jaw | Region::Lips | Region::Tongue)
+    };
+    for control in Control::ALL.iter().copied().filter(|c| !wiring.answers_to(*c) && !drawn(*c)) {
         let mut by: Vec<String> = Vec::new();
         if control == C::LipsClose && wiring.answers_to(C::JawOpen) {
             by.push("the jaw shuts instead".into());

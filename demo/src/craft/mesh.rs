@@ -7,6 +7,9 @@ pub type Quad = [usize; 4];
 /// A named move of every vertex.
 pub type Shape = (String, Vec<V3>);
 
+/// Shares of joints that a point hangs on, at most four; they add up to 1.
+pub type Hanging = Vec<(&'static str, f64)>;
+
 /// Which material a mesh has.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Material {
@@ -17,15 +20,9 @@ pub enum Material {
     Teeth,
     Eye,
     Gloss,
-}
-
-/// Which node carries a mesh.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Parent {
-    Head,
-    Body,
-    /// The eye's own joint; vertices are relative to its middle. True for the left one.
-    Eye(bool),
+    Paper,
+    Bronze,
+    Rope,
 }
 
 /// One mesh of the character.
@@ -36,7 +33,12 @@ pub struct Mesh {
     pub colours: Vec<V3>,
     pub shapes: Vec<Shape>,
     pub material: Material,
-    pub parent: Parent,
+    /// The joint that carries it.
+    pub parent: &'static str,
+    /// Where its own node is; points are then relative to it.
+    pub pivot: Option<V3>,
+    /// What each point hangs on, if not on the parent alone: joints with their shares.
+    pub skin: Option<Vec<Hanging>>,
     /// Texture coordinates, with their period where they wrap round the head.
     pub uv: Option<(Vec<[f64; 2]>, f64)>,
 }
@@ -49,11 +51,66 @@ impl Mesh {
         colours: Vec<V3>,
         material: Material,
     ) -> Mesh {
-        Mesh { name, points, quads, colours, shapes: Vec::new(), material, parent: Parent::Head, uv: None }
+        Mesh {
+            name,
+            points,
+            quads,
+            colours,
+            shapes: Vec::new(),
+            material,
+            parent: "head",
+            pivot: None,
+            skin: None,
+            uv: None,
+        }
+    }
+
+    /// The joints that it hangs on.
+    pub fn skin_joints(&self) -> Vec<&'static str> {
+        let mut names: Vec<&str> = self.skin.iter().flatten().flatten().map(|(name, _)| *name).collect();
+        names.sort_unstable();
+        names.dedup();
+        names
     }
 
     pub fn with_shapes(self, shapes: Vec<Shape>) -> Mesh {
         Mesh { shapes, ..self }
+    }
+}
+
+/// A mesh whose parts are put together bit by bit.
+#[derive(Default)]
+pub struct Builder {
+    pub points: Vec<V3>,
+    pub quads: Vec<Quad>,
+    pub colours: Vec<V3>,
+}
+
+impl Builder {
+    /// Adds a grid of rows of points, all of one colour.
+    pub fn grid(&mut self, rows: &[Vec<V3>], wrap: bool, colour: impl Fn(V3) -> V3) {
+        let start = self.points.len();
+        let columns = rows.first().map_or(0, Vec::len);
+        self.quads.extend(grid(rows.len(), columns, wrap).into_iter().map(|q| q.map(|i| i + start)));
+        for p in rows.iter().flatten() {
+            self.points.push(*p);
+            self.colours.push(colour(*p));
+        }
+    }
+
+    /// Adds quads that share no points, as folded paper does not.
+    pub fn facets(&mut self, points: &[V3], quads: &[Quad], mut colour: impl FnMut(V3, usize) -> V3) {
+        for (k, q) in quads.iter().enumerate() {
+            let middle = q.iter().fold(V3::ZERO, |s, i| s + points[*i]) / 4.0;
+            let start = self.points.len();
+            self.points.extend(q.iter().map(|i| points[*i]));
+            self.colours.extend([colour(middle, k); 4]);
+            self.quads.push([start, start + 1, start + 2, start + 3]);
+        }
+    }
+
+    pub fn mesh(self, name: &'static str, material: Material) -> Mesh {
+        Mesh::new(name, self.points, self.quads, self.colours, material)
     }
 }
 
@@ -66,7 +123,9 @@ pub fn normals(points: &[V3], quads: &[Quad]) -> Vec<V3> {
             out[*i] += n;
         }
     }
-    out.into_iter().map(V3::unit).collect()
+    // Where quads are pinched to nothing any direction will do.
+    let forward = V3 { x: 0.0, y: 0.0, z: 1.0 };
+    out.into_iter().map(|n| if n.length() > 1e-12 { n.unit() } else { forward }).collect()
 }
 
 pub fn flip(quads: &mut [Quad]) {

@@ -2,18 +2,16 @@
 //! (KHR_mesh_quantization): a fifth of the size of plain floats.
 
 use super::maths::{V3, v};
-use super::mesh::{Material, Mesh, Parent, normals};
-use super::sculpt::EYE;
+use super::mesh::{Material, Mesh, normals};
 use serde_json::{Map, Value, json};
 
-/// Where the head turns, at the neck.
-const NECK: V3 = v(0.0, -1.20, -0.22);
 /// Metres to a unit.
 const SCALE: f64 = 0.1;
 const FLOAT: u32 = 5126;
 const I16: u32 = 5122;
 const U16: u32 = 5123;
 const I8: u32 = 5120;
+const U8: u32 = 5121;
 const VERTICES: u32 = 34962;
 const INDICES: u32 = 34963;
 
@@ -139,6 +137,9 @@ fn material(kind: Material) -> Value {
         Material::Teeth => ("teeth", 0.38, 0.0, 0.0, Some([0.05, 0.044, 0.034])),
         Material::Eye => ("eye", 0.22, 0.0, 1.0, None),
         Material::Gloss => ("gloss", 0.42, 0.15, 0.0, None),
+        Material::Paper => ("paper", 0.92, 0.0, 0.0, None),
+        Material::Bronze => ("bronze", 0.36, 0.72, 0.0, None),
+        Material::Rope => ("rope", 0.9, 0.0, 0.0, None),
     };
     let mut out = json!({
         "name": name,
@@ -150,6 +151,9 @@ fn material(kind: Material) -> Value {
     }
     if let Some(glow) = glow {
         out["emissiveFactor"] = json!(glow);
+    }
+    if matches!(kind, Material::Paper | Material::Bronze | Material::Rope) {
+        out["doubleSided"] = json!(true);
     }
     if kind == Material::Skin {
         out["normalTexture"] = json!({"index": 0, "scale": 0.45});
@@ -218,43 +222,70 @@ fn tangents(points: &[V3], normals: &[V3], uv: &[[f64; 2]], tris: &[[usize; 3]])
         .collect()
 }
 
-/// The whole file.
-pub fn write(meshes: &[Mesh], normal_map: &[u8]) -> Vec<u8> {
+/// A node that other nodes hang on; the first of a character is its root.
+pub struct Joint {
+    name: &'static str,
+    parent: Option<&'static str>,
+    /// Its place in the character.
+    at: V3,
+}
+
+impl Joint {
+    pub const fn new(name: &'static str, parent: Option<&'static str>, at: V3) -> Joint {
+        Joint { name, parent, at }
+    }
+}
+
+/// The whole file; `normal_map` is a PNG for the skin's material.
+pub fn write(joints: &[Joint], meshes: &[Mesh], normal_map: Option<&[u8]>) -> Vec<u8> {
     let mut file = File::default();
-    let picture = file.view(normal_map, None);
+    let picture = normal_map.map(|png| file.view(png, None));
     let mut kinds: Vec<Material> = meshes.iter().map(|m| m.material).collect();
     kinds.sort();
     kinds.dedup();
-    let mut nodes = vec![
-        json!({"name": "operator", "scale": [SCALE, SCALE, SCALE], "children": [1, 2]}),
-        json!({"name": "head", "translation": NECK.array()}),
-        json!({"name": "body"}),
-    ];
-    let mut written = Vec::new();
-    let (mut of_head, mut of_body) = (Vec::new(), Vec::new());
+    let number = |name: &str| joints.iter().position(|j| j.name == name).unwrap_or_default();
+    let mut children: Vec<Vec<usize>> = vec![Vec::new(); joints.len()];
+    let mut nodes = Vec::new();
+    for (i, joint) in joints.iter().enumerate() {
+        let mut node = json!({"name": joint.name});
+        match joint.parent.map(number) {
+            Some(parent) => {
+                children[parent].push(i);
+                let own = joint.at - joints[parent].at;
+                if own != V3::ZERO {
+                    node["translation"] = json!(own.array());
+                }
+            }
+            None => node["scale"] = json!([SCALE, SCALE, SCALE]),
+        }
+        nodes.push(node);
+    }
+    let (mut written, mut skins, mut roots) = (Vec::new(), Vec::new(), vec![0]);
     for mesh in meshes {
         let node = nodes.len();
         let mut own = json!({"name": mesh.name, "mesh": written.len()});
-        let offset = match mesh.parent {
-            Parent::Head => NECK,
-            Parent::Body => V3::ZERO,
-            Parent::Eye(left) => {
-                let middle = if left { EYE } else { EYE.mirrored() };
-                own["translation"] = json!((middle - NECK).array());
-                V3::ZERO
-            }
-        };
-        if mesh.parent == Parent::Body {
-            of_body.push(node)
+        let carrier = number(mesh.parent);
+        let mut offset = joints[carrier].at;
+        if let Some(pivot) = mesh.pivot {
+            own["translation"] = json!((pivot - offset).array());
+            offset = V3::ZERO;
+        }
+        if mesh.skin.is_some() {
+            // Its joints place it, so it hangs on nothing itself.
+            own["skin"] = json!(skins.len());
+            skins.push(write_skin(&mut file, joints, mesh));
+            roots.push(node);
+            offset = V3::ZERO;
         } else {
-            of_head.push(node)
+            children[carrier].push(node);
         }
         nodes.push(own);
         let material = kinds.iter().position(|k| *k == mesh.material);
         written.push(write_mesh(&mut file, mesh, offset, material));
     }
-    nodes[1]["children"] = json!(of_head);
-    nodes[2]["children"] = json!(of_body);
+    for (node, below) in nodes.iter_mut().zip(children).filter(|(_, below)| !below.is_empty()) {
+        node["children"] = json!(below);
+    }
 
     let mut root = Map::new();
     let mut put = |name: &str, value: Value| root.insert(name.into(), value);
@@ -262,20 +293,47 @@ pub fn write(meshes: &[Mesh], normal_map: &[u8]) -> Vec<u8> {
         "asset",
         json!({"version": "2.0", "generator": "Jam Lips demo", "copyright": "Jam Lips, an invented character"}),
     );
-    put("extensionsUsed", json!(["KHR_materials_clearcoat", "KHR_mesh_quantization"]));
-    put("extensionsRequired", json!(["KHR_mesh_quantization"]));
+    let quantised = json!(["KHR_mesh_quantization"]);
+    let coated = kinds.iter().any(|k| material(*k)["extensions"].is_object());
+    put(
+        "extensionsUsed",
+        if coated { json!(["KHR_materials_clearcoat", "KHR_mesh_quantization"]) } else { quantised.clone() },
+    );
+    put("extensionsRequired", quantised);
     put("scene", json!(0));
-    put("scenes", json!([{"nodes": [0]}]));
+    put("scenes", json!([{"nodes": roots}]));
     put("nodes", json!(nodes));
     put("meshes", json!(written));
+    if !skins.is_empty() {
+        put("skins", json!(skins));
+    }
     put("materials", kinds.iter().map(|k| material(*k)).collect());
-    put("textures", json!([{"source": 0, "sampler": 0}]));
-    put("samplers", json!([{"magFilter": 9729, "minFilter": 9987, "wrapS": 10497, "wrapT": 10497}]));
-    put("images", json!([{"bufferView": picture, "mimeType": "image/png"}]));
+    if let Some(picture) = picture {
+        put("textures", json!([{"source": 0, "sampler": 0}]));
+        put("samplers", json!([{"magFilter": 9729, "minFilter": 9987, "wrapS": 10497, "wrapT": 10497}]));
+        put("images", json!([{"bufferView": picture, "mimeType": "image/png"}]));
+    }
     put("accessors", json!(file.accessors));
     put("bufferViews", json!(file.views));
     put("buffers", json!([{"byteLength": file.binary.len()}]));
     jam_formats::glb::container(&root, &file.binary)
+}
+
+fn write_skin(file: &mut File, joints: &[Joint], mesh: &Mesh) -> Value {
+    let number = |name: &str| joints.iter().position(|j| j.name == name).unwrap_or_default();
+    let used: Vec<usize> = mesh.skin_joints().into_iter().map(number).collect();
+    // Points are written in the character's units, so a joint's own place is all that is undone.
+    let inverse = |i: &usize| {
+        let at = joints[*i].at;
+        let mut matrix = [0.0; 16];
+        [0, 5, 10, 15].into_iter().for_each(|k| matrix[k] = 1.0);
+        matrix[12..15].copy_from_slice(&(-at).array());
+        matrix
+    };
+    let bytes: Vec<u8> = used.iter().flat_map(inverse).flat_map(|x| (x as f32).to_le_bytes()).collect();
+    let view = file.view(&bytes, None);
+    let matrices = file.accessor(view, FLOAT, used.len(), "MAT4");
+    json!({"joints": used, "inverseBindMatrices": matrices})
 }
 
 fn write_mesh(file: &mut File, mesh: &Mesh, offset: V3, material: Option<usize>) -> Value {
@@ -296,6 +354,25 @@ fn write_mesh(file: &mut File, mesh: &Mesh, offset: V3, material: Option<usize>)
         attributes.insert("TEXCOORD_0".into(), json!(file.floats(uv, false)));
         attributes
             .insert("TANGENT".into(), json!(file.floats(&tangents(&points, &outward, uv, &tris), false)));
+    }
+    if let Some(hanging) = &mesh.skin {
+        let used: Vec<&str> = mesh.skin_joints();
+        let of = |i: &usize| &hanging[*i];
+        let numbers: Vec<u8> = source
+            .iter()
+            .flat_map(|i| {
+                let number =
+                    |k: usize| of(i).get(k).and_then(|(name, _)| used.iter().position(|n| n == name));
+                (0..4).map(move |k| number(k).unwrap_or(0) as u8).collect::<Vec<u8>>()
+            })
+            .collect();
+        let view = file.view(&numbers, Some(VERTICES));
+        attributes.insert("JOINTS_0".into(), json!(file.accessor(view, U8, source.len(), "VEC4")));
+        let shares: Vec<[f64; 4]> = source
+            .iter()
+            .map(|i| [0, 1, 2, 3].map(|k| of(i).get(k).map_or(0.0, |(_, share)| *share)))
+            .collect();
+        attributes.insert("WEIGHTS_0".into(), json!(file.floats(&shares, false)));
     }
     let corners: Vec<u16> = tris.iter().flatten().map(|i| *i as u16).collect();
     let mut primitive = json!({"attributes": attributes, "indices": file.triangles(&corners)});

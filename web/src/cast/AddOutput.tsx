@@ -1,0 +1,117 @@
+import { Popover } from '@mantine/core';
+import { useState } from 'react';
+import type { CastDetail, ControlName, Output, Target } from '../api/client';
+import { editWiring } from './edit';
+import { usePose } from './pose';
+import { sameTarget } from './words';
+
+type Move = 'rotation' | 'translation' | 'scale' | 'shown';
+
+const MOVES: [Move, string][] = [
+  ['rotation', 'turns'],
+  ['translation', 'moves'],
+  ['scale', 'changes size'],
+  ['shown', 'is shown'],
+];
+
+const AXES: [string, [number, number, number]][] = [
+  ['x', [1, 0, 0]],
+  ['y', [0, 1, 0]],
+  ['z', [0, 0, 1]],
+];
+
+/** Wires the chosen control to one more thing. */
+export function AddOutput({ detail, control }: { detail: CastDetail; control: ControlName }) {
+  const [open, setOpen] = useState(false);
+  const [search, setSearch] = useState('');
+  const [joint, setJoint] = useState<string | null>(null);
+  const { facts, member } = detail;
+  const { outputs } = member.wiring;
+  const found = (name: string) => name.toLowerCase().includes(search.trim().toLowerCase());
+  const wired = (name: string) => outputs.some((o) => o.target.kind === 'morph' && o.target.name === name);
+  const peek = (name: string | null) => usePose.setState({ peek: name });
+  const close = () => {
+    setOpen(false);
+    setJoint(null);
+    setSearch('');
+    peek(null);
+  };
+  const add = (target: Target, gain: number, low: number, high: number) => {
+    close();
+    void editWiring(member.id, (w) => {
+      const feed = { control, gain };
+      const there = w.outputs.find((o) => sameTarget(o.target, target));
+      if (there) there.feeds.push(feed);
+      else w.outputs.push({ target, feeds: [feed], low, high } satisfies Output);
+    });
+  };
+  const addJoint = (node: string, kind: Move, axis: [number, number, number]) => {
+    if (kind === 'shown') add({ kind, node }, 1, 0, 1);
+    else if (kind === 'rotation') add({ kind, node, axis }, 10, -90, 90);
+    else add({ kind, node, axis }, 0.1, -1, 1);
+  };
+  return (
+    <Popover opened={open} onChange={(o) => (o ? setOpen(true) : close())} position="top-start" width={320}>
+      <Popover.Target>
+        <button className="button" data-testid="add-output" onClick={() => (open ? close() : setOpen(true))}>
+          Add an output
+        </button>
+      </Popover.Target>
+      <Popover.Dropdown className="details">
+        {joint === null ? (
+          <>
+            <input
+              className="field"
+              autoFocus
+              placeholder="Find a shape or a joint"
+              aria-label="Find a shape or a joint"
+              value={search}
+              onChange={(e) => setSearch(e.target.value)}
+            />
+            <div className="choices" onMouseLeave={() => peek(null)}>
+              {facts.shapes.filter(found).map((name) => (
+                <button
+                  key={name}
+                  className="choice"
+                  onMouseEnter={() => peek(name)}
+                  onFocus={() => peek(name)}
+                  onClick={() => add({ kind: 'morph', name }, 1, 0, 1)}
+                >
+                  {name}
+                  <span className="soft">{wired(name) ? 'shape, wired' : 'shape'}</span>
+                </button>
+              ))}
+              {facts.joints.filter(found).map((name) => (
+                <button key={`joint ${name}`} className="choice" onClick={() => setJoint(name)}>
+                  {name}
+                  <span className="soft">joint</span>
+                </button>
+              ))}
+            </div>
+            <span className="soft">Point at a shape to see what it does.</span>
+          </>
+        ) : (
+          <>
+            <b>{joint}</b>
+            {MOVES.map(([kind, words]) => (
+              <div key={kind} className="moves">
+                <span>{words}</span>
+                {kind === 'shown' ? (
+                  <button className="button" onClick={() => addJoint(joint, kind, [1, 0, 0])}>
+                    from one half on
+                  </button>
+                ) : (
+                  AXES.map(([axis, along]) => (
+                    <button key={axis} className="button" onClick={() => addJoint(joint, kind, along)}>
+                      {kind === 'rotation' ? `about ${axis}` : `along ${axis}`}
+                    </button>
+                  ))
+                )}
+              </div>
+            ))}
+          </>
+        )}
+      </Popover.Dropdown>
+    </Popover>
+  );
+}

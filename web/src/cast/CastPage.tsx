@@ -1,0 +1,124 @@
+import { useQuery } from '@tanstack/react-query';
+import { useEffect, useState } from 'react';
+import { type CastDetail, api } from '../api/client';
+import { set, useView } from '../state';
+import { StageView } from '../stage/StageView';
+import { CastList } from './CastList';
+import { ChartPanel } from './ChartPanel';
+import { ControlsPanel } from './ControlsPanel';
+import { Limits } from './Limits';
+import { askPose, atRest, posed, usePose } from './pose';
+import { stopWalk, useWalk, walked } from './walk';
+import { WiringPanel } from './WiringPanel';
+import { longName, plain } from './words';
+
+/** What the stage shows: the walk while it plays, else the pose. */
+const source = () => walked() ?? posed();
+
+export function CastPage() {
+  const cast = useQuery({ queryKey: ['cast'], queryFn: api.cast });
+  const chosen = useView((s) => s.castMember);
+  const id = cast.data?.find((m) => m.id === chosen)?.id ?? cast.data?.[0]?.id ?? null;
+  const detail = useQuery({
+    queryKey: ['castMember', id],
+    queryFn: () => api.castMember(id ?? 0),
+    enabled: id !== null,
+  });
+
+  useEffect(() => {
+    if (id === null) return;
+    // Without one chosen, the first is; so it is after one is gone.
+    set({ castMember: id });
+    atRest(id);
+    return stopWalk;
+  }, [id]);
+  // Another window may have wired it otherwise.
+  const { wiring } = detail.data?.member ?? {};
+  useEffect(() => {
+    if (id !== null && wiring) askPose(id);
+  }, [id, wiring]);
+
+  const shown = detail.data?.member.id === id ? detail.data : undefined;
+  return (
+    <main className="cast">
+      <aside className="members">
+        <CastList cast={cast.data ?? []} open={id} />
+        {shown && <Limits detail={shown} />}
+      </aside>
+      {shown ? (
+        <Open key={shown.member.id} detail={shown} />
+      ) : (
+        <section className="empty">
+          <h2>{id === null ? 'Nobody is in the cast yet' : 'The character is being read …'}</h2>
+          {id === null && (
+            <p className="soft">Drop a character’s GLB, glTF or zip file here; its names are read at once.</p>
+          )}
+        </section>
+      )}
+    </main>
+  );
+}
+
+function Open({ detail }: { detail: CastDetail }) {
+  const { member } = detail;
+  const peek = usePose((s) => s.peek);
+  const [mouths, setMouths] = useState(member.wiring.chart !== null && member.wiring.chart !== undefined);
+  return (
+    <>
+      <section className="middle">
+        <StageView
+          member={member}
+          source={source}
+          peek={peek}
+          label={`${member.name}, posed`}
+          onShown={(element, _, stage) => {
+            // For tests: how far the face is from rest.
+            const shift = stage.shift().toFixed(4);
+            if (element.dataset.shift !== shift) element.dataset.shift = shift;
+          }}
+        >
+          <StageNote name={member.name} />
+        </StageView>
+        <div className="under">
+          <div className="tabs" role="tablist">
+            <button role="tab" className="tab" aria-selected={!mouths} onClick={() => setMouths(false)}>
+              Wiring
+            </button>
+            <button role="tab" className="tab" aria-selected={mouths} onClick={() => setMouths(true)}>
+              Whole mouths
+            </button>
+          </div>
+          {mouths ? <ChartPanel detail={detail} /> : <WiringPanel detail={detail} />}
+        </div>
+      </section>
+      <ControlsPanel detail={detail} />
+    </>
+  );
+}
+
+/** What is shown, in words, on the stage. */
+function StageNote({ name }: { name: string }) {
+  const { chosen, controls, peek } = usePose();
+  const { walk, step } = useWalk();
+  const of = step === null ? undefined : walk?.steps[step]?.of;
+  const value = controls[chosen] ?? 0;
+  let what = value === 0 ? '' : `${longName(chosen)} ${plain(value)}`;
+  if (peek) what = `${peek} alone, in full`;
+  if (of?.kind === 'control') what = `every control: ${longName(of.control)}`;
+  if (of?.kind === 'sound') what = `every sound: ${of.phone}`;
+  if (of?.kind === 'line') what = 'a line with every English sound';
+  const share = step === null || !walk ? 0 : (100 * (step + 1)) / walk.steps.length;
+  return (
+    <>
+      <div className="note" style={{ left: 14, top: 10 }} data-testid="stage-note">
+        {name}
+        {what && ` · ${what}`}
+      </div>
+      {of && (
+        <div className="walk-track">
+          <div style={{ width: `${share}%` }} />
+        </div>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,154 @@
+import type { CastDetail } from '../api/client';
+import { editWiring } from './edit';
+import { longName, partner, plain } from './words';
+
+type Missing = CastDetail['member']['missing'][number];
+
+/** Both sides told once, and what costs the same told together. */
+function told(missing: Missing[]): { names: string; cost: string; instead: string | null }[] {
+  const byCost = new Map<string, { names: string[]; instead: Set<string> }>();
+  for (const one of missing) {
+    const entry = byCost.get(one.cost) ?? { names: [], instead: new Set<string>() };
+    const bothGone = missing.some((m) => m.control === partner(one.control));
+    const name = longName(one.control).replace(bothGone ? / (left|right)$/ : /^$/, '');
+    if (!entry.names.includes(name)) entry.names.push(name);
+    if (one.stand_in) entry.instead.add(one.stand_in);
+    byCost.set(one.cost, entry);
+  }
+  return [...byCost].map(([cost, { names, instead }]) => ({
+    names: names.join(', '),
+    cost,
+    instead: instead.size > 0 ? [...instead].join(', ') : null,
+  }));
+}
+
+const percent = (share: number) => `${Math.round(100 * Math.abs(share))} %`;
+
+/** What this character cannot do, and what is in its way. */
+export function Limits({ detail }: { detail: CastDetail }) {
+  const { member, facts, conflicts, unmovable, matches, unknown } = detail;
+  const { wiring } = member;
+  const attached = wiring.attached ?? [];
+  const loose = facts.meshes.filter((m) => m.lies_on && !attached.some((a) => a.node === m.node));
+  const wired = (match: (typeof matches)[number]) =>
+    match.outputs.every((o) =>
+      wiring.outputs.some((w) => JSON.stringify(w.target) === JSON.stringify(o.target)),
+    );
+  const doubtful = matches.filter((m) => m.sure === 'doubtful' && !wired(m));
+  const leave = (conflict: (typeof conflicts)[number]) =>
+    editWiring(member.id, (w) => {
+      const { clip, node, path } = conflict;
+      const others = (w.left_out ?? []).filter((l) => l.clip !== clip || l.node !== node || l.path !== path);
+      w.left_out = conflict.left_out ? others : [...others, { clip, node, path }];
+    });
+  const missing = told(member.missing);
+  return (
+    <>
+      {doubtful.length > 0 && (
+        <section>
+          <h2>Names to decide</h2>
+          {doubtful.map((match) => (
+            <p key={match.name}>
+              <b>{match.name}</b> <span className="soft">{match.reason}</span>{' '}
+              <button
+                className="link"
+                onClick={() => void editWiring(member.id, (w) => w.outputs.push(...match.outputs))}
+              >
+                Wire it
+              </button>
+            </p>
+          ))}
+        </section>
+      )}
+      {conflicts.length > 0 && (
+        <section>
+          <h2>Conflicts</h2>
+          {conflicts.map((c) => (
+            <p key={`${c.clip} ${c.node} ${c.path}`}>
+              Clip <b>{c.clip}</b> also moves <b>{c.node}</b>{' '}
+              <span className="soft">({c.shapes.length > 0 ? c.shapes.join(', ') : c.path})</span>.{' '}
+              <button className="link" aria-pressed={c.left_out} onClick={() => void leave(c)}>
+                {c.left_out ? 'Left out on delivery; keep it' : 'Leave it out on delivery'}
+              </button>
+            </p>
+          ))}
+        </section>
+      )}
+      {unmovable.length > 0 && (
+        <section>
+          <h2>Does not move</h2>
+          {unmovable.map((u) => (
+            <p key={u.name}>
+              <b>{u.name}</b>: {u.reason}
+            </p>
+          ))}
+        </section>
+      )}
+      {(loose.length > 0 || attached.length > 0) && (
+        <section>
+          <h2>Loose parts</h2>
+          {loose.map((m) => (
+            <p key={m.node}>
+              <b>{m.node}</b> lies on {m.lies_on} and does not follow it.{' '}
+              <button
+                className="link"
+                onClick={() =>
+                  void editWiring(member.id, (w) => {
+                    w.attached = [...(w.attached ?? []), { node: m.node, to: m.lies_on ?? '' }];
+                  })
+                }
+              >
+                Attach it
+              </button>
+            </p>
+          ))}
+          {attached.map((a) => (
+            <p key={a.node}>
+              <b>{a.node}</b> follows {a.to}.{' '}
+              <button
+                className="link"
+                onClick={() =>
+                  void editWiring(member.id, (w) => {
+                    w.attached = (w.attached ?? []).filter((other) => other.node !== a.node);
+                  })
+                }
+              >
+                Let it loose
+              </button>
+            </p>
+          ))}
+        </section>
+      )}
+      <section>
+        <h2>What {member.name.replace(/^The /, 'the ')} cannot do</h2>
+        {missing.length === 0 && <p>Nothing is missing.</p>}
+        {missing.map((m) => (
+          <p key={m.cost}>
+            No <b>{m.names}</b>: {m.cost}. {m.instead && <span className="soft">Instead: {m.instead}.</span>}
+          </p>
+        ))}
+      </section>
+      {facts.uneven.length > 0 && (
+        <section>
+          <h2>Left and right differ</h2>
+          {facts.uneven.map((u) => (
+            <p key={u.left}>
+              <b>{u.by > 0 ? u.left : u.right}</b> moves {percent(u.by)} farther than{' '}
+              {u.by > 0 ? u.right : u.left}.
+            </p>
+          ))}
+        </section>
+      )}
+      {unknown.length > 0 && (
+        <section>
+          <h2>Names without a meaning here</h2>
+          <p className="soft">{unknown.join(', ')}. Wire them by hand where they are needed.</p>
+        </section>
+      )}
+      <p className="soft">
+        {plain(facts.vertices)} points · {facts.shapes.length} shapes · {facts.joints.length} joints ·{' '}
+        {facts.meshes.length} meshes
+      </p>
+    </>
+  );
+}
