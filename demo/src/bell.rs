@@ -85,9 +85,9 @@ fn wall() -> Mesh {
         p.z > 0.0 && (mouth || eye)
     };
     b.quads.retain(|q| !q.iter().all(|i| open(b.points[*i])));
-    // The rim turns inward, and the wall has an inside.
+    // The rim turns inward; under it all is dark.
     let inside: Vec<Vec<V3>> =
-        [(1.10, -1.02), (1.0, -1.0), (0.9, -0.7), (0.78, -0.1)].map(|(r, y)| ring(r, y, ROUND)).to_vec();
+        [(1.10, -1.02), (1.0, -1.0), (0.94, -0.86), (0.02, -0.84)].map(|(r, y)| ring(r, y, ROUND)).to_vec();
     b.grid(&inside, true, |p| colour(DARK) * if p.y < -1.01 { 1.2 } else { 0.4 });
     b.mesh("wall", Material::Bronze)
 }
@@ -195,7 +195,7 @@ fn inside() -> Mesh {
     let mut b = Builder::default();
     let mut skin = Vec::new();
     let mut rows = Vec::new();
-    for (deep, size) in [(0.0, 1.02), (0.10, 1.1), (0.28, 1.15), (0.5, 0.9), (0.62, 0.02)] {
+    for (deep, size) in [(0.0, 1.0), (0.14, 0.86), (0.30, 0.80), (0.5, 0.6), (0.62, 0.02)] {
         let point = |k: usize| {
             let p = on_face(0.0, TAU * k as f64 / ROUND as f64);
             let high = (p.y - MOUTH.y) * size * (1.0 + 5.0 * on(deep > 0.05));

@@ -232,12 +232,120 @@ async fn walk(page: &Page, address: SocketAddr, recording: &Path, broken: &Path)
     page.find("[data-testid=timed]").await?;
 
     // Deliver: by key, then the files are there to be downloaded.
-    page.press("3").await?;
+    page.press("4").await?;
     page.find("[data-testid=deliver]").await?.click().await?;
     let link = page.find("a[download$='.glb']").await?;
     let href = link.prop("href").await?.context("a link without an address")?;
     let bytes = reqwest::get(href).await?.error_for_status()?.bytes().await?;
     let (name, length) = jam_formats::glb::Character::read(&bytes)?.animations().swap_remove(0);
     assert!(name.contains("i-thought-the-worst") && length.0 > 3.2, "{name} {length:?}");
+    Ok(())
+}
+
+/// Bram with the names of another studio: some of the face-capture vocabulary, some of nobody's.
+fn foreign() -> Result<Vec<u8>> {
+    const NAMES: [(&str, &str); 5] = [
+        ("jaw_open", "jawOpen"),
+        ("lips_close", "mouthClose"),
+        ("lips_round", "mouthPucker"),
+        ("chin_raise", "frown"),
+        ("cheek_puff", "Key 12"),
+    ];
+    let bytes = jam_demo::CHARACTERS[0].model;
+    let length = u32::from_le_bytes(bytes[12..16].try_into()?) as usize;
+    let mut json: serde_json::Value = serde_json::from_slice(&bytes[20..20 + length])?;
+    for mesh in json["meshes"].as_array_mut().into_iter().flatten() {
+        for name in mesh["extras"]["targetNames"].as_array_mut().into_iter().flatten() {
+            if let Some((_, other)) = NAMES.iter().find(|(own, _)| name == own) {
+                *name = (*other).into();
+            }
+        }
+    }
+    Ok(jam_formats::glb::container(json.as_object().context("no object")?, &bytes[28 + length..]))
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_character_with_foreign_names_is_wired_and_corrected_and_its_face_moves() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let model = folder.path().join("the_pilot.glb");
+    std::fs::write(&model, foreign()?)?;
+    let broken = folder.path().join("broken.glb");
+    std::fs::write(&broken, &foreign()?[..5000])?;
+    let address = serve(&folder.path().join("a.jam")).await?;
+    let driver = Driver::start()?;
+    let browser = driver.browser(&folder.path().join("profile")).await?;
+    let page = Page { browser };
+    let outcome = cast(&page, address, &model, &broken).await;
+    page.browser.clone().quit().await?;
+    outcome
+}
+
+impl Page {
+    /// How far the face on the stage is from its rest.
+    async fn shift(&self) -> Result<f64> {
+        let stage = self.find("[data-testid=stage]").await?;
+        Ok(stage.attr("data-shift").await?.and_then(|v| v.parse().ok()).unwrap_or(0.0))
+    }
+
+    async fn button(&self, words: &str) -> Result<WebElement> {
+        let path = By::XPath(format!("//button[normalize-space()='{words}']"));
+        let query = self.browser.query(path).wait(PATIENCE, Duration::from_millis(100));
+        query.first().await.with_context(|| format!("no button “{words}”"))
+    }
+}
+
+async fn cast(page: &Page, address: SocketAddr, model: &Path, broken: &Path) -> Result<()> {
+    page.browser.goto(format!("http://{address}/")).await?;
+    page.find_text("0 lines").await?;
+    page.press("3").await?;
+    page.find("[data-testid=stage][data-ready]").await?;
+
+    // What is no character says so; then the real one comes in and opens.
+    let chooser = async || page.browser.find(By::Css(".members input[type=file]")).await;
+    chooser().await?.send_keys(broken.to_string_lossy()).await?;
+    page.find_text("damaged").await?;
+    // The driver adds to what a chooser has; a user chooses anew.
+    page.browser.refresh().await?;
+    chooser().await?.send_keys(model.to_string_lossy()).await?;
+    page.find_text("What the pilot cannot do").await?;
+    page.find("[data-testid=stage][data-ready]").await?;
+
+    // Known names are wired; what is doubtful waits, what means nothing is listed.
+    page.find_text("Key 12").await?;
+    page.button("Wire it").await?.click().await?;
+    page.until("nothing is to be decided", || async {
+        Ok(page.browser.find_all(By::XPath("//button[.='Wire it']")).await?.is_empty())
+    })
+    .await?;
+
+    // The jaw's slider opens the jaw; with half the gain it opens half as far.
+    let slider = async || page.find("[data-testid=control-jaw_open] input").await;
+    assert!(page.shift().await? < 1e-6);
+    slider().await?.click().await?;
+    page.press(Key::End).await?;
+    page.until("the jaw opens", || async { Ok(page.shift().await? > 0.1) }).await?;
+    let whole = page.shift().await?;
+    let gain = page.find("[data-testid=gain-jawOpen]").await?;
+    gain.click().await?;
+    gain.send_keys(Key::Control + "a").await?;
+    gain.send_keys("0.5" + Key::Enter).await?;
+    page.until("it opens half as far", || async { Ok((page.shift().await? / whole - 0.5).abs() < 0.01) })
+        .await?;
+
+    // Undone with the button that says what it undoes, and at rest again.
+    let undo = page.find("button[title='Undo: Wiring of “jawOpen”']").await?;
+    undo.click().await?;
+    page.until("it opens wholly again", || async { Ok((page.shift().await? / whole - 1.0).abs() < 0.01) })
+        .await?;
+    page.find("[data-testid=at-rest]").await?.click().await?;
+    page.until("the face rests", || async { Ok(page.shift().await? < 1e-6) }).await?;
+
+    // The walk moves it by itself.
+    page.press("t").await?;
+    page.until("the walk plays", || async { Ok(page.shift().await? > 0.05) }).await?;
+    page.find_text("every control").await?;
+    page.press(" ").await?;
+    page.until("the walk is over", || async { Ok(page.text("walk").await?.starts_with("Test walk")) })
+        .await?;
     Ok(())
 }

@@ -283,3 +283,104 @@ async fn an_analysis_can_be_cancelled_and_started_again() {
     assert_eq!(server.settled(id).await["summary"]["state"], "timed");
     server.stop().await;
 }
+
+/// Files of a model of Debian's package `assimp-testmodels`: a cube with two shapes and a clip that moves them.
+fn cube() -> Form {
+    let folder = Path::new("/usr/share/assimp/models/glTF2/glTF-Sample-Models/AnimatedMorphCube-glTF");
+    let mut form = Form::new().text("name", "Cube");
+    for file in std::fs::read_dir(folder).unwrap().map(|e| e.unwrap().path()).filter(|p| p.is_file()) {
+        let name = file.file_name().unwrap().to_string_lossy().into_owned();
+        form = form.part("model", Part::bytes(std::fs::read(&file).unwrap()).file_name(name));
+    }
+    form
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_character_is_brought_in_wired_posed_and_its_steps_survive_a_restart() {
+    let folder = tempfile::tempdir().unwrap();
+    let data = folder.path().join("a.jam");
+    let server = Running::start(&data).await;
+    let answer = server.ask(Method::POST, "/api/cast").multipart(cube()).send().await.unwrap();
+    assert_eq!(answer.status(), StatusCode::OK);
+    let added: Value = answer.json().await.unwrap();
+    let id = added["member"]["id"].as_i64().unwrap();
+    let own = |path: &str| format!("/api/cast/{id}{path}");
+    assert_eq!(added["unknown"], json!(["Cube shape 1", "Cube shape 2"]));
+    assert_eq!(added["facts"]["vertices"], 24);
+
+    // Wired by hand, with a limit.
+    let output = json!({
+        "target": {"kind": "morph", "name": "Cube shape 1"},
+        "feeds": [{"control": "jaw_open", "gain": 2.0}], "low": 0.0, "high": 0.75
+    });
+    let wiring = json!({"outputs": [output]});
+    let put = async |wiring: &Value| {
+        let answer = server.ask(Method::PUT, &own("/wiring")).json(wiring).send().await.unwrap();
+        (answer.status(), answer.json::<Value>().await.unwrap())
+    };
+    let (status, wired) = put(&wiring).await;
+    assert_eq!(status, StatusCode::OK, "{wired}");
+    assert_eq!(wired["undo"][0], "Add an output");
+    assert_eq!(wired["conflicts"][0]["shapes"], json!(["Cube shape 1"]));
+    let pose = json!({"controls": {"jaw_open": 0.25}, "mouth": null});
+    let posed = async |pose: &Value| {
+        let answer = server.ask(Method::POST, &own("/pose")).json(pose).send().await.unwrap();
+        answer.json::<Value>().await.unwrap()["values"].clone()
+    };
+    assert_eq!(posed(&pose).await, json!([0.5]));
+    assert_eq!(posed(&json!({"controls": {"jaw_open": 1.0}, "mouth": null})).await, json!([0.75]));
+
+    // What cannot be used is refused and nothing changes.
+    let mut wrong = wiring.clone();
+    wrong["outputs"][0]["low"] = json!(1.0);
+    let (status, problem) = put(&wrong).await;
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
+    assert!(problem["detail"].as_str().unwrap().contains("lies above its upper one"), "{problem}");
+    assert_eq!(server.get(&own("")).await["member"]["wiring"], wired["member"]["wiring"]);
+
+    // Out as a file and in again on a copy.
+    let file = server.ask(Method::GET, &own("/wiring")).send().await.unwrap().text().await.unwrap();
+    let copy = server.ask(Method::POST, &own("/duplicate")).json(&json!({"name": "Cube 2"}));
+    let copy: Value = copy.send().await.unwrap().json().await.unwrap();
+    let other = copy["member"]["id"].as_i64().unwrap();
+    let path = format!("/api/cast/{other}/propose");
+    let bare: Value = server.ask(Method::POST, &path).send().await.unwrap().json().await.unwrap();
+    assert_eq!(bare["member"]["wiring"]["outputs"], json!([]), "its names mean nothing");
+    let path = format!("/api/cast/{other}/wiring");
+    let sent = server.ask(Method::POST, &path).header("content-type", "application/json").body(file);
+    let back: Value = sent.send().await.unwrap().json().await.unwrap();
+    assert_eq!(back["member"]["wiring"], wired["member"]["wiring"]);
+
+    // The walk: every target has a value for every sample, and its steps follow each other.
+    let walk = server.ask(Method::GET, &own("/walk")).send().await.unwrap().bytes().await.unwrap();
+    let length = u32::from_le_bytes(walk[..4].try_into().unwrap()) as usize;
+    let header: Value = serde_json::from_slice(&walk[4..4 + length]).unwrap();
+    let (samples, outputs) = (header["samples"].as_u64().unwrap(), header["outputs"].as_u64().unwrap());
+    assert_eq!((outputs, walk.len() as u64), (1, 4 + length as u64 + 4 * samples * outputs));
+    let steps = header["steps"].as_array().unwrap();
+    let first = &steps[0];
+    assert_eq!(
+        first["of"],
+        json!({"kind": "control", "control": "jaw_open"}),
+        "only what is wired is walked"
+    );
+    assert_eq!(steps.iter().filter(|s| s["of"]["kind"] == "sound").count(), 39, "all English sounds");
+
+    server.stop().await;
+    let server = Running::start(&data).await;
+    let undone: Value = server.ask(Method::POST, &own("/undo")).send().await.unwrap().json().await.unwrap();
+    assert_eq!(undone["member"]["wiring"]["outputs"], json!([]));
+    assert_eq!(undone["redo"], json!(["Add an output"]));
+    let redone: Value = server.ask(Method::POST, &own("/redo")).send().await.unwrap().json().await.unwrap();
+    assert_eq!(redone["member"]["wiring"], wired["member"]["wiring"]);
+    let nothing = server.ask(Method::POST, &own("/redo")).send().await.unwrap();
+    assert_eq!(nothing.status(), StatusCode::CONFLICT);
+
+    // A character that is no character loses nothing either.
+    let part = Part::bytes(b"glTF\x02\0\0\0\xff\xff\xff\xff".to_vec()).file_name("broken.glb");
+    let form = Form::new().text("name", "Broken").part("model", part);
+    let refused = server.ask(Method::POST, "/api/cast").multipart(form).send().await.unwrap();
+    assert_eq!(refused.status(), StatusCode::UNPROCESSABLE_ENTITY);
+    assert_eq!(server.get("/api/cast").await.as_array().unwrap().len(), 3);
+    server.stop().await;
+}

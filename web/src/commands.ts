@@ -131,6 +131,8 @@ export function listen(night: () => void) {
       'input:not([type=range], [type=checkbox]), textarea, select, [contenteditable="true"], [role="dialog"]',
     );
     if (typing) return;
+    // A slider keeps the keys that move it.
+    if (target.closest('input[type=range]') && /^(Arrow|Home|End|Page)/.test(event.key)) return;
     // A focused button keeps its own keys.
     if (target.closest('button, a') && event.key === 'Enter') return;
     const command = all.find((c) => c.key === (event.key.length === 1 ? event.key.toLowerCase() : event.key));

@@ -1,6 +1,6 @@
 //! What a character has: what its names mean, what is loose, what its own clips already move.
 
-use super::scene::{Scene, direction};
+use super::scene::{Scene, direction, freed};
 use super::{Character, GlbError, joint_nodes, numbers, target_names};
 use glam::{Mat3, Mat4, Vec3};
 use jam_face::contact::{LipLine, Vector};
@@ -14,6 +14,8 @@ use std::collections::BTreeMap;
 const ONE_SIDED: f32 = 0.8;
 /// A difference of left and right that is worth telling.
 const UNEVEN: f32 = 0.05;
+/// Skin that is moved farther than this share of the face's height takes along what lies on it.
+const LIVELY: f32 = 0.015;
 /// A part lies on the skin if its points are nearer to it than this share of the face's height.
 const NEAR: f32 = 0.06;
 
@@ -289,13 +291,27 @@ impl Character {
         let Some(surface) = jam_face::binding::Surface::new(&points, &triangles) else { return Ok(out) };
         let heights = points.iter().map(|p| p[1]);
         let height = heights.clone().fold(f32::MIN, f32::max) - heights.fold(f32::MAX, f32::min);
+        // How far each point of the skin is moved at most; by joints, no one can say.
+        let mut most = vec![if target_names(mesh).is_empty() { f32::MAX } else { 0.0 }; points.len()];
+        let place = self.mesh_place(scene, *skin)?;
+        for t in 0..target_names(mesh).len() {
+            for (most, m) in most.iter_mut().zip(self.moves(mesh, t)?) {
+                *most = most.max(direction(&place, m).length());
+            }
+        }
         for (node, mesh) in self.mesh_nodes().filter(|m| !alive(m)) {
+            if propose::is_set_in(self.node_name(node)) {
+                continue;
+            }
             let (own, _) = self.surface(mesh, &self.mesh_place(scene, node)?)?;
             // A hundred points tell enough.
             let step = own.len().div_ceil(100).max(1);
-            let tried: Vec<f32> = own.iter().step_by(step).map(|p| surface.distance(*p)).collect();
-            let near = tried.iter().filter(|d| **d < NEAR * height).count();
-            if !tried.is_empty() && near * 10 >= tried.len() * 9 {
+            let tried: Vec<Vector> = own.iter().step_by(step).copied().collect();
+            let near = tried.iter().filter(|p| surface.distance(**p) < NEAR * height).count();
+            let moved =
+                |p: &&Vector| surface.bind(**p).triangle.iter().any(|i| most[*i as usize] > LIVELY * height);
+            let lively = tried.iter().filter(moved).count();
+            if !tried.is_empty() && near * 10 >= tried.len() * 9 && lively * 2 >= tried.len() {
                 out.insert(node, *skin);
             }
         }
@@ -372,7 +388,7 @@ impl Character {
             };
             match self.node_named(joint) {
                 None => say(name, "there is no joint of this name in the file"),
-                Some(n) if numbers::<16>(&self.list("nodes")[n]["matrix"]).is_some() => {
+                Some(n) if numbers(&self.list("nodes")[n]["matrix"]).is_some_and(|m| freed(&m).is_none()) => {
                     say(
                         name,
                         "its pose is a sheared matrix, which no clip can move; freeze its transform and export again",

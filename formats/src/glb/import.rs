@@ -238,7 +238,8 @@ fn one_buffer(parts: Parts, beside: &Beside) -> Result<Character, GlbError> {
     }
     character.json.remove("buffers");
     if !character.binary.is_empty() {
-        let length = character.binary.len();
+        let length = character.binary.len().next_multiple_of(4);
+        character.binary.resize(length, 0);
         character.json.insert("buffers".into(), json!([{ "byteLength": length }]));
     }
     Ok(character)

@@ -15,6 +15,15 @@ fn local(node: &Value) -> Mat4 {
     Mat4::from_scale_rotation_translation(scale.into(), Quat::from_array(turn).normalize(), place.into())
 }
 
+/// Scale, rotation and translation that make the same pose as a matrix; none if it is sheared.
+pub(super) fn freed(matrix: &[f32; 16]) -> Option<(Vec3, Quat, Vec3)> {
+    let whole = Mat4::from_cols_array(matrix);
+    let (scale, turn, place) = whole.to_scale_rotation_translation();
+    let again = Mat4::from_scale_rotation_translation(scale, turn, place);
+    let size = matrix.iter().fold(1e-6f32, |a, b| a.max(b.abs()));
+    again.abs_diff_eq(whole, 1e-4 * size).then_some((scale, turn, place))
+}
+
 /// Nodes of a character at rest.
 pub(super) struct Scene {
     pub parents: Vec<Option<usize>>,
@@ -90,13 +99,7 @@ impl Character {
     pub(super) fn free_matrices(&mut self) {
         for node in self.entry("nodes") {
             let Some(m) = numbers::<16>(&node["matrix"]) else { continue };
-            let matrix = Mat4::from_cols_array(&m);
-            let (scale, turn, place) = matrix.to_scale_rotation_translation();
-            let again = Mat4::from_scale_rotation_translation(scale, turn, place);
-            let size = m.iter().fold(1e-6f32, |a, b| a.max(b.abs()));
-            if !again.abs_diff_eq(matrix, 1e-4 * size) {
-                continue;
-            }
+            let Some((scale, turn, place)) = freed(&m) else { continue };
             if let Value::Object(node) = node {
                 node.remove("matrix");
                 node.insert("translation".into(), json!(place.to_array()));

@@ -51,7 +51,7 @@ export function AddOutput({ detail, control }: { detail: CastDetail; control: Co
     else add({ kind, node, axis }, 0.1, -1, 1);
   };
   return (
-    <Popover opened={open} onChange={(o) => (o ? setOpen(true) : close())} position="top-start" width={320}>
+    <Popover opened={open} onChange={(o) => (o ? setOpen(true) : close())} position="right-end" width={320}>
       <Popover.Target>
         <button className="button" data-testid="add-output" onClick={() => (open ? close() : setOpen(true))}>
           Add an output

@@ -5,6 +5,7 @@ import { type CastMember, api, queries, tell } from '../api/client';
 import { openMember } from '../state';
 import { change } from './edit';
 import { characterName } from './files';
+import { usePicture } from './pictures';
 
 /** Brings a character in and opens it. */
 export async function bringIn(files: File[]) {
@@ -18,7 +19,7 @@ function kind(member: CastMember): string {
   const shapes = outputs.filter((o) => o.target.kind === 'morph').length;
   const joints = new Set(outputs.flatMap((o) => (o.target.kind === 'morph' ? [] : [o.target.node])));
   const parts = [];
-  if (chart) parts.push(`${chart.drawings.length} whole mouths, stepped`);
+  if (chart) parts.push(`${chart.drawings.length} mouths, stepped`);
   if (shapes > 0) parts.push(`${shapes} shapes`);
   if (joints.size > 0) parts.push(joints.size === 1 ? '1 joint' : `${joints.size} joints`);
   return parts.join(' · ') || 'nothing wired yet';
@@ -52,7 +53,7 @@ export function CastList({ cast, open }: { cast: CastMember[]; open: number | nu
               data-testid={`member-${member.id}`}
               onClick={() => openMember(member.id)}
             >
-              <span className="tile">{member.name.replace(/^the /i, '').slice(0, 1).toUpperCase()}</span>
+              <Tile member={member} />
               <span>
                 <b>{member.name}</b>
                 <span className="soft">{kind(member)}</span>
@@ -115,4 +116,11 @@ function More({ member }: { member: CastMember }) {
       </Menu.Dropdown>
     </Menu>
   );
+}
+
+/** The character's picture, once it was on the stage; before that its letter. */
+function Tile({ member }: { member: CastMember }) {
+  const picture = usePicture(member.model);
+  if (picture) return <span className="tile" style={{ backgroundImage: `url(${picture})` }} />;
+  return <span className="tile">{member.name.replace(/^the /i, '').slice(0, 1).toUpperCase()}</span>;
 }

@@ -9,6 +9,7 @@ import { ControlsPanel } from './ControlsPanel';
 import { Limits } from './Limits';
 import { askPose, atRest, posed, usePose } from './pose';
 import { stopWalk, useWalk, walked } from './walk';
+import { picture, takePicture } from './pictures';
 import { WiringPanel } from './WiringPanel';
 import { longName, plain } from './words';
 
@@ -72,6 +73,8 @@ function Open({ detail }: { detail: CastDetail }) {
           peek={peek}
           label={`${member.name}, posed`}
           onShown={(element, _, stage) => {
+            const canvas = element.querySelector('canvas');
+            if (canvas && stage.isDrawn() && !picture(member.model)) takePicture(member.model, canvas);
             // For tests: how far the face is from rest.
             const shift = stage.shift().toFixed(4);
             if (element.dataset.shift !== shift) element.dataset.shift = shift;

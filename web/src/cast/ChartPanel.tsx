@@ -7,7 +7,7 @@ import { showMouth, usePose } from './pose';
 
 /** Whole mouths that are swapped: what each is for. */
 export function ChartPanel({ detail }: { detail: CastDetail }) {
-  const { member, facts } = detail;
+  const { member } = detail;
   const vocabulary = useQuery({ queryKey: ['vocabulary'], queryFn: api.vocabulary, staleTime: Infinity });
   const shown = usePose((s) => s.mouth);
   const chart = member.wiring.chart ?? null;
@@ -80,9 +80,6 @@ export function ChartPanel({ detail }: { detail: CastDetail }) {
           />
         </label>
         <AddDrawing detail={detail} words="Add a mouth" add={(d) => edit((c) => c.drawings.push(d))} />
-        <span className="soft">
-          {chart.drawings.length} mouths of {facts.meshes.length} meshes
-        </span>
       </div>
     </div>
   );

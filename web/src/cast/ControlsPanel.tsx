@@ -19,6 +19,8 @@ export function ControlsPanel({ detail }: { detail: CastDetail }) {
   const [region, setRegion] = useState<Region | null>(null);
   const fed = new Set(member.wiring.outputs.flatMap((o) => o.feeds.map((f) => f.control)));
   const missing = new Map(member.missing.map((m) => [m.control, m]));
+  // What a character with whole mouths neither has nor misses.
+  const drawn = (c: ControlView) => !fed.has(c.name) && !missing.has(c.name);
   const found = (c: ControlView) =>
     (region === null || c.region === region) &&
     `${longName(c.name)} ${c.region}`.includes(search.trim().toLowerCase());
@@ -98,16 +100,19 @@ export function ControlsPanel({ detail }: { detail: CastDetail }) {
             return (
               <div key={r} className="group" style={{ '--c': regionColour(r) } as React.CSSProperties}>
                 <h3>{r}</h3>
-                {own.map((c) => (
-                  <ControlRow
-                    key={c.name}
-                    member={member.id}
-                    control={c}
-                    missing={missing.get(c.name)}
-                    fed={fed.has(c.name)}
-                    played={played === c.name}
-                  />
-                ))}
+                {own.every(drawn) && <p className="soft drawn">in the whole mouths</p>}
+                {own
+                  .filter((c) => !drawn(c))
+                  .map((c) => (
+                    <ControlRow
+                      key={c.name}
+                      member={member.id}
+                      control={c}
+                      missing={missing.get(c.name)}
+                      fed={fed.has(c.name)}
+                      played={played === c.name}
+                    />
+                  ))}
               </div>
             );
           })}
@@ -155,7 +160,7 @@ const ControlRow = memo(function ControlRow({ member, control, missing, fed, pla
         {shortName(name)}
       </button>
       {gone ? (
-        <span className="gone">{missing ? 'not in this face' : 'whole mouths'}</span>
+        <span className="gone">not in this face</span>
       ) : (
         <input
           type="range"

@@ -146,7 +146,7 @@ export function Limits({ detail }: { detail: CastDetail }) {
         </section>
       )}
       <p className="soft">
-        {plain(facts.vertices)} points · {facts.shapes.length} shapes · {facts.joints.length} joints ·{' '}
+        {plain(facts.vertices)} points · {facts.shapes.length} shapes · {facts.joints.length} nodes ·{' '}
         {facts.meshes.length} meshes
       </p>
     </>

@@ -96,18 +96,17 @@ function WireRow({ id, output, o, feed, f, controls }: RowProps) {
     });
   };
   const others = output.feeds.filter((other) => other !== feed);
+  const list = others.map((other) => `${longName(other.control)} × ${plain(other.gain)}`).join(', ');
+  const told = others.length > 2 ? `${others.length} more controls` : list;
   return (
     <>
-      <span className="wire-name">
-        <b title={name}>{name}</b>
+      <span className="wire-name" title={list || name}>
+        <b>{name}</b>
         <span className="soft">
           {targetKind(output.target)}
           {feed.stands_in && ', standing in'}
           {feed.times && `, only with ${longName(feed.times)}`}
-          {others.length > 0 &&
-            `; ${output.mix === 'strongest' ? 'the strongest of this and' : 'with'} ${others
-              .map((other) => `${longName(other.control)} × ${plain(other.gain)}`)
-              .join(', ')}`}
+          {others.length > 0 && `; ${output.mix === 'strongest' ? 'or' : 'with'} ${told}`}
         </span>
       </span>
       <NumberField

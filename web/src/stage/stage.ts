@@ -69,6 +69,7 @@ export class Stage {
   private shown: number[] = [];
   private peeked: string | null = null;
   private dirty = true;
+  private drawn = false;
 
   constructor(canvas: HTMLCanvasElement, inset: boolean) {
     this.inset = inset;
@@ -222,6 +223,11 @@ export class Stage {
     for (const [node, away] of hidden) node.visible = !away;
   }
 
+  /** Whether the character is on the canvas, in this turn of the page's loop. */
+  isDrawn(): boolean {
+    return this.drawn;
+  }
+
   /** How far the face is from its rest: the largest move of a vertex, and of a joint, for tests. */
   shift(): number {
     let far = this.face?.shift() ?? 0;
@@ -243,7 +249,8 @@ export class Stage {
 
   /** Draws if something changed since the last time. */
   draw() {
-    if (!this.dirty || !this.model) return;
+    this.drawn = this.dirty && this.model !== null;
+    if (!this.drawn) return;
     this.dirty = false;
     const { x: width, y: height } = this.renderer.getSize(new Vector2());
     this.renderer.setScissorTest(false);

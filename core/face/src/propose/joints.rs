@@ -33,6 +33,13 @@ pub fn may_be_joint(name: &str) -> bool {
     Words::of(name).plain().iter().any(|w| FACE.contains(&w.as_str()))
 }
 
+/// Whether a part is by its name one that sits in the face and does not follow its skin.
+pub fn is_set_in(name: &str) -> bool {
+    const SET_IN: &[&str] =
+        &["eye", "eyeball", "iris", "pupil", "cornea", "teeth", "tooth", "gum", "gums", "tongue"];
+    Words::of(name).plain().iter().any(|w| SET_IN.contains(&w.as_str()))
+}
+
 pub(super) struct JointMatch {
     pub outputs: Vec<Output>,
     pub sure: Sureness,

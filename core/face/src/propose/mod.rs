@@ -9,7 +9,7 @@ mod stand_in;
 mod words;
 
 pub use drawings::chart;
-pub use joints::{JointFacts, may_be_joint};
+pub use joints::{JointFacts, is_set_in, may_be_joint};
 pub use stand_in::{Missing, missing};
 pub use words::Side;
 
