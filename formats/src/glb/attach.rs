@@ -131,13 +131,18 @@ impl Character {
         Ok(())
     }
 
-    /// Hangs the part on the skin's node, with no pose of its own.
+    /// Hangs the part on the skin's node, with no pose of its own; beside it if joints place them both, as
+    /// the format wants skinned meshes to hang on nothing.
     fn rehang(&mut self, scene: &Scene, part: usize, skin: usize, mesh: usize, skinned: bool) {
         let of_skin = self.list("nodes")[skin]["skin"].clone();
         let is_part = |v: &Value| v.as_u64() == Some(part as u64);
+        let beside = skinned && scene.parents[skin].is_none();
         for scene in self.entry("scenes") {
             if let Value::Array(nodes) = &mut scene["nodes"] {
                 nodes.retain(|n| !is_part(n));
+                if beside && nodes.iter().any(|n| n.as_u64() == Some(skin as u64)) {
+                    nodes.push(json!(part));
+                }
             }
         }
         let nodes = self.entry("nodes");
@@ -150,9 +155,11 @@ impl Character {
                 parent.remove("children");
             }
         }
-        match &mut nodes[skin]["children"] {
-            Value::Array(children) => children.push(json!(part)),
-            empty => *empty = json!([part]),
+        let carrier = if skinned { scene.parents[skin] } else { Some(skin) };
+        match carrier.map(|c| &mut nodes[c]["children"]) {
+            Some(Value::Array(children)) => children.push(json!(part)),
+            Some(empty) => *empty = json!([part]),
+            None => {}
         }
         if let Value::Object(node) = &mut nodes[part] {
             for key in ["matrix", "translation", "rotation", "scale", "weights"] {
