@@ -1,6 +1,7 @@
 //! The command line: the server with its page, and the same work without any server.
 
 mod align;
+mod character;
 mod sync;
 
 use clap::{Args, Parser, Subcommand};

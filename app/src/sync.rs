@@ -1,9 +1,8 @@
 //! `jamlips sync`: a character speaking a recording, as an animated glTF file and as curves.
 
-use crate::{Spoken, read};
+use crate::{Spoken, character};
 use clap::Args;
 use jam_formats::deliver::Delivery;
-use jam_formats::glb::Character;
 use jam_score::{Frame, FrameGrid, FrameRate, Line};
 use std::path::PathBuf;
 
@@ -15,9 +14,12 @@ pub const EXAMPLES: &str = "Examples:
 pub struct Sync {
     #[command(flatten)]
     spoken: Spoken,
-    /// The character, a binary glTF file (.glb).
+    /// The character: a .glb, a .gltf with the files it names beside it, or a .zip of these.
     #[arg(long, value_name = "FILE")]
     character: PathBuf,
+    /// Its wiring, exported from Cast; without one it is wired by its names.
+    #[arg(long, value_name = "FILE")]
+    wiring: Option<PathBuf>,
     /// The folder to write to; made if it does not exist.
     #[arg(long, value_name = "FOLDER")]
     out: PathBuf,
@@ -30,9 +32,8 @@ pub struct Sync {
 }
 
 pub fn run(options: &Sync) -> anyhow::Result<()> {
-    let character = Character::read(&read(&options.character)?)
-        .map_err(|e| anyhow::anyhow!("{}: {e}", options.character.display()))?;
-    let wiring = character.wiring().map_err(|e| anyhow::anyhow!("{}: {e}", options.character.display()))?;
+    let character = character::open(&options.character)?;
+    let wiring = character::wiring(&character, options.wiring.as_deref())?;
     let (_, found) = options.spoken.analyse()?;
     let mut line = Line::new(found.timing.text.clone());
     line.timing = Some(found.timing);

@@ -51,6 +51,13 @@ impl Component {
         }
     }
 
+    /// As many numbers as `into` has.
+    fn read(self, bytes: &[u8], normalised: bool, into: &mut [f32]) {
+        for (slot, b) in into.iter_mut().zip(bytes.chunks_exact(self.size())) {
+            *slot = self.number(b, normalised);
+        }
+    }
+
     fn index(self, b: &[u8]) -> Option<u32> {
         match self {
             Component::UnsignedByte => Some(u32::from(b[0])),
@@ -134,42 +141,66 @@ impl Character {
         let (count, width) = (usize_of(&accessor["count"])?, width_of(accessor)?);
         let size = component.size();
         let mut out = vec![0.0; count * width];
-        let read = |bytes: &[u8], at: usize, into: &mut [f32]| -> Result<(), GlbError> {
-            let raw = bytes.get(at..at + width * size).ok_or_else(ends_early)?;
-            for (slot, b) in into.iter_mut().zip(raw.chunks_exact(size)) {
-                *slot = component.number(b, normalised);
-            }
-            Ok(())
-        };
         if accessor.get("bufferView").is_some() {
             let (bytes, stride) = self.view(&accessor["bufferView"], &accessor["byteOffset"])?;
             let stride = stride.unwrap_or(width * size);
             for (i, element) in out.chunks_exact_mut(width).enumerate() {
-                read(bytes, i * stride, element)?;
+                let raw = bytes.get(i * stride..i * stride + width * size).ok_or_else(ends_early)?;
+                component.read(raw, normalised, element);
             }
         }
-        if let Some(sparse) = accessor.get("sparse") {
-            let changed = usize_of(&sparse["count"])?;
-            let kind = Component::of(&sparse["indices"]["componentType"])?;
-            let (indices, _) =
-                self.view(&sparse["indices"]["bufferView"], &sparse["indices"]["byteOffset"])?;
-            let (values, _) = self.view(&sparse["values"]["bufferView"], &sparse["values"]["byteOffset"])?;
-            for k in 0..changed {
-                let raw = indices.get(k * kind.size()..(k + 1) * kind.size()).ok_or_else(ends_early)?;
-                let i = kind.index(raw).ok_or_else(|| damaged("a sparse accessor has a wrong index type"))?;
-                let element = out.get_mut(i as usize * width..(i as usize + 1) * width);
-                read(
-                    values,
-                    k * width * size,
-                    element.ok_or_else(|| damaged("a sparse index is out of range"))?,
-                )?;
-            }
-        }
+        self.each_change(accessor, |i, element| out[i * width..(i + 1) * width].copy_from_slice(element))?;
         if out.iter().all(|x| x.is_finite()) {
             Ok((out, width))
         } else {
             Err(damaged("a position is no number"))
         }
+    }
+
+    /// Visits the elements that a sparse accessor changes, in its order.
+    fn each_change(&self, accessor: &Value, mut visit: impl FnMut(usize, &[f32])) -> Result<(), GlbError> {
+        let Some(sparse) = accessor.get("sparse") else { return Ok(()) };
+        let component = Component::of(&accessor["componentType"])?;
+        let normalised = accessor["normalized"].as_bool().unwrap_or(false);
+        let (count, width) = (usize_of(&accessor["count"])?, width_of(accessor)?);
+        let each = width * component.size();
+        let kind = Component::of(&sparse["indices"]["componentType"])?;
+        let (indices, _) = self.view(&sparse["indices"]["bufferView"], &sparse["indices"]["byteOffset"])?;
+        let (values, _) = self.view(&sparse["values"]["bufferView"], &sparse["values"]["byteOffset"])?;
+        let mut element = vec![0.0; width];
+        for k in 0..usize_of(&sparse["count"])? {
+            let raw = indices.get(k * kind.size()..(k + 1) * kind.size()).ok_or_else(ends_early)?;
+            let i = kind.index(raw).ok_or_else(|| damaged("a sparse accessor has a wrong index type"))?;
+            if i as usize >= count {
+                return Err(damaged("a sparse index is out of range"));
+            }
+            let raw = values.get(k * each..(k + 1) * each).ok_or_else(ends_early)?;
+            component.read(raw, normalised, &mut element);
+            visit(i as usize, &element);
+        }
+        Ok(())
+    }
+
+    /// Visits the elements of three numbers that are not zero. A sparse accessor is not spread out: of a
+    /// large face most shapes move little.
+    pub(super) fn each_move(
+        &self,
+        index: &Value,
+        mut visit: impl FnMut(usize, [f32; 3]),
+    ) -> Result<(), GlbError> {
+        let accessor = self.accessor(index)?;
+        if accessor.get("bufferView").is_some() || width_of(accessor)? != 3 {
+            let rows = self.rows::<3>(index)?;
+            rows.into_iter().enumerate().filter(|(_, m)| *m != [0.0; 3]).for_each(|(i, m)| visit(i, m));
+            return Ok(());
+        }
+        self.check_accessor(accessor)?;
+        let mut sound = true;
+        self.each_change(accessor, |i, m| {
+            sound &= m.iter().all(|x| x.is_finite());
+            visit(i, [m[0], m[1], m[2]]);
+        })?;
+        if sound { Ok(()) } else { Err(damaged("a position is no number")) }
     }
 
     /// The elements of an accessor that has `N` numbers each; none if there is no accessor.

@@ -137,6 +137,24 @@ impl Character {
         Ok(out)
     }
 
+    /// Visits the points of a mesh that a target moves, counted over all its parts.
+    fn each_moved(
+        &self,
+        mesh: &Value,
+        target: usize,
+        mut visit: impl FnMut(usize, Vector),
+    ) -> Result<(), GlbError> {
+        let mut start = 0;
+        for primitive in mesh["primitives"].as_array().into_iter().flatten() {
+            let index = &primitive["targets"][target]["POSITION"];
+            if !index.is_null() {
+                self.each_move(index, |i, m| visit(start + i, m))?;
+            }
+            start += self.count(&primitive["attributes"]["POSITION"])?;
+        }
+        Ok(())
+    }
+
     /// How far each shape moves things on the left and on the right of the face.
     fn reach(&self, scene: &Scene) -> Result<BTreeMap<String, [f32; 2]>, GlbError> {
         let mut out: BTreeMap<String, [f32; 2]> = BTreeMap::new();
@@ -148,13 +166,11 @@ impl Character {
             let place = self.mesh_place(scene, node)?;
             let (points, _) = self.surface(mesh, &place)?;
             for (t, name) in names.into_iter().enumerate() {
-                // One shape at a time: all of a large face would not fit into memory.
-                let moves = self.moves(mesh, t)?;
                 let sums = out.entry(name).or_default();
-                for (p, m) in points.iter().zip(&moves).filter(|(_, m)| **m != [0.0; 3]) {
-                    let far = direction(&place, *m).length();
-                    sums[usize::from(p[0] < 0.0)] += far;
-                }
+                self.each_moved(mesh, t, |i, m| {
+                    let right = points.get(i).is_some_and(|p| p[0] < 0.0);
+                    sums[usize::from(right)] += direction(&place, m).length();
+                })?;
             }
         }
         Ok(out)
@@ -287,6 +303,11 @@ impl Character {
         let size = |m: &Value| self.count(&m["primitives"][0]["attributes"]["POSITION"]).unwrap_or(0);
         skins.sort_by_key(|(_, m)| std::cmp::Reverse((target_names(m).len(), size(m))));
         let Some((skin, mesh)) = skins.first() else { return Ok(out) };
+        let loose = |m: &(usize, &Value)| !alive(m) && !propose::is_set_in(self.node_name(m.0));
+        let loose: Vec<(usize, &Value)> = self.mesh_nodes().filter(loose).collect();
+        if loose.is_empty() {
+            return Ok(out);
+        }
         let (points, triangles) = self.surface(mesh, &self.mesh_place(scene, *skin)?)?;
         let Some(surface) = jam_face::binding::Surface::new(&points, &triangles) else { return Ok(out) };
         let heights = points.iter().map(|p| p[1]);
@@ -295,14 +316,13 @@ impl Character {
         let mut most = vec![if target_names(mesh).is_empty() { f32::MAX } else { 0.0 }; points.len()];
         let place = self.mesh_place(scene, *skin)?;
         for t in 0..target_names(mesh).len() {
-            for (most, m) in most.iter_mut().zip(self.moves(mesh, t)?) {
-                *most = most.max(direction(&place, m).length());
-            }
+            self.each_moved(mesh, t, |i, m| {
+                if let Some(most) = most.get_mut(i) {
+                    *most = most.max(direction(&place, m).length());
+                }
+            })?;
         }
-        for (node, mesh) in self.mesh_nodes().filter(|m| !alive(m)) {
-            if propose::is_set_in(self.node_name(node)) {
-                continue;
-            }
+        for (node, mesh) in loose {
             let (own, _) = self.surface(mesh, &self.mesh_place(scene, node)?)?;
             // A hundred points tell enough.
             let step = own.len().div_ceil(100).max(1);
