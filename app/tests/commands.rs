@@ -3,7 +3,6 @@
 
 use jam_face::Control;
 use jam_formats::deliver::Delivery;
-use jam_formats::glb::Character;
 use jam_score::{Frame, FrameGrid, FrameRate, Line};
 use jam_voice::Analyser;
 use serde_json::Value;
