@@ -51,10 +51,10 @@ struct Serve {
 /// A recording and what is said in it.
 #[derive(Args)]
 struct Spoken {
-    /// The recording, a WAV file.
+    /// The recording: WAV, FLAC, MP3, Ogg Vorbis, M4A, AIFF or CAF.
     audio: PathBuf,
-    /// What is said in it.
-    #[arg(long, required_unless_present = "text_file", value_name = "WORDS")]
+    /// What is said in it; without a text its sounds alone are heard, a draft without words.
+    #[arg(long, value_name = "WORDS")]
     text: Option<String>,
     /// A file with what is said in it.
     #[arg(long, conflicts_with = "text", value_name = "FILE")]
@@ -73,7 +73,12 @@ impl Spoken {
     fn analyse(&self) -> anyhow::Result<(Recording, Found)> {
         let recording =
             sound::read(&read(&self.audio)?).map_err(|e| anyhow::anyhow!("{}: {e}", self.audio.display()))?;
-        let found = Analyser::shipped()?.analyse(&recording, &self.text()?, &|_| true)?;
+        let analyser = Analyser::shipped()?;
+        let found = if self.text.is_none() && self.text_file.is_none() {
+            analyser.hear(&recording, &|_| true)?
+        } else {
+            analyser.analyse(&recording, &self.text()?, &|_| true)?
+        };
         Ok((recording, found))
     }
 }

@@ -100,15 +100,14 @@ fn what_goes_wrong_is_said_in_a_sentence_and_the_program_fails() {
     let other = "Mushrooms and moss grow thick behind the empty greenhouse.";
     for (arguments, sentence) in [
         (vec!["align", "nowhere.wav", "--text", TEXT], "cannot be read"),
-        (vec!["align", &broken, "--text", TEXT], "not a WAV file"),
+        (vec!["align", &broken, "--text", TEXT], "no sound file that can be read"),
         (vec!["align", &sound, "--text", "..."], "no words"),
         (vec!["align", &sound, "--text", other], "does not seem to be what the recording says"),
-        (vec!["sync", &sound, "--text", TEXT, "--character", &broken, "--out", "x"], "not a binary glTF"),
+        (vec!["sync", &sound, "--text", TEXT, "--character", &broken, "--out", "x"], "not a glTF file"),
         (
             vec!["sync", &sound, "--text", TEXT, "--character", "c", "--out", "x", "--fps", "0"],
             "frames a second",
         ),
-        (vec!["align", &sound], "--text"),
     ] {
         let said = jamlips(&arguments);
         let text = String::from_utf8_lossy(&said.stderr);
@@ -118,4 +117,32 @@ fn what_goes_wrong_is_said_in_a_sentence_and_the_program_fails() {
         let text = String::from_utf8_lossy(&jamlips(command).stdout).into_owned();
         assert!(text.contains("Examples:\n  jamlips"), "{text}");
     }
+}
+
+#[test]
+fn align_works_without_a_text_and_writes_interval_tiers() {
+    let folder = tempfile::tempdir().unwrap();
+    let sound = recording(folder.path());
+    let said = jamlips(&["align", &sound, "--json"]);
+    assert!(said.status.success());
+    let heard: Value = serde_json::from_slice(&said.stdout).unwrap();
+    assert_eq!(heard["words"], serde_json::json!([]));
+    assert!(heard["sounds"].as_array().unwrap().len() > 12, "{heard}");
+
+    let tiers = folder.path().join("worst.TextGrid");
+    let said = jamlips(&["align", &sound, "--text", TEXT, "--json", "--tiers", &tiers.to_string_lossy()]);
+    let aligned: Value = serde_json::from_slice(&said.stdout).unwrap();
+    let text = std::fs::read(&tiers).unwrap();
+    let duration =
+        jam_score::Seconds(aligned["sounds"].as_array().unwrap().last().unwrap()["end"].as_f64().unwrap());
+    let back = jam_formats::tiers::read(&text, TEXT, duration).unwrap();
+    assert_eq!(back.words.len(), aligned["words"].as_array().unwrap().len());
+
+    // A word that is not said is marked, and only then is it.
+    let wrong = TEXT.replace("worst", "elephant");
+    let said = jamlips(&["align", &sound, "--text", &wrong, "--json"]);
+    let marked: Value = serde_json::from_slice(&said.stdout).unwrap();
+    let doubtful = |w: &Value| w["doubtful"] == true;
+    assert!(marked["words"].as_array().unwrap().iter().any(|w| w["text"] == "elephant" && doubtful(w)));
+    assert!(aligned["words"].as_array().unwrap().iter().all(|w| w.get("doubtful").is_none()));
 }

@@ -7,4 +7,5 @@ pub mod deliver;
 pub mod glb;
 pub mod sound;
 pub mod test_line;
+pub mod tiers;
 pub mod wiring_file;

@@ -3,6 +3,7 @@
 use crate::align::{self, AlignError, Pronunciation, Segment};
 use crate::dictionary::{Dictionary, Spoken};
 use crate::features::{self, boundary_seconds};
+use crate::hear;
 use crate::model::{AcousticModel, ModelError};
 use crate::prosody::VoiceTracks;
 use crate::recording::{Recording, RecordingError};
@@ -74,16 +75,7 @@ impl Analyser {
         let words = text::words_of(text)?;
         let ways: Vec<Vec<Spoken>> = words.iter().map(|w| self.dictionary.ways_to_say(&w.key)).collect();
         let pronunciations = self.pronunciations(&ways)?;
-        let samples = recording.mono_at(features::RATE)?;
-        let tracks = VoiceTracks::of(&samples);
-        if tracks.level_db.iter().all(|l| *l < SILENT_DB) {
-            return Err(AnalyseError::Silent);
-        }
-        if !watch(0.1) {
-            return Err(AlignError::Cancelled.into());
-        }
-        let cepstra = features::cepstra(&samples);
-        let features = features::features(&cepstra);
+        let (features, tracks) = listen(recording, watch)?;
         let segments = align::align(self.model, &features, &pronunciations, &|p| watch(0.15 + 0.85 * p))?;
         let timing = timing(text, &words, &ways, &segments, recording.duration(), &tracks);
         let mut heard: Vec<f32> = timing.words.iter().map(|w| w.confidence).collect();
@@ -95,12 +87,77 @@ impl Analyser {
         Ok(Found { timing, tracks })
     }
 
+    /// Times the sounds of a recording whose text is not known: a draft without words.
+    pub fn hear(&self, recording: &Recording, watch: &dyn Fn(f64) -> bool) -> Result<Found, AnalyseError> {
+        let (features, tracks) = listen(recording, watch)?;
+        let heard = hear::hear(self.model, &features, &|p| watch(0.15 + 0.85 * p))?;
+        let duration = recording.duration();
+        let mut sounds: Vec<Sound> = Vec::with_capacity(heard.len());
+        let mut start = Seconds::ZERO;
+        for (i, one) in heard.iter().enumerate() {
+            let end = if i + 1 == heard.len() {
+                duration
+            } else {
+                Seconds(boundary_seconds(one.frames.end)).min(duration)
+            };
+            if end <= start {
+                continue;
+            }
+            let span = Span { start, end };
+            if let Some(before) =
+                sounds.last_mut().filter(|s| s.phone == Phone::Sil && one.phone == Phone::Sil)
+            {
+                // One pause, whatever breaths are in it.
+                before.span.end = end;
+                start = end;
+                continue;
+            }
+            sounds.push(Sound {
+                phone: one.phone,
+                span,
+                word: None,
+                stress: None,
+                confidence: confidence(one.posterior),
+                level: tracks.level_of(span),
+            });
+            start = end;
+        }
+        stress_by_level(&mut sounds);
+        Ok(Found { timing: Timing { text: String::new(), words: Vec::new(), sounds }, tracks })
+    }
+
     fn pronunciations(&self, ways: &[Vec<Spoken>]) -> Result<Vec<Vec<Pronunciation>>, AlignError> {
         let base = |phone: Phone| {
             self.model.base(phone.name()).ok_or_else(|| AlignError::UnknownSound(phone.name().to_string()))
         };
         let way = |spoken: &Spoken| spoken.iter().map(|s| base(s.phone)).collect();
         ways.iter().map(|w| w.iter().map(way).collect()).collect()
+    }
+}
+
+/// What a recording sounds like, frame by frame.
+fn listen(
+    recording: &Recording,
+    watch: &dyn Fn(f64) -> bool,
+) -> Result<(Vec<features::Feature>, VoiceTracks), AnalyseError> {
+    let samples = recording.mono_at(features::RATE)?;
+    let tracks = VoiceTracks::of(&samples);
+    if tracks.level_db.iter().all(|l| *l < SILENT_DB) {
+        return Err(AnalyseError::Silent);
+    }
+    if !watch(0.1) {
+        return Err(AlignError::Cancelled.into());
+    }
+    Ok((features::features(&features::cepstra(&samples)), tracks))
+}
+
+/// Without words no dictionary says which vowels are stressed: the louder half of them is.
+fn stress_by_level(sounds: &mut [Sound]) {
+    let mut levels: Vec<f32> = sounds.iter().filter(|s| s.phone.is_vowel()).map(|s| s.level).collect();
+    levels.sort_by(f32::total_cmp);
+    let Some(middle) = levels.get(levels.len() / 2).copied() else { return };
+    for sound in sounds.iter_mut().filter(|s| s.phone.is_vowel()) {
+        sound.stress = Some(u8::from(sound.level >= middle));
     }
 }
 

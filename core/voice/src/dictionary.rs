@@ -60,6 +60,11 @@ impl Dictionary {
         (!found.is_empty()).then_some(found)
     }
 
+    /// Every listed way to say any word, in no order.
+    pub fn all_listed(&self) -> impl Iterator<Item = Spoken> {
+        self.entries.values().flatten().filter_map(|p| parse_phones(p))
+    }
+
     /// Ways to say any word of Latin letters: listed, derived from listed words, or guessed from its
     /// letters. Never empty for a word with a letter in it.
     pub fn ways_to_say(&self, word: &str) -> Vec<Spoken> {

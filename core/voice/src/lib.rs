@@ -19,6 +19,7 @@ pub mod align;
 mod analyse;
 pub mod dictionary;
 pub mod features;
+pub mod hear;
 mod letters;
 pub mod model;
 mod numbers;

@@ -95,6 +95,74 @@ fn boundaries_of_synthesised_speech_lie_where_the_synthesiser_put_them() {
     assert!(within(30.0) > 0.94 && within(50.0) > 0.98, "{report}");
 }
 
+/// Mouth classes of MPEG-4 (ISO/IEC 14496-2, table of visemes); sounds it does not name go to the nearest.
+fn viseme(phone: Phone) -> u8 {
+    match phone {
+        Phone::Sil => 0,
+        Phone::P | Phone::B | Phone::M => 1,
+        Phone::F | Phone::V => 2,
+        Phone::Th | Phone::Dh => 3,
+        Phone::T | Phone::D => 4,
+        Phone::K | Phone::G | Phone::Ng | Phone::Hh => 5,
+        Phone::Ch | Phone::Jh | Phone::Sh | Phone::Zh => 6,
+        Phone::S | Phone::Z => 7,
+        Phone::N | Phone::L => 8,
+        Phone::R | Phone::Er => 9,
+        Phone::Aa | Phone::Ah | Phone::Ay | Phone::Aw => 10,
+        Phone::Eh | Phone::Ae | Phone::Ey => 11,
+        Phone::Ih | Phone::Iy | Phone::Y => 12,
+        Phone::Ow | Phone::Ao | Phone::Oy => 13,
+        Phone::Uh | Phone::Uw | Phone::W => 14,
+    }
+}
+
+/// Source: flite's own sounds, as above. The design's measured floor for a loop of phones over voices such
+/// as these, fewer classes of mouths: 28.7 % of the frames wrong by phone, 21.5 % by mouth, 1.3 % by silence.
+/// Ours on these nine lines: 30.9, 26.2 and 1.1 %.
+#[test]
+fn sounds_without_a_text_are_mostly_those_that_were_said() {
+    let known: serde_json::Value = serde_json::from_str(include_str!("fixtures/known.json")).unwrap();
+    let (mut frames, mut phones, mut mouths, mut silence) = (0, 0, 0, 0);
+    for line in known.as_array().unwrap() {
+        let recording = fixture(line["file"].as_str().unwrap());
+        let found = Analyser::shipped().unwrap().hear(&recording, &|_| true).unwrap();
+        found.timing.check().unwrap();
+        assert!(found.timing.words.is_empty() && found.timing.end() == recording.duration());
+        for sound in line["sounds"].as_array().unwrap() {
+            let name = match sound[0].as_str().unwrap() {
+                "ax" => "AH".to_string(),
+                "pau" => "SIL".to_string(),
+                "axr" => "ER".to_string(),
+                other => other.to_uppercase(),
+            };
+            let said = Phone::from_name(&name).unwrap();
+            let (start, end) = (sound[1].as_f64().unwrap(), sound[2].as_f64().unwrap());
+            let mut t = (start * 100.0).ceil() / 100.0;
+            while t < end {
+                let at = |s: &&Sound| s.span.start.0 <= t && t < s.span.end.0;
+                let Some(heard) = found.timing.sounds.iter().find(at) else { break };
+                frames += 1;
+                phones += usize::from(heard.phone != said);
+                mouths += usize::from(viseme(heard.phone) != viseme(said));
+                silence += usize::from((heard.phone == Phone::Sil) != (said == Phone::Sil));
+                t += 0.01;
+            }
+        }
+    }
+    let share = |n: usize| 100.0 * n as f64 / f64::from(frames);
+    let report = format!(
+        "{frames} frames: {:.1} % wrong by phone, {:.1} % by mouth class, {:.1} % by silence",
+        share(phones),
+        share(mouths),
+        share(silence)
+    );
+    println!("{report}");
+    assert!(
+        frames > 2000 && share(phones) < 33.0 && share(mouths) < 28.0 && share(silence) < 2.0,
+        "{report}"
+    );
+}
+
 /// Errors of the boundaries whose two neighbours were both matched one to one (edit distance on
 /// phone identity and time).
 fn boundary_errors(known: &[serde_json::Value], ours: &[Sound]) -> Vec<f64> {

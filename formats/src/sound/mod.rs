@@ -1,5 +1,7 @@
 //! Sound files in, and a copy for listening out.
 
+mod mp4;
+
 use jam_voice::{Recording, RecordingError};
 use std::io::Cursor;
 use symphonia::core::codecs::audio::AudioDecoderOptions;
@@ -19,13 +21,13 @@ const MAX_SAMPLES: usize = 3600 * 48_000 * 2;
 pub enum SoundError {
     #[error("the file is empty; choose the recording again")]
     NoBytes,
-    #[error("this is not a WAV file; export the recording as WAV and bring it in again")]
-    NotSound,
-    #[error("this WAV file is damaged and cannot be read ({0}); export it again")]
-    Damaged(String),
     #[error(
-        "this WAV file holds sound in a way that cannot be read ({0}); export it as plain PCM or float WAV"
+        "this is no sound file that can be read (WAV, FLAC, MP3, Ogg Vorbis, M4A, AIFF); export the recording as WAV and bring it in again"
     )]
+    NotSound,
+    #[error("this sound file is damaged and cannot be read ({0}); export it again")]
+    Damaged(String),
+    #[error("this file holds sound in a way that cannot be read ({0}); export it as plain PCM or float WAV")]
     Unsupported(String),
     #[error(
         "the file has {0} channels; recordings of one to eight channels are read, so export the voice alone"
@@ -46,31 +48,32 @@ impl From<Decode> for SoundError {
     }
 }
 
-/// Reads a WAV file (see [`decode`]); a file that trips the decoder is damaged, not a crash.
+/// Reads a sound file (see [`decode`]); a file that trips the decoder is damaged, not a crash.
 pub fn read(bytes: &[u8]) -> Result<Recording, SoundError> {
     std::panic::catch_unwind(|| decode(bytes))
         .unwrap_or_else(|_| Err(SoundError::Damaged("its header contradicts itself".into())))
 }
 
-/// Reads a WAV file: integers of 8 to 32 bits and floats of 32 and 64, any rate, one to eight
-/// channels, extensible headers with them. A file cut short gives what is left of it.
+/// Reads WAV (integers of 8 to 32 bits, floats of 32 and 64, extensible and broadcast headers), AIFF, CAF,
+/// FLAC, MP3, Ogg Vorbis and M4A (AAC, ALAC) of any rate and one to eight channels. What an encoder put
+/// before the first sample is taken away where the file says how much it is, so time zero is the
+/// recording's own. A file cut short gives what is left of it.
 fn decode(bytes: &[u8]) -> Result<Recording, SoundError> {
     if bytes.is_empty() {
         return Err(SoundError::NoBytes);
     }
-    let riff = bytes.starts_with(b"RIFF") && bytes.get(8..12) == Some(b"WAVE");
-    if !riff {
-        return Err(SoundError::NotSound);
-    }
     let source = MediaSourceStream::new(Box::new(Cursor::new(bytes.to_vec())), Default::default());
-    let mut hint = Hint::new();
-    hint.with_extension("wav");
-    let mut format = symphonia::default::get_probe().probe(
-        &hint,
+    let probed = symphonia::default::get_probe().probe(
+        &Hint::new(),
         source,
         FormatOptions::default(),
         MetadataOptions::default(),
-    )?;
+    );
+    let mut format = probed.map_err(|e| match e {
+        // Nothing in it looks like a sound file; a header that does is a damaged one.
+        Decode::Unsupported(_) | Decode::IoError(_) if !known(bytes) => SoundError::NotSound,
+        other => other.into(),
+    })?;
     let track = format.default_track(TrackType::Audio).ok_or(SoundError::NotSound)?;
     let id = track.id;
     let parameters = track
@@ -93,13 +96,21 @@ fn decode(bytes: &[u8]) -> Result<Recording, SoundError> {
         if packet.track_id != id {
             continue;
         }
-        let decoded = decoder.decode(&packet)?;
-        if decoded.num_planes() > MAX_CHANNELS {
-            return Err(SoundError::Channels(decoded.num_planes()));
+        match decoder.decode(&packet) {
+            Ok(decoded) => {
+                if decoded.num_planes() > MAX_CHANNELS {
+                    return Err(SoundError::Channels(decoded.num_planes()));
+                }
+                rate = decoded.spec().rate();
+                planes.clear();
+                decoded.copy_to_vecs_planar(&mut planes);
+            }
+            // A broken packet between good ones is silence of its length, so that nothing after it moves.
+            Err(Decode::DecodeError(_)) if !channels.is_empty() => {
+                planes.iter_mut().for_each(|p| p.fill(0.0));
+            }
+            Err(e) => return Err(e.into()),
         }
-        rate = decoded.spec().rate();
-        planes.clear();
-        decoded.copy_to_vecs_planar(&mut planes);
         channels.resize_with(planes.len().max(channels.len()), Vec::new);
         for (channel, plane) in channels.iter_mut().zip(&planes) {
             channel.extend_from_slice(plane);
@@ -108,7 +119,22 @@ fn decode(bytes: &[u8]) -> Result<Recording, SoundError> {
             return Err(SoundError::TooLong);
         }
     }
+    let before = mp4::samples_before(bytes, rate);
+    channels.iter_mut().for_each(|c| drop(c.drain(..before.min(c.len()))));
     Ok(Recording::new(rate, channels)?)
+}
+
+/// Whether a file begins as a sound file does.
+fn known(bytes: &[u8]) -> bool {
+    let starts = |magic: &[u8]| bytes.starts_with(magic);
+    let inside = |at: usize, magic: &[u8]| bytes.get(at..).is_some_and(|b| b.starts_with(magic));
+    starts(b"RIFF") && inside(8, b"WAVE")
+        || starts(b"FORM") && (inside(8, b"AIFF") || inside(8, b"AIFC"))
+        || starts(b"caff")
+        || starts(b"fLaC")
+        || starts(b"OggS")
+        || starts(b"ID3")
+        || inside(4, b"ftyp")
 }
 
 /// A copy that any browser plays: one channel, 16 bits, the recording's own rate and length.
