@@ -227,6 +227,8 @@ async fn walk(page: &Page, address: SocketAddr, recording: &Path, broken: &Path)
     pointer.click_and_hold().move_by_offset(300, 0).release().perform().await?;
     page.until("the playhead was dragged", || async { Ok(page.frame().await? > 1030) }).await?;
 
+    drag_an_edge(page, address).await?;
+
     // A reload comes back to the same line, still timed.
     page.browser.refresh().await?;
     page.find("[data-testid=timed]").await?;
@@ -348,4 +350,48 @@ async fn cast(page: &Page, address: SocketAddr, model: &Path, broken: &Path) -> 
     page.until("the walk is over", || async { Ok(page.text("walk").await?.starts_with("Test walk")) })
         .await?;
     Ok(())
+}
+
+/// Drags the edge between two sounds; the line's document follows, and undo takes it back.
+async fn drag_an_edge(page: &Page, address: SocketAddr) -> Result<()> {
+    let line = async || -> Result<serde_json::Value> {
+        Ok(reqwest::get(format!("http://{address}/api/lines/1")).await?.json().await?)
+    };
+    let before = line().await?;
+    let sounds = before["document"]["timing"]["sounds"].as_array().context("no sounds")?.clone();
+    let wide = |s: &serde_json::Value| {
+        s["span"]["end"].as_f64().unwrap_or(0.0) - s["span"]["start"].as_f64().unwrap_or(0.0) > 0.08
+    };
+    // Two wide sounds of one word, so that there is an edge to take hold of.
+    let edge = (1..sounds.len())
+        .find(|i| {
+            !sounds[*i]["word"].is_null()
+                && sounds[*i]["word"] == sounds[i - 1]["word"]
+                && wide(&sounds[*i])
+                && wide(&sounds[i - 1])
+        })
+        .context("no edge between wide sounds")?;
+    let start =
+        |line: &serde_json::Value| line["document"]["timing"]["sounds"][edge]["span"]["start"].as_f64();
+    let at = start(&before).context("no start")?;
+    let duration = before["summary"]["duration"].as_f64().context("no duration")?;
+    let staves = page.find("[data-testid=staves]").await?;
+    let size = staves.rect().await?;
+    // As the page lays it out: names of 140 pixels, 14 on the right; the ruler, then shares of the height.
+    let x = 140.0 + at / duration * (size.width - 154.0);
+    let y = 24.0 + (size.height - 24.0) * 0.445;
+    let pointer = page.browser.action_chain().move_to_element_with_offset(
+        &staves,
+        (x - size.width / 2.0).round() as i64,
+        (y - size.height / 2.0).round() as i64,
+    );
+    pointer.click_and_hold().move_by_offset(9, 0).release().perform().await?;
+    let later = 9.0 / (size.width - 154.0) * duration;
+    page.until("the edge is where it was dragged", || async {
+        let now = start(&line().await?).unwrap_or(0.0);
+        Ok((now - at - later).abs() < 0.01)
+    })
+    .await?;
+    page.find("button[title='Undo: move an edge']").await?.click().await?;
+    page.until("the edge is back", || async { Ok(start(&line().await?) == Some(at)) }).await
 }

@@ -202,9 +202,7 @@ fn work_off(app: &App) {
 /// Analyses that a stop of the program had cut off are taken up again.
 pub fn take_up(app: &Arc<App>) -> Result<(), StoreError> {
     for line in app.store.lines()? {
-        let open =
-            !line.document.is_timed() && line.problem.is_none() && !line.document.text.trim().is_empty();
-        if open {
+        if !line.document.is_timed() && line.problem.is_none() {
             analyse(app, line.id);
         }
     }
@@ -223,7 +221,13 @@ fn analyse_now(app: &App, id: i32, watch: &dyn Fn(f64) -> bool) -> Result<(), En
     let line = app.store.line(id)?;
     let outcome =
         sound::read(&app.store.blob(&line.recording)?).map_err(|e| e.to_string()).and_then(|recording| {
-            match app.analyser.analyse(&recording, &line.document.text, watch) {
+            let text = line.document.text.trim();
+            let found = if text.is_empty() {
+                app.analyser.hear(&recording, watch)
+            } else {
+                app.analyser.analyse(&recording, text, watch)
+            };
+            match found {
                 Ok(found) => Ok(Some(found)),
                 Err(AnalyseError::Align(AlignError::Cancelled)) => Ok(None),
                 Err(e) => Err(e.to_string()),

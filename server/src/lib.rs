@@ -102,6 +102,8 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::lines::list))
         .routes(routes!(routes::lines::show, routes::lines::change))
         .routes(routes!(routes::lines::analyse))
+        .routes(routes!(routes::lines::correct))
+        .routes(routes!(routes::lines::tiers, routes::lines::read_tiers))
         .routes(routes!(routes::lines::undo))
         .routes(routes!(routes::lines::redo))
         .routes(routes!(routes::lines::sound))

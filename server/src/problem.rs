@@ -7,6 +7,7 @@ use jam_face::WiringError;
 use jam_formats::deliver::DeliverError;
 use jam_formats::glb::GlbError;
 use jam_formats::sound::SoundError;
+use jam_formats::tiers::TiersError;
 use jam_formats::wiring_file::WiringFileError;
 use jam_score::{EditError, FrameRateError};
 use jam_store::StoreError;
@@ -89,6 +90,10 @@ impl From<StoreError> for Problem {
             }
             StoreError::Edit(EditError::TextTooLong(_)) => Problem::refused("text", "text_too_long", error),
             StoreError::Edit(EditError::Timing(_)) => Problem::refused("timing", "timing_wrong", error),
+            StoreError::Edit(EditError::NotTimed) => Problem::refused("timing", "not_timed", error),
+            StoreError::Edit(EditError::Correction(_)) => {
+                Problem::refused("timing", "correction_impossible", error)
+            }
             StoreError::Open(_) | StoreError::Database(_) | StoreError::Document(_) => {
                 Problem::unexpected(error)
             }
@@ -111,6 +116,12 @@ impl From<GlbError> for Problem {
 impl From<WiringError> for Problem {
     fn from(error: WiringError) -> Problem {
         Problem::refused("wiring", "wiring_wrong", error)
+    }
+}
+
+impl From<TiersError> for Problem {
+    fn from(error: TiersError) -> Problem {
+        Problem::refused("tiers", "tiers_unreadable", error)
     }
 }
 

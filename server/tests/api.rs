@@ -384,3 +384,52 @@ async fn a_character_is_brought_in_wired_posed_and_its_steps_survive_a_restart()
     assert_eq!(server.get("/api/cast").await.as_array().unwrap().len(), 3);
     server.stop().await;
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_line_without_a_text_is_heard_corrected_by_hand_and_exchanged_as_tiers() {
+    let folder = tempfile::tempdir().unwrap();
+    let data = folder.path().join("a.jam");
+    let server = Running::start(&data).await;
+    let (status, added) = server.add("worst.wav", recording(), "").await;
+    assert_eq!(status, StatusCode::OK, "{added}");
+    let id = added["summary"]["id"].as_i64().unwrap();
+    let own = |path: &str| format!("/api/lines/{id}{path}");
+    let heard = server.settled(id).await;
+    assert_eq!(heard["summary"]["state"], "heard");
+    assert!(heard["document"]["timing"]["sounds"].as_array().unwrap().len() > 12);
+    assert_eq!(heard["document"]["timing"]["words"], json!([]));
+
+    // With its text it is timed; corrections are steps that outlive the program.
+    let change = server.ask(Method::PATCH, &own("")).json(&json!({"text": TEXT}));
+    assert_eq!(change.send().await.unwrap().status(), StatusCode::OK);
+    let timed = server.settled(id).await;
+    assert_eq!(timed["summary"]["state"], "timed");
+    let correct = async |what: Value| {
+        let answer = server.ask(Method::POST, &own("/corrections")).json(&what).send().await.unwrap();
+        (answer.status(), answer.json::<Value>().await.unwrap())
+    };
+    let (status, moved) = correct(json!({"kind": "replace", "sound": 3, "phone": "F"})).await;
+    assert_eq!(status, StatusCode::OK, "{moved}");
+    assert_eq!(moved["document"]["timing"]["sounds"][3]["phone"], "F");
+    assert_eq!(moved["undo"][0], "replace a sound");
+    let (status, problem) = correct(json!({"kind": "delete", "sound": 400})).await;
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
+    assert!(problem["detail"].as_str().unwrap().contains("no such sound"), "{problem}");
+
+    // Out as tiers and in again: the same sounds, now beyond doubt.
+    let tiers = server.ask(Method::GET, &own("/tiers")).send().await.unwrap().text().await.unwrap();
+    server.stop().await;
+    let server = Running::start(&data).await;
+    let undone: Value = server.ask(Method::POST, &own("/undo")).send().await.unwrap().json().await.unwrap();
+    assert_eq!(undone["document"]["timing"], timed["document"]["timing"]);
+    let sent = server.ask(Method::POST, &own("/tiers")).body(tiers);
+    let read: Value = sent.send().await.unwrap().json().await.unwrap();
+    let phones = |v: &Value| -> Vec<String> {
+        v["document"]["timing"]["sounds"].as_array().unwrap().iter().map(|s| s["phone"].to_string()).collect()
+    };
+    assert_eq!(phones(&read), phones(&moved));
+    assert_eq!(read["summary"]["doubtful_words"], 0);
+    let sent = server.ask(Method::POST, &own("/tiers")).body("no tiers");
+    assert_eq!(sent.send().await.unwrap().status(), StatusCode::UNPROCESSABLE_ENTITY);
+    server.stop().await;
+}

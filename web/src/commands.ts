@@ -5,6 +5,7 @@ import { type LineView, api, isDoubtful, queries, tell } from './api/client';
 import { change } from './cast/edit';
 import { atRest } from './cast/pose';
 import { startWalk, toggleWalk } from './cast/walk';
+import { acceptWord, nudge, takeOut } from './score/correct';
 import { soundsOf, wordsOf } from './score/draw';
 import { clampView } from './score/layout';
 import * as player from './score/player';
@@ -96,6 +97,12 @@ export function commands(night: () => void): Command[] {
     { name: 'Next word', key: 'ArrowRight', show: '→', run: () => stepWord(1) },
     { name: 'Loop the selected word, or stop looping', key: 'l', run: loopWord },
     { name: 'Next doubtful sound', key: 'd', run: nextDoubtful },
+    { name: 'Start of the sound, or word, 5 ms earlier', key: '[', run: () => nudge(-1, false) },
+    { name: 'Start of the sound, or word, 5 ms later', key: ']', run: () => nudge(1, false) },
+    { name: 'Start of the sound, or word, a frame earlier', key: '{', run: () => nudge(-1, true) },
+    { name: 'Start of the sound, or word, a frame later', key: '}', run: () => nudge(1, true) },
+    { name: 'Take the selected sound out', key: 'Delete', show: 'Del', run: takeOut },
+    { name: 'The selected word is right as it is', key: 'k', run: acceptWord },
     { name: 'To the start of the line', key: 'Home', run: () => player.seek(0) },
     { name: 'To the end of the line', key: 'End', run: () => player.seek(openLine()?.summary.duration ?? 0) },
     { name: 'Closer', key: '+', run: () => zoom(0.7) },

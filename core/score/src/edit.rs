@@ -2,7 +2,7 @@
 //! the journal and the command line all use the same thing.
 
 use crate::line::TimingError;
-use crate::{Line, Timing};
+use crate::{Correction, CorrectionError, Line, Timing};
 use serde::{Deserialize, Serialize};
 
 /// Longest text of a line, in characters; an hour of fast speech is about 60 000.
@@ -18,6 +18,8 @@ pub enum Edit {
     Character(Option<String>),
     /// Words and sounds in time.
     Timing(Option<Timing>),
+    /// A correction of the times by hand.
+    Correct(Correction),
 }
 
 /// Why an edit was refused; the line stays as it was.
@@ -27,6 +29,10 @@ pub enum EditError {
     TextTooLong(usize),
     #[error("these times cannot be used: {0}")]
     Timing(#[from] TimingError),
+    #[error("this line has no times yet; wait until it has been listened to")]
+    NotTimed,
+    #[error(transparent)]
+    Correction(#[from] CorrectionError),
 }
 
 impl Edit {
@@ -50,6 +56,12 @@ impl Edit {
                 }
                 Edit::Timing(std::mem::replace(&mut changed.timing, timing.clone()))
             }
+            Edit::Correct(correction) => {
+                let timing = line.timing.as_ref().ok_or(EditError::NotTimed)?;
+                let corrected = timing.corrected(correction)?;
+                corrected.check()?;
+                Edit::Timing(changed.timing.replace(corrected))
+            }
         };
         Ok((changed, inverse))
     }
@@ -60,6 +72,7 @@ impl Edit {
             Edit::Text(_) => "change the text",
             Edit::Character(_) => "choose the character",
             Edit::Timing(_) => "time the words and sounds",
+            Edit::Correct(correction) => correction.describe(),
         }
     }
 }

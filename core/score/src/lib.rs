@@ -14,11 +14,13 @@
 //! # Ok::<(), jam_score::EditError>(())
 //! ```
 
+mod correct;
 mod edit;
 mod line;
 mod phone;
 mod time;
 
+pub use correct::{Correction, CorrectionError};
 pub use edit::{Edit, EditError};
 pub use line::{DOUBTFUL, Diction, Line, RecordingFacts, Sound, Timing, TimingError, Word};
 pub use phone::Phone;

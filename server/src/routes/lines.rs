@@ -7,11 +7,12 @@ use crate::problem::{Answer, Problem};
 use crate::range;
 use crate::voices::{PEAK_STEP, Voice};
 use axum::Json;
+use axum::body::Bytes;
 use axum::extract::{Multipart, Path, State};
 use axum::http::{HeaderMap, header};
 use axum::response::{IntoResponse, Response};
-use jam_formats::{curves, sound};
-use jam_score::{Edit, Frame, FrameGrid, Line, Phone, Seconds};
+use jam_formats::{curves, sound, tiers};
+use jam_score::{Correction, Edit, Frame, FrameGrid, Line, Phone, Seconds};
 use jam_store::{NewLine, StoredLine};
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
@@ -21,11 +22,12 @@ use std::sync::Arc;
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum LineState {
-    NoText,
     Analysing,
     /// The last analysis gave no times; `problem` says why.
     Failed,
     Timed,
+    /// Its sounds are timed as they were heard, without a text: a draft.
+    Heard,
     /// Not yet analysed, or its text has changed since.
     NotTimed,
 }
@@ -108,9 +110,7 @@ fn summary(app: &App, line: &StoredLine, number: usize, grid: FrameGrid) -> Line
     let state = if app.jobs.analysing(line.id).is_some() {
         LineState::Analysing
     } else if document.is_timed() {
-        LineState::Timed
-    } else if document.text.trim().is_empty() {
-        LineState::NoText
+        if document.text.is_empty() { LineState::Heard } else { LineState::Timed }
     } else if line.problem.is_some() {
         LineState::Failed
     } else {
@@ -178,7 +178,7 @@ pub async fn show(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Js
 pub async fn add(State(app): State<Arc<App>>, form: Multipart) -> Answer<Json<LineView>> {
     let form = Form::read(form).await?;
     blocking(move || {
-        let (name, bytes) = form.file("recording", "Choose the recording, a WAV file.")?;
+        let (name, bytes) = form.file("recording", "Choose the recording, a sound file.")?;
         let recording = sound::read(bytes)?;
         let facts = recording.facts();
         let mut document = Line::new("");
@@ -190,9 +190,7 @@ pub async fn add(State(app): State<Arc<App>>, form: Multipart) -> Answer<Json<Li
         }
         let new = NewLine { document: &document, recording: bytes, recording_name: name, facts: &facts };
         let line = app.store.add_line(&new)?;
-        if !document.text.is_empty() {
-            jobs::analyse(&app, line.id);
-        }
+        jobs::analyse(&app, line.id);
         app.tell(Event::Line { id: line.id });
         view(&app, line)
     })
@@ -216,7 +214,7 @@ pub async fn change(
             line = app.store.edit_line(id, &Edit::Text(text))?;
             app.store.set_problem(id, None)?;
             line.problem = None;
-            if !line.document.text.is_empty() && !line.document.is_timed() {
+            if !line.document.is_timed() {
                 jobs::analyse(&app, id);
             }
         }
@@ -249,6 +247,66 @@ pub async fn undo(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Js
 pub async fn redo(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Json<LineView>> {
     blocking(move || {
         let line = app.store.redo(id)?;
+        app.tell(Event::Line { id });
+        view(&app, line)
+    })
+    .await
+    .map(Json)
+}
+
+/// Changes words and sounds by hand.
+#[utoipa::path(post, path = "/api/lines/{id}/corrections", tag = "lines", params(("id" = i32, Path)), request_body = Correction, responses((status = 200, body = LineView), (status = 422, body = Problem)))]
+pub async fn correct(
+    State(app): State<Arc<App>>,
+    Path(id): Path<i32>,
+    Json(correction): Json<Correction>,
+) -> Answer<Json<LineView>> {
+    blocking(move || {
+        let line = app.store.edit_line(id, &Edit::Correct(correction))?;
+        app.tell(Event::Line { id });
+        view(&app, line)
+    })
+    .await
+    .map(Json)
+}
+
+/// Words and sounds as interval tiers.
+#[utoipa::path(get, path = "/api/lines/{id}/tiers", tag = "lines", params(("id" = i32, Path)), responses((status = 200, content_type = "text/plain")))]
+pub async fn tiers(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Response> {
+    blocking(move || {
+        let line = app.store.line(id)?;
+        let timing = line.document.timing.ok_or(jam_score::EditError::NotTimed);
+        let text = tiers::write(&timing.map_err(jam_store::StoreError::from)?);
+        let stem = line.recording_name.rsplit_once('.').map_or(line.recording_name.as_str(), |(s, _)| s);
+        let name = format!("attachment; filename=\"{}.TextGrid\"", jobs::slug(stem));
+        let headers = [
+            (header::CONTENT_TYPE, "text/plain; charset=utf-8".to_string()),
+            (header::CONTENT_DISPOSITION, name),
+        ];
+        Ok((headers, text).into_response())
+    })
+    .await
+}
+
+/// Takes words and sounds from interval tiers; they count as checked by hand.
+#[utoipa::path(post, path = "/api/lines/{id}/tiers", tag = "lines", params(("id" = i32, Path)), request_body(content = String, content_type = "text/plain"), responses((status = 200, body = LineView), (status = 422, body = Problem)))]
+pub async fn read_tiers(
+    State(app): State<Arc<App>>,
+    Path(id): Path<i32>,
+    bytes: Bytes,
+) -> Answer<Json<LineView>> {
+    blocking(move || {
+        let line = app.store.line(id)?;
+        let mut timing = tiers::read(&bytes, &line.document.text, line.facts.duration)?;
+        let tracks = &voice(&app, &line)?.tracks;
+        for sound in &mut timing.sounds {
+            sound.level = tracks.level_of(sound.span);
+        }
+        for word in &mut timing.words {
+            word.pitch = tracks.pitch_of(word.span);
+        }
+        let line = app.store.edit_line(id, &Edit::Timing(Some(timing)))?;
+        app.store.set_problem(id, None)?;
         app.tell(Event::Line { id });
         view(&app, line)
     })

@@ -24,9 +24,15 @@ export type Vocabulary = Schemas['Vocabulary'];
 export type ControlView = Schemas['ControlView'];
 export type ControlName = Schemas['ControlName'];
 export type Match = Schemas['Match'];
+export type Correction = Schemas['Correction'];
+export type Phone = Schemas['Phone'];
 
 /** Whether a word or a sound is shown as doubtful; the same limit as `DOUBTFUL` in core/score. */
 export const isDoubtful = (what: { confidence: number }) => what.confidence < 0.5;
+
+/** Whether a line has times that belong to it, with its text or as it was heard. */
+export const speaks = (line: { state: LineSummary['state'] }) =>
+  line.state === 'timed' || line.state === 'heard';
 
 export const queries = new QueryClient({
   defaultOptions: { queries: { staleTime: 60_000, retry: 1, refetchOnWindowFocus: false } },
@@ -91,6 +97,14 @@ export const api = {
   changeLine: (id: number, change: { text?: string; character?: string }) =>
     ask<LineView>(`/api/lines/${id}`, send('PATCH', change)),
   analyse: (id: number) => ask<Job>(`/api/lines/${id}/analyse`, { method: 'POST' }),
+  correct: (id: number, correction: Correction) =>
+    ask<LineView>(`/api/lines/${id}/corrections`, send('POST', correction)),
+  readTiers: async (id: number, file: File) =>
+    ask<LineView>(`/api/lines/${id}/tiers`, {
+      method: 'POST',
+      headers: { 'content-type': 'text/plain' },
+      body: await file.arrayBuffer(),
+    }),
   undo: (id: number) => ask<LineView>(`/api/lines/${id}/undo`, { method: 'POST' }),
   redo: (id: number) => ask<LineView>(`/api/lines/${id}/redo`, { method: 'POST' }),
   jobs: () => ask<Job[]>('/api/jobs'),

@@ -285,6 +285,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lines/{id}/corrections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Changes words and sounds by hand. */
+        post: operations["correct"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lines/{id}/recording": {
         parameters: {
             query?: never;
@@ -329,6 +346,24 @@ export interface paths {
         get: operations["sound"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{id}/tiers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Words and sounds as interval tiers. */
+        get: operations["tiers"];
+        put?: never;
+        /** Takes words and sounds from interval tiers; they count as checked by hand. */
+        post: operations["read_tiers"];
         delete?: never;
         options?: never;
         head?: never;
@@ -472,6 +507,44 @@ export interface components {
             low: number;
             name: components["schemas"]["ControlName"];
             region: components["schemas"]["Region"];
+        };
+        /** @description One correction. Sounds and words are named by their place in the line. */
+        Correction: {
+            alone: boolean;
+            /** @enum {string} */
+            kind: "move_edge";
+            /** Format: int32 */
+            sound: number;
+            to: components["schemas"]["Seconds"];
+        } | {
+            by: components["schemas"]["Seconds"];
+            /** @enum {string} */
+            kind: "move_word";
+            /** Format: int32 */
+            word: number;
+        } | {
+            /** @enum {string} */
+            kind: "replace";
+            phone: components["schemas"]["Phone"];
+            /** Format: int32 */
+            sound: number;
+        } | {
+            at: components["schemas"]["Seconds"];
+            /** @enum {string} */
+            kind: "split";
+            phone: components["schemas"]["Phone"];
+            /** Format: int32 */
+            sound: number;
+        } | {
+            /** @enum {string} */
+            kind: "delete";
+            /** Format: int32 */
+            sound: number;
+        } | {
+            /** @enum {string} */
+            kind: "accept";
+            /** Format: int32 */
+            word: number;
         };
         /** @description What a delivery is made of. */
         DeliveryKinds: {
@@ -628,7 +701,7 @@ export interface components {
          * @description How far a line is.
          * @enum {string}
          */
-        LineState: "no_text" | "analysing" | "failed" | "timed" | "not_timed";
+        LineState: "analysing" | "failed" | "timed" | "heard" | "not_timed";
         /** @description A line as it is listed. */
         LineSummary: {
             /** Format: int32 */
@@ -1548,6 +1621,39 @@ export interface operations {
             };
         };
     };
+    correct: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Correction"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     recording: {
         parameters: {
             query?: never;
@@ -1623,6 +1729,60 @@ export interface operations {
                 };
                 content: {
                     "audio/wav": unknown;
+                };
+            };
+        };
+    };
+    tiers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": unknown;
+                };
+            };
+        };
+    };
+    read_tiers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/plain": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

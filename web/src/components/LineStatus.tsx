@@ -31,6 +31,16 @@ export function LineStatus({ line }: { line: LineSummary }) {
       </span>
     );
   }
+  if (line.state === 'heard') {
+    return (
+      <span
+        className="state doubt"
+        title="Sounds were heard without a text, a draft; type the words for better times"
+      >
+        <IconHelp size={15} /> heard, no text
+      </span>
+    );
+  }
   if (line.state === 'failed') {
     return (
       <span className="state failed" title={line.problem ?? ''}>
@@ -40,7 +50,7 @@ export function LineStatus({ line }: { line: LineSummary }) {
   }
   return (
     <span className="state soft">
-      <IconCircleDashed size={15} /> {line.state === 'no_text' ? 'no text yet' : 'not yet timed'}
+      <IconCircleDashed size={15} /> not yet timed
     </span>
   );
 }

@@ -7,6 +7,7 @@ import {
   type Production,
   api,
   queries,
+  speaks,
   tell,
 } from '../api/client';
 
@@ -28,7 +29,7 @@ export function DeliverPage() {
   const files = useQuery({ queryKey: ['deliveries'], queryFn: api.deliveries });
   const [left, setLeft] = useState<Set<number>>(new Set());
   const [kinds, setKinds] = useState({ glb: true, curves: true });
-  const ready = lines.data?.filter((l) => l.state === 'timed' && l.character) ?? [];
+  const ready = lines.data?.filter((l) => speaks(l) && l.character) ?? [];
   const going = ready.filter((l) => !left.has(l.id));
   const doubtful = going.filter((l) => l.doubtful_words > 0).length;
 

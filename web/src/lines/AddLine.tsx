@@ -45,7 +45,7 @@ function AddForm({ dropped, more }: { dropped: File | null; more: File[] }) {
   };
   const add = async () => {
     if (!file) {
-      setProblem('Choose the recording first, a WAV file.');
+      setProblem('Choose the recording first.');
       return;
     }
     setBusy(true);
@@ -85,7 +85,7 @@ function AddForm({ dropped, more }: { dropped: File | null; more: File[] }) {
         inputProps={{ 'aria-label': 'Recording' }}
       >
         <div style={{ textAlign: 'center' }} className={file ? '' : 'soft'}>
-          {file ? <b>{file.name}</b> : 'Drop the recording here, or click to choose a WAV file'}
+          {file ? <b>{file.name}</b> : 'Drop the recording here, or click to choose it'}
         </div>
       </Dropzone>
       <label className="named">
@@ -96,7 +96,7 @@ function AddForm({ dropped, more }: { dropped: File | null; more: File[] }) {
           value={text}
           data-testid="new-text"
           data-autofocus
-          placeholder="Type or paste the words. [whispers] in brackets is not spoken."
+          placeholder="Type or paste the words. [whispers] in brackets is not spoken. Without a text the sounds alone are heard, a draft."
           onChange={(e) => setText(e.target.value)}
         />
       </label>

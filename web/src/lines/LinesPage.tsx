@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
-import { api } from '../api/client';
+import { api, speaks } from '../api/client';
 import { want } from '../api/live';
 import { LineStatus } from '../components/LineStatus';
 import { Wave } from '../components/Wave';
@@ -25,14 +25,15 @@ export function LinesPage() {
   const line = all.find((l) => l.id === chosen);
   const member = cast.data?.find((m) => m.name === line?.character) ?? cast.data?.[0];
   const total = all.reduce((sum, l) => sum + l.duration, 0);
-  const open = all.filter((l) => l.state !== 'timed');
+  const open = all.filter((l) => !speaks(l));
+  const heard = all.filter((l) => l.state === 'heard').length;
   const doubtful = all.filter((l) => l.doubtful_words > 0).length;
 
   const { id, duration, state } = line ?? {};
   useEffect(() => {
     if (id === undefined || duration === undefined) return;
     void player.load(id);
-    if (state === 'timed') want(id, duration);
+    if (state && speaks({ state })) want(id, duration);
   }, [id, duration, state]);
 
   return (
@@ -80,8 +81,8 @@ export function LinesPage() {
           ))}
         </div>
         <button className="drop" onClick={() => set({ adding: [] })}>
-          Drop a WAV file here, any rate, one to eight channels. Nothing is cut; time zero stays where the
-          recording starts.
+          Drop a recording here: WAV, FLAC, MP3, Ogg, M4A or AIFF, any rate. Nothing is cut; time zero stays
+          where the recording starts.
         </button>
       </section>
       <aside className="side">
@@ -124,7 +125,10 @@ export function LinesPage() {
             <div>
               {open.length > 0 && <div>{open.length} lines are not timed yet</div>}
               {doubtful > 0 && <div>{doubtful} lines have doubtful words: listen to those</div>}
-              {open.length === 0 && doubtful === 0 && <div>Every line speaks. Deliver them.</div>}
+              {heard > 0 && <div>{heard} lines have no text: type it for better times</div>}
+              {open.length === 0 && doubtful === 0 && heard === 0 && (
+                <div>Every line speaks. Deliver them.</div>
+              )}
             </div>
           </>
         )}

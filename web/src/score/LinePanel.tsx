@@ -1,3 +1,4 @@
+import { FileButton } from '@mantine/core';
 import { useState } from 'react';
 import { type CastMember, type LineView, api, queries, tell } from '../api/client';
 import { isOpen, useJob } from '../components/LineStatus';
@@ -24,6 +25,10 @@ export function LinePanel({ line, cast }: Props) {
     } catch (error) {
       tell(error);
     }
+  };
+
+  const readTiers = async (file: File | null) => {
+    if (file) await api.readTiers(id, file).catch(tell);
   };
 
   return (
@@ -54,11 +59,7 @@ export function LinePanel({ line, cast }: Props) {
             </button>
           </>
         ) : (
-          <button
-            className="button"
-            disabled={isOpen(job) || !saved}
-            onClick={() => api.analyse(id).catch(tell)}
-          >
+          <button className="button" disabled={isOpen(job)} onClick={() => api.analyse(id).catch(tell)}>
             Analyse again
           </button>
         )}
@@ -102,6 +103,26 @@ export function LinePanel({ line, cast }: Props) {
             ? `, ${line.summary.doubtful_words} of them doubtful`
             : ', none of them doubtful'}
           .
+        </div>
+      )}
+      {!isOpen(job) && state === 'heard' && (
+        <div className="soft">
+          No text: these are the sounds as they were heard, a draft. Type the words for better times.
+        </div>
+      )}
+      {line.document.timing && (
+        <div className="soft tiers">
+          Interval tiers:
+          <a href={`/api/lines/${id}/tiers`} download title="Words and sounds as a TextGrid file">
+            save
+          </a>
+          <FileButton onChange={(file) => void readTiers(file)} accept=".TextGrid,.textgrid,.txt">
+            {(props) => (
+              <button className="link" title="Times from a TextGrid file; they count as checked" {...props}>
+                read …
+              </button>
+            )}
+          </FileButton>
         </div>
       )}
       {!isOpen(job) && !problem && state === 'not_timed' && line.document.timing && (

@@ -1,6 +1,7 @@
-import { type Grid, type LineView, type Word, isDoubtful } from '../api/client';
+import { type Grid, type LineView, type Phone, type Word, isDoubtful } from '../api/client';
 import { loopWord } from '../commands';
 import { set, useView } from '../state';
+import { acceptWord, correct, takeOut } from './correct';
 import { soundsOf, wordsOf } from './draw';
 import * as player from './player';
 import { framesOf } from './time';
@@ -20,6 +21,13 @@ export function SelectionPanel({ line, grid }: Props) {
   const words = wordsOf(line);
   const word = words[selected.word ?? -1];
   const sound = soundsOf(line)[selected.sound ?? -1];
+  if (!word && sound && selected.sound !== null) {
+    return (
+      <section className="panel" aria-label="Selection">
+        <SoundPart line={line} grid={grid} index={selected.sound} />
+      </section>
+    );
+  }
   if (!word) {
     const count = words.filter((w) => isDoubtful(w)).length;
     return (
@@ -51,7 +59,9 @@ export function SelectionPanel({ line, grid }: Props) {
       <div>
         <h2>{word.text}</h2>
         <span className="soft">
-          word · {framesOf(grid, word.span)} · {(length * 1000).toFixed(0)} ms
+          word · {framesOf(grid, word.span)} · {(length * 1000).toFixed(0)} ms · heard{' '}
+          {Math.round(word.confidence * 100)} %, {sure(word)} ·{' '}
+          {word.pitch ? `pitch ${word.pitch.toFixed(0)} Hz` : 'without voice'}
         </span>
       </div>
       <div className="soundrow">
@@ -71,35 +81,13 @@ export function SelectionPanel({ line, grid }: Props) {
           </button>
         ))}
       </div>
-      <dl className="facts">
-        <dt>Heard</dt>
-        <dd>
-          {Math.round(word.confidence * 100)} %, {sure(word)}
-        </dd>
-        {word.pitch ? (
-          <>
-            <dt>Pitch</dt>
-            <dd>{word.pitch.toFixed(0)} Hz</dd>
-          </>
-        ) : (
-          <>
-            <dt>Pitch</dt>
-            <dd>without voice</dd>
-          </>
+      {sound && selected.sound !== null && <SoundPart line={line} grid={grid} index={selected.sound} />}
+      <div style={{ display: 'flex', gap: 8, marginTop: 'auto', flexWrap: 'wrap' }}>
+        {isDoubtful(word) && (
+          <button className="button" onClick={acceptWord}>
+            Right as it is<kbd className="key">K</kbd>
+          </button>
         )}
-        {sound && (
-          <>
-            <dt>Sound {sound.phone}</dt>
-            <dd>
-              {framesOf(grid, sound.span)}
-              <br />
-              {((sound.span.end - sound.span.start) * 1000).toFixed(0)} ms, heard{' '}
-              {Math.round(sound.confidence * 100)} %
-            </dd>
-          </>
-        )}
-      </dl>
-      <div style={{ display: 'flex', gap: 8, marginTop: 'auto' }}>
         <button className="button" aria-pressed={loop !== null} onClick={loopWord}>
           {loop ? 'Stop looping' : 'Loop this word'}
           <kbd className="key">L</kbd>
@@ -109,5 +97,53 @@ export function SelectionPanel({ line, grid }: Props) {
         </button>
       </div>
     </section>
+  );
+}
+
+/** One sound: what it is, when it is, and what can be done to it. */
+function SoundPart({ line, grid, index }: Props & { index: number }) {
+  const sound = soundsOf(line)[index];
+  if (!sound) return null;
+  const length = sound.span.end - sound.span.start;
+  const middle = (sound.span.start + sound.span.end) / 2;
+  return (
+    <div className="sound-part">
+      <div>
+        <b>{sound.phone === 'SIL' ? 'Pause' : `Sound ${sound.phone}`}</b>{' '}
+        <span className="soft">
+          {framesOf(grid, sound.span)} · {(length * 1000).toFixed(0)} ms · heard{' '}
+          {Math.round(sound.confidence * 100)} %
+        </span>
+      </div>
+      <div className="sound-part-row">
+        <label className="soft">
+          is{' '}
+          <select
+            className="field small"
+            data-testid="replace-sound"
+            value={sound.phone}
+            onChange={(e) => correct({ kind: 'replace', sound: index, phone: e.target.value as Phone })}
+          >
+            {Object.entries(line.ipa).map(([phone, ipa]) => (
+              <option key={phone} value={phone}>
+                {phone === 'SIL' ? 'pause' : `${phone} ${ipa}`}
+              </option>
+            ))}
+          </select>
+        </label>
+        <button
+          className="button"
+          onClick={() => correct({ kind: 'split', sound: index, at: middle, phone: sound.phone })}
+        >
+          Split
+        </button>
+        <button className="button" onClick={takeOut}>
+          Take out
+        </button>
+      </div>
+      <span className="soft">
+        [ and ] move its start by 5 ms, {'{'} and {'}'} by a frame; or drag its edge, with Alt alone.
+      </span>
+    </div>
   );
 }

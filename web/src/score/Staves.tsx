@@ -2,6 +2,7 @@ import { useEffect, useRef, useState } from 'react';
 import { type Grid, type LineView, isDoubtful } from '../api/client';
 import { currentCurves, onCurves } from '../api/live';
 import { get, set, useView } from '../state';
+import { type Held, edgeAt, letGo } from './correct';
 import * as draw from './draw';
 import { type Stave, clampView, stavesOf, toTime } from './layout';
 import { colours, repaint } from './paint';
@@ -59,6 +60,8 @@ export function Staves({ line, grid }: Props) {
   const loop = useView((s) => s.loop);
   const ipa = useView((s) => s.ipa);
   const [fresh, setFresh] = useState(0);
+  /** Where an edge is being dragged to. */
+  const guide = useRef<number | null>(null);
   const staves = stavesOf(size.height);
   const duration = line.summary.duration;
   const doubtful = draw.soundsOf(line).filter((s) => s.phone !== 'SIL' && isDoubtful(s)).length;
@@ -121,6 +124,7 @@ export function Staves({ line, grid }: Props) {
     canvas.width = size.width * scale;
     canvas.height = size.height * scale;
     let last = -1;
+    let lastGuide: number | null = null;
     let running = true;
     const tick = () => {
       if (!running) return;
@@ -131,11 +135,14 @@ export function Staves({ line, grid }: Props) {
         const length = state.view.end - state.view.start;
         set({ view: clampView({ start: time, end: time + length }, duration) });
       }
-      if (time !== last) {
+      if (time !== last || guide.current !== lastGuide) {
         last = time;
+        lastGuide = guide.current;
         c.setTransform(scale, 0, 0, scale, 0, 0);
         c.clearRect(0, 0, size.width, size.height);
-        draw.drawPlayhead(c, { view: state.view, width: size.width }, colours(), time, size.height);
+        const axis = { view: state.view, width: size.width };
+        draw.drawPlayhead(c, axis, colours(), time, size.height);
+        if (guide.current !== null) draw.drawGuide(c, axis, colours(), guide.current, size.height);
       }
       requestAnimationFrame(tick);
     };
@@ -173,12 +180,32 @@ export function Staves({ line, grid }: Props) {
   }, [duration]);
 
   const scrubbing = useRef(false);
+  const held = useRef<Held | null>(null);
+  const [grip, setGrip] = useState(false);
   const timeOf = (event: React.PointerEvent) => {
     const rect = event.currentTarget.getBoundingClientRect();
     return {
       time: toTime({ view, width: rect.width }, event.clientX - rect.left),
       y: event.clientY - rect.top,
     };
+  };
+
+  const under = (event: React.PointerEvent): Held | null => {
+    const rect = event.currentTarget.getBoundingClientRect();
+    const [x, y] = [event.clientX - rect.left, event.clientY - rect.top];
+    const stave = staves.find((s) => y >= s.top && y < s.top + s.height);
+    const axis = { view, width: rect.width };
+    const edge = edgeAt(line, axis, stave, x);
+    if (edge) return edge;
+    // A word that is selected already is moved by dragging it.
+    const { word, sound } = get().selected;
+    const found = draw.wordsOf(line)[word ?? -1];
+    const time = toTime(axis, x);
+    const inside = found && time >= found.span.start && time < found.span.end;
+    if (stave?.name === 'words' && word !== null && sound === null && inside) {
+      return { what: 'word', word, from: time, time };
+    }
+    return null;
   };
 
   return (
@@ -189,16 +216,28 @@ export function Staves({ line, grid }: Props) {
         style={{ width: '100%', height: '100%' }}
         aria-label="The staves of the line: voice, words, sounds, lip strip and mouth over time"
         role="img"
+        data-grip={grip || undefined}
         onPointerDown={(event) => {
           const { time, y } = timeOf(event);
+          held.current = under(event);
+          if (held.current) {
+            event.currentTarget.setPointerCapture(event.pointerId);
+            return;
+          }
           scrubbing.current = press(staves, line, time, y);
           if (scrubbing.current) event.currentTarget.setPointerCapture(event.pointerId);
         }}
         onPointerMove={(event) => {
-          if (scrubbing.current) player.seek(timeOf(event).time, true);
+          const { time } = timeOf(event);
+          if (held.current) guide.current = time;
+          else if (scrubbing.current) player.seek(time, true);
+          else setGrip(under(event) !== null);
         }}
-        onPointerUp={() => {
+        onPointerUp={(event) => {
           scrubbing.current = false;
+          if (held.current) letGo(held.current, timeOf(event).time, event.altKey);
+          held.current = null;
+          guide.current = null;
         }}
         onDoubleClick={(event) => {
           const rect = event.currentTarget.getBoundingClientRect();

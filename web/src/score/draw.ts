@@ -327,6 +327,13 @@ export function drawMouthStave(c: Context, s: Scene, stave: Stave) {
   c.restore();
 }
 
+/** Where what is dragged would go. */
+export function drawGuide(c: Context, axis: Axis, paint: Paint, time: number, height: number) {
+  const x = Math.round(toX(axis, time));
+  c.fillStyle = paint.ink;
+  c.fillRect(x - 0.5, RULER, 1, height - RULER);
+}
+
 export function drawPlayhead(c: Context, axis: Axis, paint: Paint, time: number, height: number) {
   const x = toX(axis, time);
   if (x < GUTTER - 1 || x > axis.width) return;

@@ -1,0 +1,218 @@
+//! Corrections by hand: what a person changes in the times and sounds of a line. Each is a pure function of
+//! the times; what it was before is its inverse.
+
+use crate::line::DOUBTFUL;
+use crate::{Phone, Seconds, Sound, Span, Timing};
+use serde::{Deserialize, Serialize};
+
+/// No sound is made shorter than this by hand.
+pub const SHORTEST: Seconds = Seconds(0.005);
+
+/// One correction. Sounds and words are named by their place in the line.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(tag = "kind", rename_all = "snake_case")]
+pub enum Correction {
+    /// Moves the start of a sound, which is the end of the one before it. Sounds of the same word on either
+    /// side follow in proportion; `alone`, only the two change.
+    MoveEdge { sound: u32, to: Seconds, alone: bool },
+    /// Moves a word with all its sounds; the pauses or words beside it give way.
+    MoveWord { word: u32, by: Seconds },
+    /// Another sound in the same time.
+    Replace { sound: u32, phone: Phone },
+    /// Cuts a sound in two at a moment; the second one is `phone`.
+    Split { sound: u32, at: Seconds, phone: Phone },
+    /// Takes a sound out; the one before it lasts as long as both, else the one after it begins earlier.
+    Delete { sound: u32 },
+    /// Says that a word, with its sounds, is right as it stands.
+    Accept { word: u32 },
+}
+
+/// Why a correction cannot be made.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum CorrectionError {
+    #[error("there is no such sound any more; the line was timed anew, so choose again")]
+    NoSound,
+    #[error("there is no such word any more; the line was timed anew, so choose again")]
+    NoWord,
+    #[error("the start and the end of the recording stay where they are")]
+    End,
+    #[error("there is no room for that; a sound lasts 5 ms at least")]
+    NoRoom,
+    #[error("the only sound of a word cannot be taken out; replace it instead")]
+    OnlySound,
+}
+
+/// A row of sounds stretched or squeezed to a new span, in proportion.
+fn stretch(sounds: &mut [Sound], to: Span) -> Result<(), CorrectionError> {
+    let (Some(first), Some(last)) = (sounds.first(), sounds.last()) else { return Ok(()) };
+    let old = last.span.end - first.span.start;
+    let new = to.end - to.start;
+    if new.0 < SHORTEST.0 * sounds.len() as f64 - 1e-9 || old.0 <= 0.0 {
+        return Err(CorrectionError::NoRoom);
+    }
+    // What everyone needs at least is given first, the rest in proportion: no sound vanishes.
+    let spare = |length: f64| (length - SHORTEST.0).max(0.0);
+    let all: f64 = sounds.iter().map(|s| spare(s.span.length().0)).sum();
+    let room = new.0 - SHORTEST.0 * sounds.len() as f64;
+    let count = sounds.len();
+    let mut at = to.start;
+    for (i, sound) in sounds.iter_mut().enumerate() {
+        let share = if all > 0.0 { spare(sound.span.length().0) / all } else { 1.0 / count as f64 };
+        let end = if i + 1 == count { to.end } else { Seconds(at.0 + SHORTEST.0 + room * share) };
+        sound.span = Span { start: at, end };
+        at = end;
+    }
+    Ok(())
+}
+
+impl Timing {
+    /// Sounds of a word, as a range of places; they lie together.
+    fn sounds_of(&self, word: u32) -> std::ops::Range<usize> {
+        let first = self.sounds.iter().position(|s| s.word == Some(word)).unwrap_or(0);
+        let count = self.sounds[first..].iter().take_while(|s| s.word == Some(word)).count();
+        first..first + count
+    }
+
+    /// From the first sound of a word to its last; a pause is alone.
+    fn group(&self, sound: usize) -> std::ops::Range<usize> {
+        match self.sounds[sound].word {
+            Some(word) => self.sounds_of(word),
+            None => sound..sound + 1,
+        }
+    }
+
+    /// Words last from their first sound to their last.
+    fn fit_words(&mut self) {
+        for w in 0..self.words.len() {
+            let own = self.sounds_of(w as u32);
+            if let (Some(first), Some(last)) =
+                (self.sounds.get(own.start), self.sounds.get(own.end.max(1) - 1))
+                && !own.is_empty()
+            {
+                self.words[w].span = Span { start: first.span.start, end: last.span.end };
+            }
+        }
+    }
+
+    /// The times with a correction made.
+    pub fn corrected(&self, correction: &Correction) -> Result<Timing, CorrectionError> {
+        let mut out = self.clone();
+        let sound = |s: u32| {
+            let s = s as usize;
+            if s < self.sounds.len() { Ok(s) } else { Err(CorrectionError::NoSound) }
+        };
+        let word = |w: u32| {
+            let there = (w as usize) < self.words.len() && !self.sounds_of(w).is_empty();
+            if there { Ok(w) } else { Err(CorrectionError::NoWord) }
+        };
+        match *correction {
+            Correction::MoveEdge { sound: s, to, alone } => {
+                let s = sound(s)?;
+                if s == 0 {
+                    return Err(CorrectionError::End);
+                }
+                out.move_edge(s, to, alone)?;
+            }
+            Correction::MoveWord { word: w, by } => {
+                let own = self.sounds_of(word(w)?);
+                let (Some(before), Some(after)) =
+                    (own.start.checked_sub(1).map(|b| self.sounds[b].span), self.sounds.get(own.end))
+                else {
+                    return Err(CorrectionError::End);
+                };
+                let by = by.0.clamp(
+                    (SHORTEST - before.length()).0.min(0.0),
+                    (after.span.length() - SHORTEST).0.max(0.0),
+                );
+                for i in own.clone() {
+                    let old = self.sounds[i].span;
+                    out.sounds[i].span = Span { start: old.start + Seconds(by), end: old.end + Seconds(by) };
+                }
+                out.sounds[own.start - 1].span.end = out.sounds[own.start].span.start;
+                out.sounds[own.end].span.start = out.sounds[own.end - 1].span.end;
+            }
+            Correction::Replace { sound: s, phone } => {
+                let s = sound(s)?;
+                let one = &mut out.sounds[s];
+                one.phone = phone;
+                one.confidence = 1.0;
+                one.stress = phone.is_vowel().then(|| one.stress.unwrap_or(0));
+            }
+            Correction::Split { sound: s, at, phone } => {
+                let s = sound(s)?;
+                let span = self.sounds[s].span;
+                if at - span.start < SHORTEST || span.end - at < SHORTEST {
+                    return Err(CorrectionError::NoRoom);
+                }
+                let mut second = self.sounds[s].clone();
+                out.sounds[s].span.end = at;
+                second.span.start = at;
+                second.phone = phone;
+                second.confidence = 1.0;
+                second.stress = phone.is_vowel().then_some(0);
+                out.sounds.insert(s + 1, second);
+            }
+            Correction::Delete { sound: s } => {
+                let s = sound(s)?;
+                if self.sounds[s].word.is_some() && self.group(s).len() == 1 || self.sounds.len() == 1 {
+                    return Err(CorrectionError::OnlySound);
+                }
+                let gone = out.sounds.remove(s);
+                // A neighbour of the same word takes its time, else whatever is beside it.
+                let before = s > 0 && (out.sounds[s - 1].word == gone.word || s == out.sounds.len());
+                let next_is_own = s < out.sounds.len() && out.sounds[s].word == gone.word;
+                if before || (s > 0 && !next_is_own) {
+                    out.sounds[s - 1].span.end = gone.span.end;
+                } else {
+                    out.sounds[s].span.start = gone.span.start;
+                }
+            }
+            Correction::Accept { word: w } => {
+                let own = self.sounds_of(word(w)?);
+                out.words[w as usize].confidence = 1.0;
+                for s in &mut out.sounds[own] {
+                    s.confidence = s.confidence.max(DOUBTFUL);
+                }
+            }
+        }
+        out.fit_words();
+        Ok(out)
+    }
+
+    fn move_edge(&mut self, s: usize, to: Seconds, alone: bool) -> Result<(), CorrectionError> {
+        if s >= self.sounds.len() {
+            return Err(CorrectionError::End);
+        }
+        let (before, after) = if alone {
+            (s - 1..s, s..s + 1)
+        } else {
+            // Inside a word the sounds to its two ends follow; between words, both words do.
+            let (left, right) = (self.group(s - 1), self.group(s));
+            (left.start..s, s..right.end)
+        };
+        let first = self.sounds[before.start].span.start;
+        let last = self.sounds[after.end - 1].span.end;
+        let low = Seconds(first.0 + SHORTEST.0 * before.len() as f64);
+        let high = Seconds(last.0 - SHORTEST.0 * after.len() as f64);
+        if low > high {
+            return Err(CorrectionError::NoRoom);
+        }
+        let to = Seconds(to.0.clamp(low.0, high.0));
+        stretch(&mut self.sounds[before], Span { start: first, end: to })?;
+        stretch(&mut self.sounds[after], Span { start: to, end: last })
+    }
+}
+
+impl Correction {
+    /// The step in words.
+    pub fn describe(&self) -> &'static str {
+        match self {
+            Correction::MoveEdge { .. } => "move an edge",
+            Correction::MoveWord { .. } => "move a word",
+            Correction::Replace { .. } => "replace a sound",
+            Correction::Split { .. } => "split a sound",
+            Correction::Delete { .. } => "take a sound out",
+            Correction::Accept { .. } => "accept a word",
+        }
+    }
+}

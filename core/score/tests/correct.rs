@@ -1,0 +1,111 @@
+//! Corrections by hand: laws that hold for any of them on any line.
+#![allow(clippy::unwrap_used)]
+
+use jam_score::{Correction, Edit, Line, Phone, Seconds, Sound, Span, Timing, Word};
+use proptest::prelude::*;
+
+fn line(lengths: &[(u32, bool)]) -> Line {
+    let mut timing = Timing { text: "t".into(), ..Timing::default() };
+    let mut at = 0.0;
+    let mut push = |timing: &mut Timing, phone, length: f64, word| {
+        let span = Span { start: Seconds(at), end: Seconds(at + length) };
+        let stress = (phone == Phone::Aa).then_some(1);
+        timing.sounds.push(Sound { phone, span, word, stress, confidence: 0.4, level: -20.0 });
+        at += length;
+    };
+    push(&mut timing, Phone::Sil, 0.2, None);
+    for (w, (length, pause)) in lengths.iter().enumerate() {
+        let word = Some(w as u32);
+        for phone in [Phone::P, Phone::Aa, Phone::T] {
+            push(&mut timing, phone, f64::from(*length) / 1000.0, word);
+        }
+        let own = &timing.sounds[timing.sounds.len() - 3..];
+        let span = Span { start: own[0].span.start, end: own[2].span.end };
+        timing.words.push(Word {
+            text: "pot".into(),
+            after: String::new(),
+            span,
+            confidence: 0.4,
+            pitch: None,
+        });
+        if *pause {
+            push(&mut timing, Phone::Sil, 0.1, None);
+        }
+    }
+    push(&mut timing, Phone::Sil, 0.2, None);
+    Line { timing: Some(timing), ..Line::new("t") }
+}
+
+fn any_correction() -> impl Strategy<Value = Correction> {
+    let sound = 0u32..24;
+    let time = (-200i32..2500).prop_map(|ms| Seconds(f64::from(ms) / 1000.0));
+    let phone = prop::sample::select(vec![Phone::Aa, Phone::S, Phone::Iy, Phone::M]);
+    prop_oneof![
+        (sound.clone(), time.clone(), any::<bool>()).prop_map(|(sound, to, alone)| Correction::MoveEdge {
+            sound,
+            to,
+            alone
+        }),
+        (0u32..6, time.clone()).prop_map(|(word, by)| Correction::MoveWord { word, by }),
+        (sound.clone(), phone.clone()).prop_map(|(sound, phone)| Correction::Replace { sound, phone }),
+        (sound.clone(), time, phone).prop_map(|(sound, at, phone)| Correction::Split { sound, at, phone }),
+        sound.prop_map(|sound| Correction::Delete { sound }),
+        (0u32..6).prop_map(|word| Correction::Accept { word }),
+    ]
+}
+
+proptest! {
+    /// Whatever is done, the sounds cover the recording without gaps, none is shorter than 5 ms, every word
+    /// keeps its sounds together, and taking it all back gives the same line.
+    #[test]
+    fn any_row_of_corrections_keeps_the_line_whole_and_can_be_taken_back(
+        lengths in prop::collection::vec((20u32..200, any::<bool>()), 1..5),
+        corrections in prop::collection::vec(any_correction(), 1..12),
+    ) {
+        let first = line(&lengths);
+        let end = first.timing.as_ref().unwrap().end();
+        let mut now = first.clone();
+        let mut inverses = Vec::new();
+        for correction in corrections {
+            let Ok((changed, inverse)) = Edit::Correct(correction.clone()).apply(&now) else { continue };
+            let timing = changed.timing.as_ref().unwrap();
+            timing.check().unwrap();
+            prop_assert!((timing.end() - end).0.abs() < 1e-9);
+            prop_assert_eq!(timing.sounds[0].span.start, Seconds::ZERO);
+            prop_assert!(timing.sounds.iter().all(|s| s.span.length().0 >= 0.005 - 1e-9), "{:?}", correction);
+            let words: Vec<u32> = timing.sounds.iter().filter_map(|s| s.word).collect();
+            prop_assert!(words.windows(2).all(|w| w[0] <= w[1]));
+            for (w, word) in timing.words.iter().enumerate() {
+                let own: Vec<&Sound> = timing.sounds.iter().filter(|s| s.word == Some(w as u32)).collect();
+                prop_assert!(!own.is_empty());
+                prop_assert_eq!(word.span.start, own[0].span.start);
+                prop_assert_eq!(word.span.end, own[own.len() - 1].span.end);
+            }
+            inverses.push(inverse);
+            now = changed;
+        }
+        for inverse in inverses.iter().rev() {
+            now = inverse.apply(&now).unwrap().0;
+        }
+        prop_assert_eq!(now, first);
+    }
+}
+
+#[test]
+fn an_edge_takes_its_word_along_or_moves_alone() {
+    let line = line(&[(100, false), (100, true)]);
+    let timing = line.timing.unwrap();
+    let starts =
+        |t: &Timing| t.sounds.iter().map(|s| (s.span.start.0 * 1000.0).round()).collect::<Vec<f64>>();
+    assert_eq!(starts(&timing), [0.0, 200.0, 300.0, 400.0, 500.0, 600.0, 700.0, 800.0, 900.0]);
+    // The edge between the words: both stretch in proportion.
+    let both = Correction::MoveEdge { sound: 4, to: Seconds(0.56), alone: false };
+    let moved = timing.corrected(&both).unwrap();
+    assert_eq!(starts(&moved), [0.0, 200.0, 320.0, 440.0, 560.0, 640.0, 720.0, 800.0, 900.0].map(f64::from));
+    let alone = Correction::MoveEdge { sound: 4, to: Seconds(0.56), alone: true };
+    let moved = timing.corrected(&alone).unwrap();
+    assert_eq!(starts(&moved), [0.0, 200.0, 300.0, 400.0, 560.0, 600.0, 700.0, 800.0, 900.0]);
+    // Farther than there is room, it stops 5 ms before the next.
+    let far = Correction::MoveEdge { sound: 4, to: Seconds(5.0), alone: true };
+    assert_eq!(starts(&timing.corrected(&far).unwrap())[4], 595.0);
+}
