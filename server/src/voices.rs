@@ -2,7 +2,7 @@
 
 use jam_formats::sound::{self, SoundError};
 use jam_score::Seconds;
-use jam_voice::{VoiceTracks, features};
+use jam_voice::{Report, VoiceTracks, features};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -16,6 +16,7 @@ pub struct Voice {
     /// WAV for the browser.
     pub listening_copy: Vec<u8>,
     pub tracks: VoiceTracks,
+    pub report: Report,
     /// Lowest and highest sample of every [`PEAK_STEP`].
     pub peaks: Vec<[f32; 2]>,
 }
@@ -43,9 +44,11 @@ impl Voices {
             .chunks(step)
             .map(|c| c.iter().fold([0.0f32, 0.0], |[low, high], s| [low.min(*s), high.max(*s)]))
             .collect();
+        let tracks = VoiceTracks::of(&samples);
         let voice = Arc::new(Voice {
             listening_copy: sound::listening_copy(&recording),
-            tracks: VoiceTracks::of(&samples),
+            report: Report::of(&recording, &tracks),
+            tracks,
             peaks,
         });
         let mut shelf = self.shelf.lock().unwrap_or_else(PoisonError::into_inner);

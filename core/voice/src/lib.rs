@@ -25,6 +25,7 @@ pub mod model;
 mod numbers;
 pub mod prosody;
 mod recording;
+pub mod report;
 pub mod scorer;
 pub mod text;
 
@@ -32,3 +33,4 @@ pub use align::AlignError;
 pub use analyse::{AnalyseError, Analyser, Found};
 pub use prosody::VoiceTracks;
 pub use recording::{Recording, RecordingError};
+pub use report::Report;

@@ -53,6 +53,11 @@ impl Recording {
         self.channels.len()
     }
 
+    /// The samples of every channel.
+    pub fn each_channel(&self) -> impl Iterator<Item = &[f32]> {
+        self.channels.iter().map(Vec::as_slice)
+    }
+
     /// Samples a channel.
     pub fn samples(&self) -> usize {
         self.channels[0].len()

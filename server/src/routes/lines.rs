@@ -14,6 +14,7 @@ use axum::response::{IntoResponse, Response};
 use jam_formats::{curves, sound, tiers};
 use jam_score::{Correction, Edit, Frame, FrameGrid, Line, Phone, Seconds};
 use jam_store::{NewLine, StoredLine};
+use jam_voice::Report;
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -77,6 +78,8 @@ pub struct LineView {
     summary: LineSummary,
     document: Line,
     voice: VoiceView,
+    /// What the recording is like.
+    report: Report,
     /// A line of text for each phone, in the International Phonetic Alphabet.
     ipa: HashMap<&'static str, &'static str>,
     /// What can be taken back and made again, newest first.
@@ -144,6 +147,7 @@ fn view(app: &App, line: StoredLine) -> Answer<LineView> {
     let steps = app.store.steps(line.id)?;
     Ok(LineView {
         summary: summary(app, &line, number, app.store.production()?.grid),
+        report: voice.report.clone(),
         voice: VoiceView {
             hop: jam_voice::prosody::HOP,
             level_db: voice.tracks.level_db.clone(),

@@ -738,6 +738,8 @@ export interface components {
                 [key: string]: string;
             };
             redo: string[];
+            /** @description What the recording is like. */
+            report: components["schemas"]["Report"];
             summary: components["schemas"]["LineSummary"];
             /** @description What can be taken back and made again, newest first. */
             undo: string[];
@@ -871,6 +873,49 @@ export interface components {
          * @enum {string}
          */
         Region: "jaw" | "lips" | "tongue" | "cheeks" | "lids" | "brows" | "gaze" | "head";
+        /** @description A recording in numbers. */
+        Report: {
+            /** Format: int32 */
+            channels: number;
+            /** @description Stretches that are cut off at full scale. */
+            clipped: number;
+            duration: components["schemas"]["Seconds"];
+            /**
+             * Format: double
+             * @description Loudness of the whole, gated (ITU-R BS.1770-4, EBU R 128), LUFS; none if it is silent.
+             */
+            loudness_lufs?: number | null;
+            /**
+             * Format: float
+             * @description Level of the quietest tenth, dB relative to full scale.
+             */
+            noise_db: number;
+            /** @description What of it matters, in sentences; empty if all is well. */
+            notes: string[];
+            /**
+             * Format: float
+             * @description Mean of all samples as a share of full scale.
+             */
+            offset: number;
+            /**
+             * Format: float
+             * @description Loudest sample, dB relative to full scale.
+             */
+            peak_db: number;
+            /**
+             * Format: int32
+             * @description Samples a second.
+             */
+            rate: number;
+            /**
+             * Format: float
+             * @description dB between the voice and the noise.
+             */
+            signal_to_noise_db: number;
+            silence_after: components["schemas"]["Seconds"];
+            /** @description Silence before the first and after the last sound, seconds. */
+            silence_before: components["schemas"]["Seconds"];
+        };
         /**
          * @description A response curve over a control's own range (0..1, or -1..1 where it goes both ways); 0 and 1 are
          *     kept by all but a drawn one.

@@ -11,6 +11,7 @@ interface Props {
 /** The line itself: its text, who says it, how its analysis stands. */
 export function LinePanel({ line, cast }: Props) {
   const { id, state, problem } = line.summary;
+  const { report } = line;
   const saved = line.document.text;
   const [draft, setDraft] = useState<string | null>(null);
   const job = useJob(id, 'analyse');
@@ -110,6 +111,15 @@ export function LinePanel({ line, cast }: Props) {
           No text: these are the sounds as they were heard, a draft. Type the words for better times.
         </div>
       )}
+      <div className="soft" data-testid="report">
+        {report.loudness_lufs == null ? 'Silent' : `${report.loudness_lufs.toFixed(1)} LUFS`} · peak{' '}
+        {report.peak_db.toFixed(1)} dB · voice {report.signal_to_noise_db.toFixed(0)} dB above the noise
+      </div>
+      {report.notes.map((note) => (
+        <div key={note} className="soft">
+          {note}
+        </div>
+      ))}
       {line.document.timing && (
         <div className="soft tiers">
           Interval tiers:
