@@ -4,8 +4,9 @@ mod align;
 mod character;
 mod sync;
 
+use anyhow::Context;
 use clap::{Args, Parser, Subcommand};
-use jam_formats::sound;
+use jam_formats::{script, sound};
 use jam_voice::{Analyser, Found, Recording};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
@@ -56,7 +57,7 @@ struct Spoken {
     /// What is said in it; without a text its sounds alone are heard, a draft without words.
     #[arg(long, value_name = "WORDS")]
     text: Option<String>,
-    /// A file with what is said in it.
+    /// A file with what is said in it: plain text, or subtitles (.srt, .vtt).
     #[arg(long, conflicts_with = "text", value_name = "FILE")]
     text_file: Option<PathBuf>,
 }
@@ -65,7 +66,7 @@ impl Spoken {
     fn text(&self) -> anyhow::Result<String> {
         match (&self.text, &self.text_file) {
             (Some(text), _) => Ok(text.clone()),
-            (None, Some(file)) => Ok(String::from_utf8_lossy(&read(file)?).into_owned()),
+            (None, Some(file)) => script::text_of(&read(file)?).with_context(|| file.display().to_string()),
             (None, None) => Ok(String::new()),
         }
     }

@@ -5,6 +5,7 @@
 pub mod curves;
 pub mod deliver;
 pub mod glb;
+pub mod script;
 pub mod sound;
 pub mod test_line;
 pub mod tiers;

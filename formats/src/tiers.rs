@@ -1,6 +1,7 @@
 //! Interval tiers out and in: the open TextGrid text format that tools of phonetics exchange, words in one
 //! tier and sounds in another. Layout: the format's public description, from memory.
 
+use crate::script::wide;
 use jam_score::{Phone, Seconds, Sound, Span, Timing, Word};
 
 /// Most intervals that are read.
@@ -129,8 +130,8 @@ type Tier = (String, Vec<(Span, String)>);
 
 fn tiers(bytes: &[u8]) -> Result<Vec<Tier>, TiersError> {
     let text = match bytes {
-        [0xff, 0xfe, rest @ ..] => utf16(rest, u16::from_le_bytes),
-        [0xfe, 0xff, rest @ ..] => utf16(rest, u16::from_be_bytes),
+        [0xff, 0xfe, rest @ ..] => wide(rest, u16::from_le_bytes),
+        [0xfe, 0xff, rest @ ..] => wide(rest, u16::from_be_bytes),
         _ => String::from_utf8_lossy(bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes)).into_owned(),
     };
     let mut reader = Reader(tokens(&text).into_iter());
@@ -185,11 +186,6 @@ impl Reader {
     fn span(&mut self) -> Result<Span, TiersError> {
         Ok(Span { start: Seconds(self.number()?), end: Seconds(self.number()?) })
     }
-}
-
-fn utf16(bytes: &[u8], unit: fn([u8; 2]) -> u16) -> String {
-    let units: Vec<u16> = bytes.chunks_exact(2).map(|b| unit([b[0], b[1]])).collect();
-    String::from_utf16_lossy(&units)
 }
 
 /// A sound by its label: ARPAbet with or without stress, or IPA.

@@ -102,6 +102,7 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::lines::list))
         .routes(routes!(routes::lines::show, routes::lines::change))
         .routes(routes!(routes::lines::analyse))
+        .routes(routes!(routes::lines::text_of_file))
         .routes(routes!(routes::lines::correct))
         .routes(routes!(routes::lines::tiers, routes::lines::read_tiers))
         .routes(routes!(routes::lines::undo))

@@ -6,6 +6,7 @@ use axum::response::{IntoResponse, Response};
 use jam_face::WiringError;
 use jam_formats::deliver::DeliverError;
 use jam_formats::glb::GlbError;
+use jam_formats::script::ScriptError;
 use jam_formats::sound::SoundError;
 use jam_formats::tiers::TiersError;
 use jam_formats::wiring_file::WiringFileError;
@@ -116,6 +117,12 @@ impl From<GlbError> for Problem {
 impl From<WiringError> for Problem {
     fn from(error: WiringError) -> Problem {
         Problem::refused("wiring", "wiring_wrong", error)
+    }
+}
+
+impl From<ScriptError> for Problem {
+    fn from(error: ScriptError) -> Problem {
+        Problem::refused("text", "text_unreadable", error)
     }
 }
 

@@ -63,9 +63,114 @@ fn below_thousand(mut number: usize, out: &mut Vec<&'static str>) {
     }
 }
 
+/// Numbers in their order: `first`, `twenty second`.
+pub(crate) fn ordinal(digits: &str) -> Vec<String> {
+    let mut words: Vec<String> = words_of(digits).into_iter().map(str::to_string).collect();
+    if let Some(last) = words.last_mut() {
+        *last = match last.as_str() {
+            "one" => "first".into(),
+            "two" => "second".into(),
+            "three" => "third".into(),
+            "five" => "fifth".into(),
+            "eight" => "eighth".into(),
+            "nine" => "ninth".into(),
+            "twelve" => "twelfth".into(),
+            tens if tens.ends_with('y') => format!("{}ieth", &tens[..tens.len() - 1]),
+            other => format!("{other}th"),
+        };
+    }
+    words
+}
+
+/// A year as it is said: `nineteen eighty four`, `nineteen oh five`, `nineteen hundred`; none for a number
+/// that is said as any other.
+pub(crate) fn year(digits: &str) -> Option<Vec<&'static str>> {
+    let number: usize = digits.parse().ok().filter(|_| digits.len() == 4)?;
+    if !(1100..2000).contains(&number) && !(2010..2100).contains(&number) {
+        return None;
+    }
+    let mut out = Vec::new();
+    below_thousand(number / 100, &mut out);
+    match number % 100 {
+        0 => out.push("hundred"),
+        rest => {
+            if rest < 10 {
+                out.push("oh");
+            }
+            below_thousand(rest, &mut out);
+        }
+    }
+    Some(out)
+}
+
+/// A time of day as it is said: `ten thirty`, `nine oh five`, `six o'clock`.
+pub(crate) fn time(hours: &str, minutes: &str) -> Option<Vec<&'static str>> {
+    let (h, m): (usize, usize) = (hours.parse().ok()?, minutes.parse().ok()?);
+    if h > 24 || m > 59 || minutes.len() != 2 || hours.len() > 2 {
+        return None;
+    }
+    let mut out = words_of(&h.to_string());
+    match m {
+        0 => out.push("o'clock"),
+        1..10 => out.extend(["oh", ONES[m]]),
+        _ => below_thousand(m, &mut out),
+    }
+    Some(out)
+}
+
+/// Money as it is said: `five dollars`, `three pounds fifty`, `one euro`.
+pub(crate) fn money(sign: char, whole: &str, part: Option<&str>) -> Option<Vec<&'static str>> {
+    let (one, many, small) = match sign {
+        '$' => ("dollar", "dollars", "cents"),
+        '£' => ("pound", "pounds", "pence"),
+        '€' => ("euro", "euros", "cents"),
+        _ => return None,
+    };
+    let part = part.filter(|p| *p != "00");
+    let mut out = Vec::new();
+    if whole.bytes().any(|b| b != b'0') || part.is_none() {
+        out.extend(words_of(whole));
+        out.push(if whole == "1" { one } else { many });
+    }
+    if let Some(part) = part {
+        if part.len() != 2 {
+            return None;
+        }
+        let (joined, alone) = (!out.is_empty(), out.is_empty());
+        if joined && sign == '$' {
+            out.push("and");
+        }
+        below_thousand(part.parse().ok()?, &mut out);
+        if alone || sign == '$' {
+            out.push(small);
+        }
+    }
+    Some(out)
+}
+
 #[cfg(test)]
 mod tests {
-    use super::words_of;
+    use super::{money, ordinal, time, words_of, year};
+
+    #[test]
+    fn orders_years_times_and_money_are_read_as_they_are_said() {
+        let said = |w: Option<Vec<&str>>| w.map(|w| w.join(" ")).unwrap_or_default();
+        assert_eq!(ordinal("22").join(" "), "twenty second");
+        assert_eq!(ordinal("30").join(" "), "thirtieth");
+        assert_eq!(ordinal("112").join(" "), "one hundred twelfth");
+        assert_eq!(said(year("1984")), "nineteen eighty four");
+        assert_eq!(said(year("1905")), "nineteen oh five");
+        assert_eq!(said(year("1900")), "nineteen hundred");
+        assert_eq!((year("2005"), year("1017")), (None, None));
+        assert_eq!(said(time("10", "30")), "ten thirty");
+        assert_eq!(said(time("9", "05")), "nine oh five");
+        assert_eq!(said(time("6", "00")), "six o'clock");
+        assert_eq!(time("25", "00"), None);
+        assert_eq!(said(money('$', "5", None)), "five dollars");
+        assert_eq!(said(money('$', "1", Some("50"))), "one dollar and fifty cents");
+        assert_eq!(said(money('£', "3", Some("50"))), "three pounds fifty");
+        assert_eq!(said(money('€', "0", Some("20"))), "twenty cents");
+    }
 
     #[test]
     fn numbers_are_read_as_english_says_them() {

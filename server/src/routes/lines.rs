@@ -11,7 +11,7 @@ use axum::body::Bytes;
 use axum::extract::{Multipart, Path, State};
 use axum::http::{HeaderMap, header};
 use axum::response::{IntoResponse, Response};
-use jam_formats::{curves, sound, tiers};
+use jam_formats::{curves, script, sound, tiers};
 use jam_score::{Correction, Edit, Frame, FrameGrid, Line, Phone, Seconds};
 use jam_store::{NewLine, StoredLine};
 use jam_voice::Report;
@@ -256,6 +256,12 @@ pub async fn redo(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Js
     })
     .await
     .map(Json)
+}
+
+/// The words of a text file or of subtitles, to be looked at before they are used.
+#[utoipa::path(post, path = "/api/text", tag = "lines", request_body(content = String, content_type = "text/plain"), responses((status = 200, body = String), (status = 422, body = Problem)))]
+pub async fn text_of_file(bytes: Bytes) -> Answer<Json<String>> {
+    Ok(Json(script::text_of(&bytes)?))
 }
 
 /// Changes words and sounds by hand.

@@ -97,6 +97,12 @@ export const api = {
   changeLine: (id: number, change: { text?: string; character?: string }) =>
     ask<LineView>(`/api/lines/${id}`, send('PATCH', change)),
   analyse: (id: number) => ask<Job>(`/api/lines/${id}/analyse`, { method: 'POST' }),
+  textOf: async (file: File) =>
+    ask<string>('/api/text', {
+      method: 'POST',
+      headers: { 'content-type': 'text/plain' },
+      body: await file.arrayBuffer(),
+    }),
   correct: (id: number, correction: Correction) =>
     ask<LineView>(`/api/lines/${id}/corrections`, send('POST', correction)),
   readTiers: async (id: number, file: File) =>

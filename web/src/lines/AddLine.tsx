@@ -43,6 +43,15 @@ function AddForm({ dropped, more }: { dropped: File | null; more: File[] }) {
       setProblem(error instanceof Error ? error.message : String(error));
     }
   };
+  const readText = async (from: File | null) => {
+    if (!from) return;
+    try {
+      setText(await api.textOf(from));
+      setProblem('');
+    } catch (error) {
+      setProblem(error instanceof Error ? error.message : String(error));
+    }
+  };
   const add = async () => {
     if (!file) {
       setProblem('Choose the recording first.');
@@ -100,6 +109,13 @@ function AddForm({ dropped, more }: { dropped: File | null; more: File[] }) {
           onChange={(e) => setText(e.target.value)}
         />
       </label>
+      <FileButton onChange={(file) => void readText(file)} accept=".txt,.srt,.vtt">
+        {(props) => (
+          <button type="button" className="link" style={{ alignSelf: 'start' }} {...props}>
+            Read the text from a file (.txt, .srt, .vtt)
+          </button>
+        )}
+      </FileButton>
       <div style={{ display: 'flex', gap: 8, alignItems: 'end' }}>
         <label className="named" style={{ flex: 1 }}>
           Who says it
