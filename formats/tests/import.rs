@@ -432,3 +432,39 @@ fn a_wiring_survives_its_file() {
         assert!(error.contains(word), "{error}");
     }
 }
+
+/// Mouths as pictures on one surface: a picture that nothing in the file names is taken along, and each
+/// drawing gets a copy of the surface that bears its own.
+#[test]
+fn whole_mouths_may_be_pictures_on_one_surface() {
+    let mut files = folder("BoxTextured-glTF");
+    let picture = files.iter().find(|f| f.name.ends_with(".png")).unwrap().bytes.clone();
+    files.push(NamedFile { name: "mouth_open.png".into(), bytes: picture });
+    let character = Character::import(files).unwrap();
+    let facts = character.facts().unwrap();
+    assert!(facts.images.contains(&"mouth_open".to_string()), "{:?}", facts.images);
+    let node = facts.meshes[0].node.clone();
+    let drawing = |image: Option<&str>| Drawing {
+        name: image.unwrap_or("rest").into(),
+        node: node.clone(),
+        image: image.map(str::to_string),
+    };
+    let chart = Chart {
+        drawings: vec![drawing(None), drawing(Some("mouth_open"))],
+        kinds: [(MouthKind::Rest, 0), (MouthKind::Open, 1)].into(),
+        hold: 2,
+    };
+    let wiring = Wiring { chart: Some(chart), ..Wiring::default() };
+    let moved = spoken(&character, &wiring, &vec![Vec::new(); 4], &[0, 0, 1, 1]);
+    let said = validated(&moved);
+    assert_eq!(said["errors"], 0, "{}", errors(&said));
+    let (json, _) = opened(&moved);
+    let names: Vec<&str> =
+        json["nodes"].as_array().unwrap().iter().filter_map(|n| n["name"].as_str()).collect();
+    assert!(names.contains(&wiring.chart.as_ref().unwrap().drawings[1].shown_node().as_str()), "{names:?}");
+    assert_eq!(json["animations"][0]["channels"].as_array().unwrap().len(), 2);
+    let unknown =
+        Chart { drawings: vec![drawing(Some("nowhere"))], kinds: [(MouthKind::Rest, 0)].into(), hold: 2 };
+    let error = character.prepared(&Wiring { chart: Some(unknown), ..Wiring::default() }).unwrap_err();
+    assert!(error.to_string().contains("nowhere"), "{error}");
+}

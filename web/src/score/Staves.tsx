@@ -4,7 +4,7 @@ import { currentCurves, onCurves } from '../api/live';
 import { get, set, useView } from '../state';
 import { type Held, edgeAt, letGo } from './correct';
 import * as draw from './draw';
-import { type Stave, clampView, stavesOf, toTime } from './layout';
+import { GUTTER, type Stave, clampView, stavesOf, toTime } from './layout';
 import { colours, repaint } from './paint';
 import * as player from './player';
 
@@ -109,7 +109,13 @@ export function Staves({ line, grid }: Props) {
       mouth: draw.drawMouthStave,
     };
     for (const stave of stavesOf(size.height)) {
+      // Nothing reaches into the names at the left.
+      c.save();
+      c.beginPath();
+      c.rect(GUTTER, stave.top, size.width - GUTTER, stave.height);
+      c.clip();
       drawn[stave.name]?.(c, scene, stave);
+      c.restore();
       c.fillStyle = scene.paint.rule;
       c.fillRect(0, Math.round(stave.top + stave.height) - 1, size.width, 1);
     }
