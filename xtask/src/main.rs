@@ -47,7 +47,8 @@ fn cargo(arguments: &[&str]) -> Result<()> {
 fn demo(arguments: &[String]) -> Result<()> {
     web()?;
     cargo(&["build", "--release", "--package", "jamlips"])?;
-    let program = root().join("target/release/jamlips");
+    let target = std::env::var_os("CARGO_TARGET_DIR").map_or_else(|| root().join("target"), PathBuf::from);
+    let program = target.join("release/jamlips");
     let status = Command::new(&program)
         .arg("demo")
         .args(arguments)
