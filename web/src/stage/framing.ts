@@ -83,7 +83,9 @@ export function frameOf(
     for (const output of member.wiring.outputs) {
       if (!output.feeds.some((f) => AT_MOUTH.includes(f.control) && !f.stands_in)) continue;
       if (output.target.kind === 'morph') names.add(output.target.name);
-      else mouth.expandByPoint(joint(output.target.node)?.getWorldPosition(new Vector3()) ?? new Vector3());
+      // A tongue's joint lies where it hangs, not where it is seen.
+      else if (!output.feeds.some((f) => f.control === 'tongue_out'))
+        mouth.expandByPoint(joint(output.target.node)?.getWorldPosition(new Vector3()) ?? new Vector3());
     }
     for (const mesh of all) if (shapes(mesh) > 0) mouth.union(movedBox(mesh, names));
   }
