@@ -5,7 +5,7 @@
 use crate::craft::gltf::{self, Joint};
 use crate::craft::maths::{V3, colour, lerp, noise, on, smooth, square, table, v};
 use crate::craft::mesh::{Builder, Hanging, Material, Mesh};
-use crate::craft::parts::{eyeball, lid};
+use crate::craft::parts::{LidStyle, eyes};
 use std::f64::consts::TAU;
 
 /// Where it hangs.
@@ -374,27 +374,10 @@ pub fn build() -> Vec<u8> {
         Joint::new("mouth", Some("head"), MOUTH),
         Joint::new("jaw", Some("mouth"), HINGE),
     ];
-    let upper =
-        |name, at| lid(name, at, 1.06 * EYE_RADIUS, 90.0, 36.0, colour(BRONZE) * 1.1, Material::Bronze);
-    let lower = |name, at| lid(name, at, 1.05 * EYE_RADIUS, -90.0, -10.0, colour(BRONZE), Material::Bronze);
-    let meshes = [
-        wall(),
-        crown(),
-        face(),
-        lips(),
-        inside(),
-        clapper(),
-        portholes(),
-        eyeball("eye_left", EYE, EYE_RADIUS, IRIS),
-        eyeball("eye_right", EYE.mirrored(), EYE_RADIUS, IRIS),
-        upper("lid_upper_left", EYE),
-        upper("lid_upper_right", EYE.mirrored()),
-        lower("lid_lower_left", EYE),
-        lower("lid_lower_right", EYE.mirrored()),
-        brow("brow_left", 1.0),
-        brow("brow_right", -1.0),
-        moustache(),
-        beam(),
-    ];
+    let upper = LidStyle { size: 1.06, edge: 36.0, colour: colour(BRONZE) * 1.1 };
+    let lower = LidStyle { size: 1.05, edge: -10.0, colour: colour(BRONZE) };
+    let mut meshes = vec![wall(), crown(), face(), lips(), inside(), clapper(), portholes()];
+    meshes.extend(eyes(EYE, EYE_RADIUS, IRIS, &upper, &lower, Material::Bronze));
+    meshes.extend([brow("brow_left", 1.0), brow("brow_right", -1.0), moustache(), beam()]);
     gltf::write(&joints, &meshes, None)
 }

@@ -4,7 +4,7 @@
 use crate::craft::gltf::{self, Joint};
 use crate::craft::maths::{Random, V3, bell, colour, lerp, on, smooth, square, v};
 use crate::craft::mesh::{Builder, Material, Mesh, Quad, grid};
-use crate::craft::parts::{eyeball, lid};
+use crate::craft::parts::{LidStyle, eyes};
 use std::f64::consts::{PI, TAU};
 
 const NECK: V3 = v(0.0, -0.95, -0.10);
@@ -480,25 +480,17 @@ pub fn build() -> Vec<u8> {
         Joint::new("head", Some("odile"), NECK),
         Joint::new("body", Some("odile"), V3::ZERO),
     ];
-    let upper = |name, at| lid(name, at, 1.055 * EYE_RADIUS, 90.0, 35.0, colour(0x7a4a68), Material::Paper);
-    let lower = |name, at| lid(name, at, 1.045 * EYE_RADIUS, -90.0, -12.0, colour(SKIN), Material::Paper);
-    let mut meshes = vec![
-        face(),
-        trimmings(),
-        curls(),
-        scarf(),
-        eyeball("eye_left", EYE, EYE_RADIUS, IRIS),
-        eyeball("eye_right", EYE.mirrored(), EYE_RADIUS, IRIS),
-        upper("lid_upper_left", EYE),
-        upper("lid_upper_right", EYE.mirrored()),
-        lower("lid_lower_left", EYE),
-        lower("lid_lower_right", EYE.mirrored()),
+    let upper = LidStyle { size: 1.055, edge: 35.0, colour: colour(0x7a4a68) };
+    let lower = LidStyle { size: 1.045, edge: -12.0, colour: colour(SKIN) };
+    let mut meshes = vec![face(), trimmings(), curls(), scarf()];
+    meshes.extend(eyes(EYE, EYE_RADIUS, IRIS, &upper, &lower, Material::Paper));
+    meshes.extend([
         brow("brow_left", 1.0),
         brow("brow_right", -1.0),
         earring("earring_left", 1.0),
         earring("earring_right", -1.0),
         cape(),
-    ];
+    ]);
     meshes.extend(MOUTHS.iter().map(mouth));
     gltf::write(&joints, &meshes, None)
 }

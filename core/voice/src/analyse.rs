@@ -95,11 +95,7 @@ impl Analyser {
         let mut sounds: Vec<Sound> = Vec::with_capacity(heard.len());
         let mut start = Seconds::ZERO;
         for (i, one) in heard.iter().enumerate() {
-            let end = if i + 1 == heard.len() {
-                duration
-            } else {
-                Seconds(boundary_seconds(one.frames.end)).min(duration)
-            };
+            let end = end_of(&one.frames, i + 1 == heard.len(), duration);
             if end <= start {
                 continue;
             }
@@ -151,6 +147,11 @@ fn listen(
     Ok((features::features(&features::cepstra(&samples)), tracks))
 }
 
+/// When a stretch of frames ends; the last one ends with the recording.
+fn end_of(frames: &std::ops::Range<usize>, last: bool, duration: Seconds) -> Seconds {
+    if last { duration } else { Seconds(boundary_seconds(frames.end)).min(duration) }
+}
+
 /// Without words no dictionary says which vowels are stressed: the louder half of them is.
 fn stress_by_level(sounds: &mut [Sound]) {
     let mut levels: Vec<f32> = sounds.iter().filter(|s| s.phone.is_vowel()).map(|s| s.level).collect();
@@ -173,8 +174,7 @@ fn timing(
     let mut sounds = Vec::with_capacity(segments.len());
     let mut start = Seconds::ZERO;
     for (i, segment) in segments.iter().enumerate() {
-        let end =
-            if i == last { duration } else { Seconds(boundary_seconds(segment.frames.end)).min(duration) };
+        let end = end_of(&segment.frames, i == last, duration);
         if end <= start {
             continue;
         }

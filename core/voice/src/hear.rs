@@ -88,6 +88,7 @@ pub fn hear(
         }
         for (i, scores) in FrameScores::of_frames(model, chunk).iter().enumerate() {
             let first = block == 0 && i == 0;
+            let fits: Vec<[f32; STATES]> = states.iter().map(|s| s.map(|s| scores.senone(s))).collect();
             let leave: Vec<f32> =
                 (0..count).map(|p| now[p][STATES - 1] + model.transitions(bases[p])[STATES - 1].1).collect();
             let mut next = vec![[NONE; STATES]; count];
@@ -110,13 +111,12 @@ pub fn hear(
                             }
                         }
                     }
-                    next[q][k] = score + scores.senone(states[q][k]);
+                    next[q][k] = score + fits[q][k];
                     back.push(how);
                 }
             }
             now = next;
-            let alone: Vec<f32> =
-                states.iter().map(|s| s.iter().map(|s| scores.senone(*s)).fold(NONE, f32::max)).collect();
+            let alone: Vec<f32> = fits.iter().map(|f| f.iter().copied().fold(NONE, f32::max)).collect();
             let top = alone.iter().copied().fold(NONE, f32::max);
             let sum = top + alone.iter().map(|a| (a - top).exp()).sum::<f32>().ln();
             own.extend(alone.iter().map(|a| a - sum));

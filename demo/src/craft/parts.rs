@@ -35,8 +35,37 @@ pub fn eyeball(name: &'static str, at: V3, radius: f64, iris: [u32; 2]) -> Mesh 
     Mesh { pivot: Some(at), ..Mesh::new(name, points, quads, colours, Material::Eye) }
 }
 
+/// One kind of lid: its ball's size beside the eye's, where its edge stands in degrees, and its colour.
+pub struct LidStyle {
+    pub size: f64,
+    pub edge: f64,
+    pub colour: V3,
+}
+
+/// Both eyes with their upper and lower lids; `at` is the left one.
+pub fn eyes(
+    at: V3,
+    radius: f64,
+    iris: [u32; 2],
+    upper: &LidStyle,
+    lower: &LidStyle,
+    of: Material,
+) -> [Mesh; 6] {
+    let shut = |name, at, style: &LidStyle, from| {
+        lid(name, at, style.size * radius, from, style.edge, style.colour, of)
+    };
+    [
+        eyeball("eye_left", at, radius, iris),
+        eyeball("eye_right", at.mirrored(), radius, iris),
+        shut("lid_upper_left", at, upper, 90.0),
+        shut("lid_upper_right", at.mirrored(), upper, 90.0),
+        shut("lid_lower_left", at, lower, -90.0),
+        shut("lid_lower_right", at.mirrored(), lower, -90.0),
+    ]
+}
+
 /// A lid: the front of a ball between two heights in degrees, its last row a dark edge.
-pub fn lid(name: &'static str, at: V3, radius: f64, from: f64, to: f64, c: V3, material: Material) -> Mesh {
+fn lid(name: &'static str, at: V3, radius: f64, from: f64, to: f64, c: V3, material: Material) -> Mesh {
     const ROWS: usize = 9;
     const COLUMNS: usize = 25;
     let mut b = Builder::default();

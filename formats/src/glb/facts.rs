@@ -308,13 +308,13 @@ impl Character {
         if loose.is_empty() {
             return Ok(out);
         }
-        let (points, triangles) = self.surface(mesh, &self.mesh_place(scene, *skin)?)?;
+        let place = self.mesh_place(scene, *skin)?;
+        let (points, triangles) = self.surface(mesh, &place)?;
         let Some(surface) = jam_face::binding::Surface::new(&points, &triangles) else { return Ok(out) };
         let heights = points.iter().map(|p| p[1]);
         let height = heights.clone().fold(f32::MIN, f32::max) - heights.fold(f32::MAX, f32::min);
         // How far each point of the skin is moved at most; by joints, no one can say.
         let mut most = vec![if target_names(mesh).is_empty() { f32::MAX } else { 0.0 }; points.len()];
-        let place = self.mesh_place(scene, *skin)?;
         for t in 0..target_names(mesh).len() {
             self.each_moved(mesh, t, |i, m| {
                 if let Some(most) = most.get_mut(i) {

@@ -1,7 +1,7 @@
 import { FileButton, Menu } from '@mantine/core';
 import { Dropzone } from '@mantine/dropzone';
 import { useState } from 'react';
-import { type CastMember, api, queries, tell } from '../api/client';
+import { type CastMember, api, queries } from '../api/client';
 import { openMember } from '../state';
 import { change } from './edit';
 import { characterName } from './files';
@@ -91,7 +91,7 @@ function More({ member }: { member: CastMember }) {
     });
   };
   const read = (file: File | null) => {
-    if (file) void change(() => api.importWiring(member.id, file)).catch(tell);
+    if (file) void change(() => api.importWiring(member.id, file));
   };
   return (
     <Menu position="bottom-start" width={230}>

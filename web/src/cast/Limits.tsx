@@ -1,6 +1,6 @@
 import type { CastDetail } from '../api/client';
 import { editWiring } from './edit';
-import { longName, partner, plain } from './words';
+import { longName, partner, plain, sameTarget } from './words';
 
 type Missing = CastDetail['member']['missing'][number];
 
@@ -31,9 +31,7 @@ export function Limits({ detail }: { detail: CastDetail }) {
   const attached = wiring.attached ?? [];
   const loose = facts.meshes.filter((m) => m.lies_on && !attached.some((a) => a.node === m.node));
   const wired = (match: (typeof matches)[number]) =>
-    match.outputs.every((o) =>
-      wiring.outputs.some((w) => JSON.stringify(w.target) === JSON.stringify(o.target)),
-    );
+    match.outputs.every((o) => wiring.outputs.some((w) => sameTarget(w.target, o.target)));
   const doubtful = matches.filter((m) => m.sure === 'doubtful' && !wired(m));
   const leave = (conflict: (typeof conflicts)[number]) =>
     editWiring(member.id, (w) => {
