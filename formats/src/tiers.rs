@@ -224,7 +224,7 @@ pub fn read(bytes: &[u8], text: &str, duration: Seconds) -> Result<Timing, Tiers
     let mut push = |phone: Phone, stress: Option<u8>, span: Span, word: Option<u32>| {
         if span.end > span.start {
             let stress = if phone.is_vowel() { stress.or(Some(u8::from(word.is_none()))) } else { None };
-            sounds.push(Sound { phone, span, word, stress, confidence: 1.0, level: 0.0 });
+            sounds.push(Sound { word, stress, ..Sound::new(phone, span) });
         }
     };
     let mut at = Seconds::ZERO;
@@ -246,7 +246,7 @@ pub fn read(bytes: &[u8], text: &str, duration: Seconds) -> Result<Timing, Tiers
     push(Phone::Sil, None, Span { start: at, end: duration }, None);
     let words = words
         .into_iter()
-        .map(|(span, text)| Word { text, after: String::new(), span, confidence: 1.0, pitch: None })
+        .map(|(span, text)| Word { pinned: true, ..Word::new(text, span) })
         .collect();
-    Ok(Timing { text: text.to_string(), words, sounds })
+    Ok(Timing { text: text.to_string(), words, sounds, ..Timing::default() })
 }

@@ -58,22 +58,15 @@ fn any_timing() -> impl Strategy<Value = Timing> {
                 let phone = phones[p];
                 let stress = phone.is_vowel().then_some(stress);
                 let word = Some(w as u32);
-                timing.sounds.push(Sound { phone, span, word, stress, confidence: 1.0, level: 0.0 });
+                timing.sounds.push(Sound { word, stress, ..Sound::new(phone, span) });
                 at = span.end.0;
             }
             let span = Span { start, end: Seconds(at) };
-            timing.words.push(Word { text, after: String::new(), span, confidence: 1.0, pitch: None });
+            timing.words.push(Word { pinned: true, ..Word::new(text, span) });
             if pause > 0 {
                 let span = Span { start: Seconds(at), end: Seconds(at + f64::from(pause) / 1000.0) };
                 let phone = Phone::Sil;
-                timing.sounds.push(Sound {
-                    phone,
-                    span,
-                    word: None,
-                    stress: None,
-                    confidence: 1.0,
-                    level: 0.0,
-                });
+                timing.sounds.push(Sound::new(phone, span));
                 at = span.end.0;
             }
         }

@@ -8,7 +8,7 @@ use crate::voices::Voices;
 use jam_formats::{sound, test_line};
 use jam_score::Timing;
 use jam_store::Store;
-use jam_voice::{AnalyseError, Analyser};
+use jam_voice::{AnalyseError, Analyser, WordList, notation};
 use serde::Serialize;
 use std::sync::OnceLock;
 use tokio::sync::broadcast;
@@ -70,6 +70,13 @@ impl App {
                 Timing::default()
             }
         }))
+    }
+
+    /// How words are said in this production.
+    pub(crate) fn word_list(&self) -> Answer<WordList> {
+        let words = self.store.said_as()?.into_iter();
+        // What is kept was read before it was kept.
+        Ok(words.filter_map(|(word, sounds)| Some((word, vec![notation::parse(&sounds).ok()?]))).collect())
     }
 
     pub(crate) fn tell(&self, event: Event) {

@@ -4,7 +4,7 @@ use crate::app::{App, Event};
 use crate::problem::Problem;
 use jam_formats::deliver::Delivery;
 use jam_formats::sound;
-use jam_score::Edit;
+use jam_score::{Edit, Timing};
 use jam_store::{StoreError, StoredLine};
 use jam_voice::{AlignError, AnalyseError};
 use serde::{Deserialize, Serialize};
@@ -218,41 +218,46 @@ pub fn analyse(app: &Arc<App>, line: i32) -> Job {
 }
 
 fn analyse_now(app: &App, id: i32, watch: &dyn Fn(f64) -> bool) -> Result<(), Ended> {
-    let line = app.store.line(id)?;
-    let outcome =
-        sound::read(&app.store.blob(&line.recording)?).map_err(|e| e.to_string()).and_then(|recording| {
-            let text = line.document.text.trim();
-            let found = if text.is_empty() {
-                app.analyser.hear(&recording, watch)
-            } else {
-                app.analyser.analyse(&recording, text, watch)
-            };
-            match found {
-                Ok(found) => Ok(Some(found)),
-                Err(AnalyseError::Align(AlignError::Cancelled)) => Ok(None),
-                Err(e) => Err(e.to_string()),
-            }
-        });
-    match outcome {
-        Ok(Some(found)) => {
-            // A text that changed meanwhile has an analysis of its own under way.
-            if app.store.line(id)?.document.text == line.document.text {
-                app.store.edit_line(id, &Edit::Timing(Some(found.timing)))?;
+    loop {
+        let line = app.store.line(id)?;
+        let outcome = listen(app, &line, watch);
+        let now = app.store.line(id)?.document;
+        // Another text or another sound has an analysis of its own under way.
+        let outdated = now.text != line.document.text || now.listen != line.document.listen;
+        return match outcome {
+            _ if outdated => match outcome {
+                Ok(None) => Err(Ended::Cancelled),
+                _ => Ok(()),
+            },
+            // What was corrected meanwhile counts more than what was heard.
+            Ok(Some(_)) if now.timing != line.document.timing => continue,
+            Ok(Some(timing)) => {
+                app.store.follow_line(id, &Edit::Timing(Some(timing)))?;
                 app.store.set_problem(id, None)?;
+                Ok(())
             }
-            Ok(())
-        }
-        Ok(None) => {
-            if app.store.line(id)?.document.text == line.document.text {
+            Ok(None) => {
                 app.store
                     .set_problem(id, Some("The analysis was cancelled; start it again when you like."))?;
+                Err(Ended::Cancelled)
             }
-            Err(Ended::Cancelled)
-        }
-        Err(message) => {
-            app.store.set_problem(id, Some(&message))?;
-            Err(Ended::Failed(message))
-        }
+            Err(message) => {
+                app.store.set_problem(id, Some(&message))?;
+                Err(Ended::Failed(message))
+            }
+        };
+    }
+}
+
+/// The times of a line, none if it was cancelled, or why there are none.
+fn listen(app: &App, line: &StoredLine, watch: &dyn Fn(f64) -> bool) -> Result<Option<Timing>, String> {
+    let bytes = app.store.blob(&line.recording).map_err(|e| e.to_string())?;
+    let recording = sound::read(&bytes).map_err(|e| e.to_string())?;
+    let words = app.word_list().map_err(|e| e.to_string())?;
+    match app.analyser.time(&recording, &line.document, &words, watch) {
+        Ok(found) => Ok(Some(found.timing)),
+        Err(AnalyseError::Align(AlignError::Cancelled)) => Ok(None),
+        Err(e) => Err(e.to_string()),
     }
 }
 

@@ -1,7 +1,7 @@
 //! Recordings read once and kept for a while: what is played and what is drawn of them.
 
 use jam_formats::sound::{self, SoundError};
-use jam_score::Seconds;
+use jam_score::{Listen, Seconds};
 use jam_voice::{Report, VoiceTracks, features};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -21,23 +21,26 @@ pub struct Voice {
     pub peaks: Vec<[f32; 2]>,
 }
 
-/// The shelf of read recordings, by hash.
+/// The shelf of read recordings, by hash and channel.
 #[derive(Default)]
 pub struct Voices {
     shelf: Mutex<HashMap<String, Arc<Voice>>>,
 }
 
 impl Voices {
-    /// The recording of a hash, read from `bytes` if it is not on the shelf.
+    /// The recording of a hash, its mix or one channel, read from `bytes` if it is not on the shelf.
     pub fn get<E: From<SoundError>>(
         &self,
         hash: &str,
+        channel: Option<u32>,
         bytes: impl FnOnce() -> Result<Vec<u8>, E>,
     ) -> Result<Arc<Voice>, E> {
-        if let Some(voice) = self.shelf.lock().unwrap_or_else(PoisonError::into_inner).get(hash) {
+        let name = channel.map_or(hash.to_string(), |c| format!("{hash} {c}"));
+        if let Some(voice) = self.shelf.lock().unwrap_or_else(PoisonError::into_inner).get(&name) {
             return Ok(voice.clone());
         }
-        let recording = sound::read(&bytes()?)?;
+        let whole = sound::read(&bytes()?)?;
+        let recording = whole.heard(&Listen { channel, ..Listen::default() }).map_err(SoundError::from)?;
         let samples = recording.mono_at(features::RATE).map_err(SoundError::from)?;
         let step = (PEAK_STEP.0 * f64::from(features::RATE)) as usize;
         let peaks = samples
@@ -47,7 +50,7 @@ impl Voices {
         let tracks = VoiceTracks::of(&samples);
         let voice = Arc::new(Voice {
             listening_copy: sound::listening_copy(&recording),
-            report: Report::of(&recording, &tracks),
+            report: Report::of(&whole, &tracks),
             tracks,
             peaks,
         });
@@ -55,7 +58,7 @@ impl Voices {
         if shelf.len() >= KEPT {
             shelf.clear();
         }
-        shelf.insert(hash.to_string(), voice.clone());
+        shelf.insert(name, voice.clone());
         Ok(voice)
     }
 }

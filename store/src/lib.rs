@@ -8,12 +8,14 @@ mod error;
 mod lines;
 mod production;
 mod schema;
+mod speech;
 
 pub use cast::CastMember;
 pub use deliveries::Delivered;
 pub use error::StoreError;
 pub use lines::{NewLine, Steps, StoredLine};
 pub use production::Production;
+pub use speech::Take;
 
 use diesel::connection::SimpleConnection;
 use diesel::prelude::*;

@@ -1,6 +1,6 @@
 //! Lines and the journal of their edits.
 
-use crate::schema::{journal, line};
+use crate::schema::{journal, line, take};
 use crate::{Store, StoreError, keep_blob};
 use diesel::prelude::*;
 use jam_score::{Edit, Line, RecordingFacts};
@@ -18,7 +18,7 @@ pub struct NewLine<'a> {
 pub struct StoredLine {
     pub id: i32,
     pub document: Line,
-    /// Hash of the recording, kept byte for byte.
+    /// Hash of the recording that is listened to, the chosen take; kept byte for byte.
     pub recording: String,
     pub recording_name: String,
     pub facts: RecordingFacts,
@@ -35,16 +35,21 @@ pub struct Steps {
 
 type Row = (i32, String, String, String, String, Option<String>);
 
-fn stored(row: Row) -> Result<StoredLine, StoreError> {
-    let (id, document, recording, recording_name, facts, problem) = row;
-    Ok(StoredLine {
-        id,
-        document: serde_json::from_str(&document)?,
-        recording,
-        recording_name,
-        facts: serde_json::from_str(&facts)?,
-        problem,
-    })
+fn stored(c: &mut SqliteConnection, row: Row) -> Result<StoredLine, StoreError> {
+    let (id, document, mut recording, mut recording_name, mut facts, problem) = row;
+    let document: Line = serde_json::from_str(&document)?;
+    if let Some(chosen) = document.listen.take {
+        let own = take::table.find(chosen).filter(take::line_id.eq(id));
+        (recording, recording_name, facts) =
+            own.select((take::recording, take::recording_name, take::recording_facts)).first(c)?;
+    }
+    let facts = serde_json::from_str(&facts)?;
+    Ok(StoredLine { id, document, recording, recording_name, facts, problem })
+}
+
+fn read(c: &mut SqliteConnection, id: i32) -> Result<StoredLine, StoreError> {
+    let row: Row = line::table.find(id).first(c)?;
+    stored(c, row)
 }
 
 fn document(c: &mut SqliteConnection, id: i32) -> Result<Line, StoreError> {
@@ -73,14 +78,33 @@ fn step(
     Ok(())
 }
 
+fn write_step(
+    c: &mut SqliteConnection,
+    id: i32,
+    edit: &Edit,
+    inverse: &Edit,
+    joined: bool,
+) -> Result<(), StoreError> {
+    diesel::insert_into(journal::table)
+        .values((
+            journal::line_id.eq(id),
+            journal::edit.eq(serde_json::to_string(edit)?),
+            journal::inverse.eq(serde_json::to_string(inverse)?),
+            journal::joined.eq(joined),
+        ))
+        .execute(c)?;
+    Ok(())
+}
+
 impl Store {
     pub fn lines(&self) -> Result<Vec<StoredLine>, StoreError> {
-        let rows: Vec<Row> = line::table.order(line::id).load(&mut self.connection()?)?;
-        rows.into_iter().map(stored).collect()
+        let c = &mut *self.connection()?;
+        let rows: Vec<Row> = line::table.order(line::id).load(c)?;
+        rows.into_iter().map(|row| stored(c, row)).collect()
     }
 
     pub fn line(&self, id: i32) -> Result<StoredLine, StoreError> {
-        stored(line::table.find(id).first(&mut self.connection()?)?)
+        read(&mut *self.connection()?, id)
     }
 
     /// A line's place in the production, from 1.
@@ -93,6 +117,7 @@ impl Store {
     pub fn steps(&self, id: i32) -> Result<Steps, StoreError> {
         let rows: Vec<(String, bool)> = journal::table
             .filter(journal::line_id.eq(id))
+            .filter(journal::joined.eq(false))
             .order(journal::id)
             .select((journal::edit, journal::undone))
             .load(&mut self.connection()?)?;
@@ -115,7 +140,7 @@ impl Store {
                     line::recording_facts.eq(serde_json::to_string(new.facts)?),
                 ))
                 .get_result(c)?;
-            stored(row)
+            stored(c, row)
         })
     }
 
@@ -126,49 +151,76 @@ impl Store {
             write_document(c, id, &changed)?;
             diesel::delete(journal::table.filter(journal::line_id.eq(id)).filter(journal::undone.eq(true)))
                 .execute(c)?;
-            diesel::insert_into(journal::table)
-                .values((
-                    journal::line_id.eq(id),
-                    journal::edit.eq(serde_json::to_string(edit)?),
-                    journal::inverse.eq(serde_json::to_string(&inverse)?),
-                ))
-                .execute(c)?;
-            let row: Row = line::table.find(id).first(c)?;
-            stored(row)
+            write_step(c, id, edit, &inverse, false)?;
+            read(c, id)
         })
     }
 
-    /// Takes the last edit back.
+    /// Applies what follows by itself from the last edit, new times of a new text: both are taken back and made
+    /// again as one step. Where nothing was edited yet, or the last edit was taken back, there is no such step,
+    /// and nothing is journaled.
+    pub fn follow_line(&self, id: i32, edit: &Edit) -> Result<StoredLine, StoreError> {
+        self.change(|c| {
+            let (changed, inverse) = edit.apply(&document(c, id)?)?;
+            write_document(c, id, &changed)?;
+            let undone: Vec<bool> =
+                journal::table.filter(journal::line_id.eq(id)).select(journal::undone).load(c)?;
+            if !undone.is_empty() && !undone.contains(&true) {
+                write_step(c, id, edit, &inverse, true)?;
+            }
+            read(c, id)
+        })
+    }
+
+    /// Takes the last edit back, with what followed from it.
     pub fn undo(&self, id: i32) -> Result<StoredLine, StoreError> {
         self.change(|c| {
-            let last: Option<(i32, String)> = journal::table
-                .filter(journal::line_id.eq(id))
-                .filter(journal::undone.eq(false))
-                .order(journal::id.desc())
-                .select((journal::id, journal::inverse))
-                .first(c)
-                .optional()?;
-            let (journal_id, inverse) = last.ok_or(StoreError::NothingToUndo)?;
-            step(c, id, journal_id, &inverse, true)?;
-            let row: Row = line::table.find(id).first(c)?;
-            stored(row)
+            let mut done = false;
+            loop {
+                let last: Option<(i32, String, bool)> = journal::table
+                    .filter(journal::line_id.eq(id))
+                    .filter(journal::undone.eq(false))
+                    .order(journal::id.desc())
+                    .select((journal::id, journal::inverse, journal::joined))
+                    .first(c)
+                    .optional()?;
+                let Some((journal_id, inverse, joined)) = last else { break };
+                step(c, id, journal_id, &inverse, true)?;
+                done = true;
+                if !joined {
+                    break;
+                }
+            }
+            if !done {
+                return Err(StoreError::NothingToUndo);
+            }
+            read(c, id)
         })
     }
 
     /// Makes the edit that was taken back last again.
     pub fn redo(&self, id: i32) -> Result<StoredLine, StoreError> {
         self.change(|c| {
-            let next: Option<(i32, String)> = journal::table
-                .filter(journal::line_id.eq(id))
-                .filter(journal::undone.eq(true))
-                .order(journal::id)
-                .select((journal::id, journal::edit))
-                .first(c)
-                .optional()?;
-            let (journal_id, edit) = next.ok_or(StoreError::NothingToRedo)?;
-            step(c, id, journal_id, &edit, false)?;
-            let row: Row = line::table.find(id).first(c)?;
-            stored(row)
+            let mut done = false;
+            loop {
+                let next: Option<(i32, String, bool)> = journal::table
+                    .filter(journal::line_id.eq(id))
+                    .filter(journal::undone.eq(true))
+                    .order(journal::id)
+                    .select((journal::id, journal::edit, journal::joined))
+                    .first(c)
+                    .optional()?;
+                let Some((journal_id, edit, joined)) = next else { break };
+                if done && !joined {
+                    break;
+                }
+                step(c, id, journal_id, &edit, false)?;
+                done = true;
+            }
+            if !done {
+                return Err(StoreError::NothingToRedo);
+            }
+            read(c, id)
         })
     }
 

@@ -19,12 +19,22 @@ diesel::table! {
     }
 }
 diesel::table! {
-    journal (id) { id -> Integer, line_id -> Integer, edit -> Text, inverse -> Text, undone -> Bool, }
+    journal (id) {
+        id -> Integer, line_id -> Integer, edit -> Text, inverse -> Text, undone -> Bool, joined -> Bool,
+    }
 }
 diesel::table! {
     delivery (id) {
         id -> Integer, line_id -> Integer, file_name -> Text, media_type -> Text, size -> BigInt, content -> Text,
     }
+}
+diesel::table! {
+    take (id) {
+        id -> Integer, line_id -> Integer, recording -> Text, recording_name -> Text, recording_facts -> Text,
+    }
+}
+diesel::table! {
+    said_as (word) { word -> Text, sounds -> Text, }
 }
 diesel::allow_tables_to_appear_in_same_query!(
     production,
@@ -33,5 +43,7 @@ diesel::allow_tables_to_appear_in_same_query!(
     cast_step,
     line,
     journal,
+    take,
+    said_as,
     delivery
 );

@@ -2,7 +2,7 @@
 #![allow(clippy::unwrap_used)]
 
 use jam_face::Wiring;
-use jam_score::{Edit, Frame, FrameGrid, FrameRate, Line, RecordingFacts, Seconds, Timing};
+use jam_score::{Edit, Frame, Listen, FrameGrid, FrameRate, Line, RecordingFacts, Seconds, Timing};
 use jam_store::{NewLine, Production, Store, StoreError};
 use proptest::prelude::*;
 
@@ -83,4 +83,46 @@ proptest! {
             prop_assert_eq!(&store.redo(id).unwrap().document, state);
         }
     }
+}
+
+/// New times that follow from a new text are one step with it, and the first times of a line are none.
+#[test]
+fn what_follows_from_an_edit_is_taken_back_with_it() {
+    let folder = tempfile::tempdir().unwrap();
+    let store = Store::open(&folder.path().join("a.jam")).unwrap();
+    let id = line(&store, "one");
+    let times = |text: &str| Edit::Timing(Some(Timing { text: text.into(), ..Timing::default() }));
+    let first = store.follow_line(id, &times("one")).unwrap().document;
+    assert!(first.is_timed() && store.steps(id).unwrap().undo.is_empty());
+    store.edit_line(id, &Edit::Text("two".into())).unwrap();
+    let second = store.follow_line(id, &times("two")).unwrap().document;
+    assert_eq!(store.steps(id).unwrap().undo, ["change the text"]);
+    assert_eq!(store.undo(id).unwrap().document, first);
+    // Times that arrive while an edit is taken back are no step, and what can be made again stays.
+    store.follow_line(id, &times("one")).unwrap();
+    assert_eq!(store.steps(id).unwrap().redo, ["change the text"]);
+    assert_eq!(store.redo(id).unwrap().document, second);
+}
+
+#[test]
+fn takes_and_the_word_list_are_kept() {
+    let folder = tempfile::tempdir().unwrap();
+    let store = Store::open(&folder.path().join("a.jam")).unwrap();
+    let (id, other) = (line(&store, "one"), line(&store, "two"));
+    let facts = RecordingFacts { duration: Seconds(2.0), rate: 16_000, channels: 2, wave: vec![] };
+    let take = store.add_take(id, b"second", "take 2.wav", &facts).unwrap();
+    let chosen = Edit::Listen(Listen { take: Some(take), ..Listen::default() });
+    let line = store.edit_line(id, &chosen).unwrap();
+    assert_eq!((line.recording_name.as_str(), &line.facts), ("take 2.wav", &facts));
+    assert_eq!(store.blob(&line.recording).unwrap(), b"second");
+    let takes = store.takes(id).unwrap();
+    assert_eq!(takes.iter().map(|t| (t.id, t.name.as_str())).collect::<Vec<_>>(), [(None, "a.wav"), (Some(take), "take 2.wav")]);
+    assert_eq!(store.undo(id).unwrap().recording_name, "a.wav");
+    // Another line's take is refused, and nothing of it stays.
+    assert!(matches!(store.edit_line(other, &chosen), Err(StoreError::NotFound)));
+    assert_eq!(store.line(other).unwrap().document.listen, Listen::default());
+    store.set_said_as("odile", Some("OW0 D IY1 L")).unwrap();
+    store.set_said_as("bram", Some("B R AE1 M")).unwrap();
+    store.set_said_as("bram", None).unwrap();
+    assert_eq!(store.said_as().unwrap(), [("odile".to_string(), "OW0 D IY1 L".to_string())]);
 }

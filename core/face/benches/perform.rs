@@ -21,14 +21,7 @@ fn speech(seconds: f64) -> Timing {
         };
         let length = if phone == Phone::Sil { 0.3 } else { 0.05 + 0.01 * (i % 7) as f64 };
         let span = Span::new(at, at + length);
-        sounds.push(Sound {
-            phone,
-            span,
-            word: None,
-            stress: Some((i % 3) as u8),
-            confidence: 1.0,
-            level: -20.0,
-        });
+        sounds.push(Sound { stress: Some((i % 3) as u8), level: -20.0, ..Sound::new(phone, span) });
         at += length;
     }
     Timing { sounds, ..Timing::default() }

@@ -11,7 +11,7 @@
 //! use jam_face::{Control, perform};
 //! use jam_score::{Diction, FrameRate, Phone, Seconds, Sound, Span, Timing};
 //! let sound = |phone, start, end| Sound {
-//!     phone, span: Span::new(start, end), word: None, stress: Some(1), confidence: 1.0, level: -20.0,
+//!     stress: Some(1), level: -20.0, ..Sound::new(phone, Span::new(start, end))
 //! };
 //! let sounds = vec![sound(Phone::Sil, 0.0, 0.3), sound(Phone::M, 0.3, 0.4), sound(Phone::Aa, 0.4, 0.6)];
 //! let timing = Timing { sounds, ..Timing::default() };

@@ -122,7 +122,7 @@ impl Walk {
         let mut say = |phone: Phone, length: f64| {
             let stress = phone.is_vowel().then_some(1);
             let span = Span::new(at, at + length);
-            every.sounds.push(Sound { phone, span, word: None, stress, confidence: 1.0, level: -20.0 });
+            every.sounds.push(Sound { stress, level: -20.0, ..Sound::new(phone, span) });
             at += length;
         };
         for (i, phone) in Phone::ALL.iter().copied().filter(|p| *p != Phone::Sil).enumerate() {

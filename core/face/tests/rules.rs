@@ -13,7 +13,7 @@ fn timing(sounds: &[(Phone, f64)]) -> Timing {
             let span = Span::new(at, at + length);
             at += length;
             let stress = phone.is_vowel().then_some(1);
-            Sound { phone, span, word: None, stress, confidence: 1.0, level: -20.0 }
+            Sound { stress, level: -20.0, ..Sound::new(phone, span) }
         })
         .collect();
     Timing { sounds, ..Timing::default() }

@@ -217,7 +217,7 @@ fn timing(sounds: &[(Phone, f64)]) -> Timing {
     let sound = |&(phone, length): &(Phone, f64)| {
         let span = Span::new(at, at + length);
         at += length;
-        Sound { phone, span, word: None, stress: Some(1), confidence: 1.0, level: -20.0 }
+        Sound { stress: Some(1), level: -20.0, ..Sound::new(phone, span) }
     };
     Timing { sounds: sounds.iter().map(sound).collect(), ..Timing::default() }
 }

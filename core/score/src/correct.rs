@@ -1,12 +1,16 @@
 //! Corrections by hand: what a person changes in the times and sounds of a line. Each is a pure function of
-//! the times; what it was before is its inverse.
+//! the times; what it was before is its inverse. A word whose times or sounds were corrected is pinned: it
+//! stays as it is when the line is timed again.
 
 use crate::line::DOUBTFUL;
-use crate::{Phone, Seconds, Sound, Span, Timing};
+use crate::{Phone, Seconds, Sound, Span, Spoken, Timing};
 use serde::{Deserialize, Serialize};
 
 /// No sound is made shorter than this by hand.
 pub const SHORTEST: Seconds = Seconds(0.005);
+
+/// Most sounds of one word; the longest word of the dictionary has 32.
+pub const MAX_SOUNDS: usize = 64;
 
 /// One correction. Sounds and words are named by their place in the line.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
@@ -23,8 +27,17 @@ pub enum Correction {
     Split { sound: u32, at: Seconds, phone: Phone },
     /// Takes a sound out; the one before it lasts as long as both, else the one after it begins earlier.
     Delete { sound: u32 },
-    /// Says that a word, with its sounds, is right as it stands.
+    /// Joins a sound with the one after it in the same word; the first one stays.
+    Merge { sound: u32 },
+    /// Puts a sound before another, in that one's word, or in the word before it if that one is a pause. A third
+    /// of the time of each of its two neighbours becomes its own.
+    Insert { sound: u32, phone: Phone },
+    /// Another way to say a word; its sounds share the word's time until they are timed.
+    Pronounce { word: u32, sounds: Spoken },
+    /// Says that a word, with its sounds, is right as it stands, and pins it.
     Accept { word: u32 },
+    /// The word may move again when the line is timed.
+    Unpin { word: u32 },
 }
 
 /// Why a correction cannot be made.
@@ -40,6 +53,10 @@ pub enum CorrectionError {
     NoRoom,
     #[error("the only sound of a word cannot be taken out; replace it instead")]
     OnlySound,
+    #[error("the last sound of a word has no other of its word after it to be joined with")]
+    LastSound,
+    #[error("a word needs sounds: one at least, {MAX_SOUNDS} at most, and no pause among them")]
+    Sounds,
 }
 
 /// A row of sounds stretched or squeezed to a new span, in proportion.
@@ -81,6 +98,12 @@ impl Timing {
         }
     }
 
+    fn pin(&mut self, word: Option<u32>) {
+        if let Some(word) = word.and_then(|w| self.words.get_mut(w as usize)) {
+            word.pinned = true;
+        }
+    }
+
     /// Words last from their first sound to their last.
     fn fit_words(&mut self) {
         for w in 0..self.words.len() {
@@ -112,6 +135,8 @@ impl Timing {
                     return Err(CorrectionError::End);
                 }
                 out.move_edge(s, to, alone)?;
+                out.pin(self.sounds[s - 1].word);
+                out.pin(self.sounds[s].word);
             }
             Correction::MoveWord { word: w, by } => {
                 let own = self.sounds_of(word(w)?);
@@ -130,6 +155,7 @@ impl Timing {
                 }
                 out.sounds[own.start - 1].span.end = out.sounds[own.start].span.start;
                 out.sounds[own.end].span.start = out.sounds[own.end - 1].span.end;
+                out.pin(Some(w));
             }
             Correction::Replace { sound: s, phone } => {
                 let s = sound(s)?;
@@ -137,6 +163,8 @@ impl Timing {
                 one.phone = phone;
                 one.confidence = 1.0;
                 one.stress = phone.is_vowel().then(|| one.stress.unwrap_or(0));
+                one.release = None;
+                out.pin(self.sounds[s].word);
             }
             Correction::Split { sound: s, at, phone } => {
                 let s = sound(s)?;
@@ -150,6 +178,9 @@ impl Timing {
                 second.phone = phone;
                 second.confidence = 1.0;
                 second.stress = phone.is_vowel().then_some(0);
+                out.sounds[s].release = None;
+                second.release = None;
+                out.pin(second.word);
                 out.sounds.insert(s + 1, second);
             }
             Correction::Delete { sound: s } => {
@@ -166,9 +197,64 @@ impl Timing {
                 } else {
                     out.sounds[s].span.start = gone.span.start;
                 }
+                out.pin(gone.word);
             }
+            Correction::Merge { sound: s } => {
+                let s = sound(s)?;
+                let of = self.sounds[s].word;
+                if self.sounds.get(s + 1).is_none_or(|next| next.word != of) {
+                    return Err(CorrectionError::LastSound);
+                }
+                out.sounds[s].span.end = out.sounds.remove(s + 1).span.end;
+                out.sounds[s].release = None;
+                out.pin(of);
+            }
+            Correction::Insert { sound: s, phone } => {
+                let s = sound(s)?;
+                let before = s.checked_sub(1).map(|b| &self.sounds[b]);
+                let of = self.sounds[s].word.or(before.and_then(|b| b.word));
+                let (own, left) = (self.sounds[s].span, before.map(|b| b.span));
+                let third = |span: Span| Seconds(span.length().0 / 3.0);
+                let start = left.map_or(own.start, |l| l.end - third(l));
+                let end = own.start + third(own);
+                if third(own) < SHORTEST || left.is_some_and(|l| third(l) < SHORTEST) {
+                    return Err(CorrectionError::NoRoom);
+                }
+                if s > 0 {
+                    out.sounds[s - 1].span.end = start;
+                }
+                out.sounds[s].span.start = end;
+                let stress = phone.is_vowel().then_some(0);
+                let level = self.sounds[s].level;
+                let new = Sound { word: of, stress, level, ..Sound::new(phone, Span { start, end }) };
+                out.sounds.insert(s, new);
+                out.pin(of);
+            }
+            Correction::Pronounce { word: w, ref sounds } => {
+                let own = self.sounds_of(word(w)?);
+                if sounds.is_empty() || sounds.len() > MAX_SOUNDS || sounds.iter().any(|s| s.phone == Phone::Sil) {
+                    return Err(CorrectionError::Sounds);
+                }
+                let span = self.words[w as usize].span;
+                let step = span.length().0 / sounds.len() as f64;
+                if step < SHORTEST.0 {
+                    return Err(CorrectionError::NoRoom);
+                }
+                let level = self.sounds[own.start].level;
+                let at = |i: usize| Seconds(span.start.0 + step * i as f64);
+                let new = sounds.iter().enumerate().map(|(i, said)| {
+                    let end = if i + 1 == sounds.len() { span.end } else { at(i + 1) };
+                    let stress = said.phone.is_vowel().then(|| said.stress.unwrap_or(0).min(2));
+                    Sound { word: Some(w), stress, level, ..Sound::new(said.phone, Span { start: at(i), end }) }
+                });
+                out.sounds.splice(own, new);
+                out.words[w as usize].chosen = true;
+                out.words[w as usize].pinned = false;
+            }
+            Correction::Unpin { word: w } => out.words[word(w)? as usize].pinned = false,
             Correction::Accept { word: w } => {
                 let own = self.sounds_of(word(w)?);
+                out.pin(Some(w));
                 out.words[w as usize].confidence = 1.0;
                 for s in &mut out.sounds[own] {
                     s.confidence = s.confidence.max(DOUBTFUL);
@@ -212,7 +298,11 @@ impl Correction {
             Correction::Replace { .. } => "replace a sound",
             Correction::Split { .. } => "split a sound",
             Correction::Delete { .. } => "take a sound out",
+            Correction::Merge { .. } => "join two sounds",
+            Correction::Insert { .. } => "put a sound in",
+            Correction::Pronounce { .. } => "say a word otherwise",
             Correction::Accept { .. } => "accept a word",
+            Correction::Unpin { .. } => "unpin a word",
         }
     }
 }

@@ -2,7 +2,7 @@
 //! the journal and the command line all use the same thing.
 
 use crate::line::TimingError;
-use crate::{Correction, CorrectionError, Line, Timing};
+use crate::{Correction, CorrectionError, Line, Listen, Timing};
 use serde::{Deserialize, Serialize};
 
 /// Longest text of a line, in characters; an hour of fast speech is about 60 000.
@@ -20,6 +20,8 @@ pub enum Edit {
     Timing(Option<Timing>),
     /// A correction of the times by hand.
     Correct(Correction),
+    /// Which of its sound is listened to.
+    Listen(Listen),
 }
 
 /// Why an edit was refused; the line stays as it was.
@@ -33,7 +35,12 @@ pub enum EditError {
     NotTimed,
     #[error(transparent)]
     Correction(#[from] CorrectionError),
+    #[error("that is no stretch of the recording to listen to; it must last {SHORTEST_HEARD} s at least")]
+    Listen,
 }
+
+/// The shortest stretch of a recording that can be listened to, seconds.
+pub const SHORTEST_HEARD: f64 = 0.1;
 
 impl Edit {
     /// The changed line, and the edit that takes the change back.
@@ -62,6 +69,15 @@ impl Edit {
                 corrected.check()?;
                 Edit::Timing(changed.timing.replace(corrected))
             }
+            Edit::Listen(listen) => {
+                if let Some(only) = listen.only {
+                    let long_enough = only.length().0 >= SHORTEST_HEARD && only.end.0.is_finite();
+                    if !(long_enough && only.start.0 >= 0.0) {
+                        return Err(EditError::Listen);
+                    }
+                }
+                Edit::Listen(std::mem::replace(&mut changed.listen, *listen))
+            }
         };
         Ok((changed, inverse))
     }
@@ -73,6 +89,7 @@ impl Edit {
             Edit::Character(_) => "choose the character",
             Edit::Timing(_) => "time the words and sounds",
             Edit::Correct(correction) => correction.describe(),
+            Edit::Listen(_) => "choose what is listened to",
         }
     }
 }

@@ -22,6 +22,8 @@ mod time;
 
 pub use correct::{Correction, CorrectionError};
 pub use edit::{Edit, EditError};
-pub use line::{DOUBTFUL, Diction, Line, RecordingFacts, Sound, Timing, TimingError, Word};
+pub use line::{
+    DOUBTFUL, Diction, Line, Listen, Noise, RecordingFacts, Sound, Spoken, SpokenPhone, Timing, TimingError, Word,
+};
 pub use phone::Phone;
 pub use time::{Frame, FrameGrid, FrameRate, FrameRateError, Seconds, Span};

@@ -30,9 +30,28 @@ pub struct Word {
     pub confidence: f32,
     /// Mean pitch over the word's voiced frames in Hz; none for a whisper.
     pub pitch: Option<f32>,
+    /// Its times are right and stay when the line is timed again: corrected or accepted by hand.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub pinned: bool,
+    /// Its sounds were chosen by hand and stay, whatever their times.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub chosen: bool,
+}
+
+impl Sound {
+    /// A sound of no word, heard for sure.
+    pub fn new(phone: Phone, span: Span) -> Sound {
+        Sound { phone, span, word: None, stress: None, confidence: 1.0, level: 0.0, release: None }
+    }
 }
 
 impl Word {
+    /// A word for sure.
+    pub fn new(text: impl Into<String>, span: Span) -> Word {
+        let (text, after) = (text.into(), String::new());
+        Word { text, after, span, confidence: 1.0, pitch: None, pinned: false, chosen: false }
+    }
+
     pub fn is_doubtful(&self) -> bool {
         self.confidence < DOUBTFUL
     }
@@ -51,6 +70,43 @@ pub struct Sound {
     pub confidence: f32,
     /// Mean level over its middle half, dB relative to full scale.
     pub level: f32,
+    /// Of a stop that is heard to open: where in its time the closure ends and the burst begins, 0..1.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub release: Option<f32>,
+}
+
+/// A sound as it is to be said, without a time.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct SpokenPhone {
+    pub phone: Phone,
+    /// 1 main, 2 secondary, 0 none; vowels only.
+    pub stress: Option<u8>,
+}
+
+/// One way to say a word.
+pub type Spoken = Vec<SpokenPhone>;
+
+/// Something to be heard that is no word: a laugh, a breath.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct Noise {
+    /// As it was written between square brackets: `laughs`.
+    pub text: String,
+    pub span: Span,
+}
+
+/// Which of a line's sound is listened to. Nothing is ever cut: time zero stays where the recording starts.
+#[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(default)]
+pub struct Listen {
+    /// The take, by its number; none is the recording that the line came with.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub take: Option<i32>,
+    /// One channel, from 0; none is the mix of those that carry sound.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub channel: Option<u32>,
+    /// What lies outside is not heard.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub only: Option<Span>,
 }
 
 /// The words and sounds of a line with their times: what the analysis found.
@@ -61,6 +117,12 @@ pub struct Timing {
     pub words: Vec<Word>,
     /// Sounds and pauses without gaps from 0 to the end of the recording.
     pub sounds: Vec<Sound>,
+    /// What is heard in the pauses and is no word, in order.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub noises: Vec<Noise>,
+    /// What was listened to.
+    #[serde(default)]
+    pub listen: Listen,
 }
 
 /// What a [`Timing`] must keep, and where it does not.
@@ -72,6 +134,8 @@ pub enum TimingError {
     Gap(usize),
     #[error("sound {0} belongs to a word that does not exist")]
     NoSuchWord(usize),
+    #[error("what is heard in a pause, {0}, is not a time")]
+    Noise(usize),
 }
 
 impl Timing {
@@ -89,7 +153,11 @@ impl Timing {
                 return Err(TimingError::NoSuchWord(i));
             }
         }
-        Ok(())
+        let odd = |n: &Noise| !(n.span.start.0 >= 0.0 && n.span.end.0.is_finite() && n.span.end > n.span.start);
+        match self.noises.iter().position(odd) {
+            Some(i) => Err(TimingError::Noise(i)),
+            None => Ok(()),
+        }
     }
 
     /// The end of the last sound, which is the end of the recording.
@@ -150,15 +218,18 @@ pub struct Line {
     /// Words and sounds in time; none until the first analysis succeeded.
     pub timing: Option<Timing>,
     pub diction: Diction,
+    /// Which of its sound is listened to.
+    #[serde(default)]
+    pub listen: Listen,
 }
 
 impl Line {
     pub fn new(text: impl Into<String>) -> Line {
-        Line { text: text.into(), character: None, timing: None, diction: Diction::default() }
+        Line { text: text.into(), character: None, timing: None, diction: Diction::default(), listen: Listen::default() }
     }
 
-    /// Whether there are times and they belong to the text as it stands.
+    /// Whether there are times and they belong to the text and the sound as they stand.
     pub fn is_timed(&self) -> bool {
-        self.timing.as_ref().is_some_and(|t| t.text == self.text)
+        self.timing.as_ref().is_some_and(|t| t.text == self.text && t.listen == self.listen)
     }
 }

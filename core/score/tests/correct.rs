@@ -1,7 +1,7 @@
 //! Corrections by hand: laws that hold for any of them on any line.
 #![allow(clippy::unwrap_used)]
 
-use jam_score::{Correction, Edit, Line, Phone, Seconds, Sound, Span, Timing, Word};
+use jam_score::{Correction, CorrectionError, Edit, Line, Phone, Seconds, Sound, Span, SpokenPhone, Timing, Word};
 use proptest::prelude::*;
 
 fn line(lengths: &[(u32, bool)]) -> Line {
@@ -10,7 +10,7 @@ fn line(lengths: &[(u32, bool)]) -> Line {
     let mut push = |timing: &mut Timing, phone, length: f64, word| {
         let span = Span { start: Seconds(at), end: Seconds(at + length) };
         let stress = (phone == Phone::Aa).then_some(1);
-        timing.sounds.push(Sound { phone, span, word, stress, confidence: 0.4, level: -20.0 });
+        timing.sounds.push(Sound { word, stress, confidence: 0.4, level: -20.0, ..Sound::new(phone, span) });
         at += length;
     };
     push(&mut timing, Phone::Sil, 0.2, None);
@@ -21,13 +21,7 @@ fn line(lengths: &[(u32, bool)]) -> Line {
         }
         let own = &timing.sounds[timing.sounds.len() - 3..];
         let span = Span { start: own[0].span.start, end: own[2].span.end };
-        timing.words.push(Word {
-            text: "pot".into(),
-            after: String::new(),
-            span,
-            confidence: 0.4,
-            pitch: None,
-        });
+        timing.words.push(Word { confidence: 0.4, ..Word::new("pot", span) });
         if *pause {
             push(&mut timing, Phone::Sil, 0.1, None);
         }
@@ -48,8 +42,15 @@ fn any_correction() -> impl Strategy<Value = Correction> {
         }),
         (0u32..6, time.clone()).prop_map(|(word, by)| Correction::MoveWord { word, by }),
         (sound.clone(), phone.clone()).prop_map(|(sound, phone)| Correction::Replace { sound, phone }),
-        (sound.clone(), time, phone).prop_map(|(sound, at, phone)| Correction::Split { sound, at, phone }),
-        sound.prop_map(|sound| Correction::Delete { sound }),
+        (sound.clone(), time, phone.clone()).prop_map(|(sound, at, phone)| Correction::Split { sound, at, phone }),
+        sound.clone().prop_map(|sound| Correction::Delete { sound }),
+        sound.clone().prop_map(|sound| Correction::Merge { sound }),
+        (sound, phone.clone()).prop_map(|(sound, phone)| Correction::Insert { sound, phone }),
+        (0u32..6, prop::collection::vec(phone, 0..9)).prop_map(|(word, phones)| Correction::Pronounce {
+            word,
+            sounds: phones.into_iter().map(|phone| SpokenPhone { phone, stress: None }).collect()
+        }),
+        (0u32..6).prop_map(|word| Correction::Unpin { word }),
         (0u32..6).prop_map(|word| Correction::Accept { word }),
     ]
 }
@@ -108,4 +109,41 @@ fn an_edge_takes_its_word_along_or_moves_alone() {
     // Farther than there is room, it stops 5 ms before the next.
     let far = Correction::MoveEdge { sound: 4, to: Seconds(5.0), alone: true };
     assert_eq!(starts(&timing.corrected(&far).unwrap())[4], 595.0);
+}
+
+fn phones(timing: &Timing) -> String {
+    timing.sounds.iter().map(|s| s.phone.name()).collect::<Vec<_>>().join(" ")
+}
+
+#[test]
+fn sounds_are_joined_put_in_and_said_otherwise() {
+    let timing = line(&[(90, true)]).timing.unwrap();
+    assert_eq!(phones(&timing), "SIL P AA T SIL SIL");
+    let joined = timing.corrected(&Correction::Merge { sound: 1 }).unwrap();
+    assert_eq!(phones(&joined), "SIL P T SIL SIL");
+    assert_eq!(joined.sounds[1].span, Span { start: Seconds(0.2), end: timing.sounds[2].span.end });
+    assert_eq!(timing.corrected(&Correction::Merge { sound: 3 }), Err(CorrectionError::LastSound));
+    // Before the pause it is still the word's: "pots".
+    let pots = timing.corrected(&Correction::Insert { sound: 4, phone: Phone::S }).unwrap();
+    assert_eq!(phones(&pots), "SIL P AA T S SIL SIL");
+    assert!((pots.words[0].span.end.0 - (0.47 + 0.1 / 3.0)).abs() < 1e-9, "{:?}", pots.words);
+    let said = |phone| SpokenPhone { phone, stress: Some(1) };
+    let sounds = vec![said(Phone::M), said(Phone::Iy)];
+    let other = timing.corrected(&Correction::Pronounce { word: 0, sounds }).unwrap();
+    assert_eq!(phones(&other), "SIL M IY SIL SIL");
+    assert_eq!((other.words[0].span, other.words[0].chosen), (timing.words[0].span, true));
+    let none = Correction::Pronounce { word: 0, sounds: vec![said(Phone::Sil)] };
+    assert_eq!(timing.corrected(&none), Err(CorrectionError::Sounds));
+}
+
+/// What a hand moved or accepted stays when the line is timed again, until it is unpinned.
+#[test]
+fn corrected_words_are_pinned() {
+    let timing = line(&[(100, false), (100, true)]).timing.unwrap();
+    let pins = |t: &Timing| t.words.iter().map(|w| w.pinned).collect::<Vec<_>>();
+    let between = timing.corrected(&Correction::MoveEdge { sound: 4, to: Seconds(0.52), alone: true }).unwrap();
+    assert_eq!(pins(&between), [true, true]);
+    let first = timing.corrected(&Correction::MoveEdge { sound: 1, to: Seconds(0.19), alone: true }).unwrap();
+    assert_eq!(pins(&first), [true, false]);
+    assert_eq!(pins(&between.corrected(&Correction::Unpin { word: 0 }).unwrap()), [false, true]);
 }

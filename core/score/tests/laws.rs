@@ -9,6 +9,18 @@ fn rates() -> impl Strategy<Value = FrameRate> {
         .prop_map(|(n, d)| FrameRate::new(n, d).unwrap())
 }
 
+fn listen(length: f64) -> Edit {
+    Edit::Listen(Listen { only: Some(Span::new(0.5, 0.5 + length)), ..Listen::default() })
+}
+
+#[test]
+fn another_stretch_or_channel_needs_new_times() {
+    let timed = Line { timing: Some(Timing { text: "a".into(), ..Timing::default() }), ..Line::new("a") };
+    assert!(timed.is_timed());
+    assert!(!listen(1.0).apply(&timed).unwrap().0.is_timed());
+    assert_eq!(listen(0.01).apply(&timed), Err(EditError::Listen));
+}
+
 proptest! {
     #[test]
     fn a_frames_own_time_is_that_frame(rate in rates(), first in -10_000i64..10_000, n in 0i64..200_000) {
@@ -29,7 +41,7 @@ proptest! {
     #[test]
     fn every_edit_is_taken_back_by_its_inverse(old in "\\PC{0,40}", new in "\\PC{0,40}", who in prop::option::of("[a-z]{1,6}")) {
         let line = Line::new(old);
-        for edit in [Edit::Text(new.clone()), Edit::Character(who.clone()), Edit::Timing(Some(Timing::default()))] {
+        for edit in [Edit::Text(new.clone()), Edit::Character(who.clone()), Edit::Timing(Some(Timing::default())), listen(0.2)] {
             let (changed, inverse) = edit.apply(&line).unwrap();
             prop_assert_eq!(inverse.apply(&changed).unwrap().0, line.clone());
             let again: Edit = serde_json::from_str(&serde_json::to_string(&edit).unwrap()).unwrap();
@@ -54,14 +66,7 @@ fn the_frame_rate_of_american_television_is_exact() {
 
 #[test]
 fn times_that_run_backwards_are_refused_and_the_line_is_unchanged() {
-    let sound = |a, b| Sound {
-        phone: Phone::Aa,
-        span: Span::new(a, b),
-        word: None,
-        stress: None,
-        confidence: 1.0,
-        level: 0.0,
-    };
+    let sound = |a, b| Sound::new(Phone::Aa, Span::new(a, b));
     let timing = |sounds| Edit::Timing(Some(Timing { sounds, ..Timing::default() }));
     let line = Line::new("a");
     assert!(timing(vec![sound(0.0, 1.0), sound(1.0, 2.0)]).apply(&line).is_ok());

@@ -46,12 +46,23 @@ pub struct Segment {
     /// Which of the word's pronunciations was chosen, and which of its phones this is.
     pub pronunciation: usize,
     pub phone: usize,
+    /// Seconds from the first boundary to the end of this one, finer than frames.
+    pub end: f64,
+    /// Of a stop, where in its time the closure ends, 0..1.
+    pub release: Option<f32>,
     /// Mean log posterior of the phone against all others, 0 at best. Below -4 is doubtful.
     pub posterior: f32,
 }
 
 /// A way to say a word: base phones of the model.
 pub type Pronunciation = Vec<u8>;
+
+/// What is said right before the first word and right after the last one; none is a pause or nothing.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Around {
+    pub before: Option<u8>,
+    pub after: Option<u8>,
+}
 
 struct Node {
     word: Option<usize>,
@@ -71,7 +82,7 @@ struct Graph {
 }
 
 impl Graph {
-    fn build(model: &AcousticModel, words: &[Vec<Pronunciation>]) -> Graph {
+    fn build(model: &AcousticModel, words: &[Vec<Pronunciation>], around: Around) -> Graph {
         let silence = model.silence();
         let mut nodes: Vec<Node> = Vec::new();
         let mut add = |node: Node| {
@@ -98,6 +109,8 @@ impl Graph {
                 following.extend(next.iter().map(|p| p[0]));
                 following.sort_unstable();
                 following.dedup();
+            } else {
+                following.extend(around.after.filter(|a| *a != silence));
             }
             let mut new_ends: BTreeMap<u8, Vec<(usize, u8)>> = BTreeMap::new();
             for (p, phones) in pronunciations.iter().enumerate() {
@@ -107,6 +120,9 @@ impl Graph {
                 for &(node, sound) in ends.get(&first).into_iter().flatten() {
                     lefts.entry(sound).or_default().push((node, NO_PAUSE));
                 }
+                if let (0, Some(before)) = (w, around.before) {
+                    lefts.entry(before).or_default();
+                }
                 let node =
                     |k: usize, left: u8, right: u8, position: Position, from: Vec<(usize, f32)>| Node {
                         word: Some(w),
@@ -115,8 +131,10 @@ impl Graph {
                         base: phones[k],
                         states: model.states_in_context(phones[k], left, right, position),
                         from,
-                        starts: w == 0 && k == 0 && left == silence,
-                        ends: last_word && k + 1 == phones.len() && right == silence,
+                        starts: w == 0 && k == 0 && (left == silence || Some(left) == around.before),
+                        ends: last_word
+                            && k + 1 == phones.len()
+                            && (right == silence || Some(right) == around.after),
                     };
                 let mut open: Vec<(usize, f32)> = Vec::new();
                 if let [only] = phones[..] {
@@ -287,6 +305,7 @@ pub fn align(
     model: &AcousticModel,
     features: &[Feature],
     words: &[Vec<Pronunciation>],
+    around: Around,
     watch: &dyn Fn(f64) -> bool,
 ) -> Result<Vec<Segment>, AlignError> {
     let shortest: usize = words.iter().map(|w| w.iter().map(Vec::len).min().unwrap_or(0) * STATES).sum();
@@ -294,7 +313,7 @@ pub fn align(
         let (needed, has) = (shortest as f64 * 0.01, features.len() as f64 * 0.01);
         return Err(AlignError::TooLong { needed, has });
     }
-    let graph = Graph::build(model, words);
+    let graph = Graph::build(model, words, around);
     let mut beam = BEAM;
     loop {
         let mut search =
@@ -323,6 +342,8 @@ fn segments(graph: &Graph, summaries: &[FrameSummary], path: &[usize]) -> Vec<Se
             word: node.word,
             pronunciation: node.pronunciation,
             phone: node.phone,
+            end: end as f64 * 0.01,
+            release: None,
             posterior: total / (end - start) as f32,
         });
         start = end;

@@ -1,40 +1,25 @@
 //! How words are said: the pronouncing dictionary that ships with the product, and letter-to-sound
 //! for what it lacks.
 
-use crate::letters;
-use jam_score::Phone;
-use std::collections::HashMap;
+use crate::spelling::Spelling;
+use crate::{letters, notation};
+use jam_score::Spoken;
+use std::collections::{BTreeMap, HashMap};
 use std::sync::OnceLock;
 
 const SHIPPED: &str = include_str!("../model/cmudict.dict");
-
-/// A sound as the dictionary writes it.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub struct SpokenPhone {
-    pub phone: Phone,
-    /// 1 main, 2 secondary, 0 none; vowels only.
-    pub stress: Option<u8>,
-}
-
-/// One way to say a word.
-pub type Spoken = Vec<SpokenPhone>;
 
 /// English words with every way to say them.
 pub struct Dictionary {
     entries: HashMap<&'static str, Vec<&'static str>>,
 }
 
+/// How words are said in a production where that is not as the dictionary says, by the word in lower case.
+pub type WordList = BTreeMap<String, Vec<Spoken>>;
+
 /// Reads `AH0 B AW1 T`; none if a sound is unknown or there is none.
 pub fn parse_phones(text: &str) -> Option<Spoken> {
-    let spoken: Option<Spoken> = text
-        .split_ascii_whitespace()
-        .map(|name| {
-            let bare = name.trim_end_matches(|c: char| c.is_ascii_digit());
-            let stress = name[bare.len()..].parse().ok();
-            Some(SpokenPhone { phone: Phone::from_name(bare)?, stress })
-        })
-        .collect();
-    spoken.filter(|s| !s.is_empty())
+    notation::parse_arpabet(text).ok().filter(|s| !s.is_empty())
 }
 
 impl Dictionary {
@@ -60,6 +45,11 @@ impl Dictionary {
         (!found.is_empty()).then_some(found)
     }
 
+    /// Every listed word, in no order.
+    pub fn words(&self) -> impl Iterator<Item = &'static str> {
+        self.entries.keys().copied()
+    }
+
     /// Every listed way to say any word, in no order.
     pub fn all_listed(&self) -> impl Iterator<Item = Spoken> {
         self.entries.values().flatten().filter_map(|p| parse_phones(p))
@@ -70,6 +60,7 @@ impl Dictionary {
     pub fn ways_to_say(&self, word: &str) -> Vec<Spoken> {
         self.listed(word)
             .or_else(|| letters::derive(self, word))
+            .or_else(|| Some(vec![Spelling::shipped().say(word)?]))
             .unwrap_or_else(|| vec![letters::guess(word)])
             .into_iter()
             .filter(|s| !s.is_empty())

@@ -31,6 +31,11 @@ pub fn boundary_seconds(frame: usize) -> f64 {
     frame as f64 * SHIFT as f64 / f64::from(RATE) + 0.5 * (WINDOW - SHIFT) as f64 / f64::from(RATE)
 }
 
+/// The frame that starts nearest to a moment; the other way of [`boundary_seconds`].
+pub fn frame_near(at: jam_score::Seconds) -> usize {
+    ((at.0 - boundary_seconds(0)) * f64::from(RATE) / SHIFT as f64).round().max(0.0) as usize
+}
+
 fn mel(hz: f64) -> f64 {
     2595.0 * (1.0 + hz / 700.0).log10()
 }

@@ -2,8 +2,8 @@
 //! British spellings, and at last rules from letters to sounds. English spelling in general; the
 //! rules are common practice, no source.
 
-use crate::dictionary::{Dictionary, Spoken, SpokenPhone, parse_phones};
-use jam_score::Phone;
+use crate::dictionary::{Dictionary, parse_phones};
+use jam_score::{Phone, Spoken, SpokenPhone};
 
 /// Spellings that the dictionary has in American form only.
 const RESPELLINGS: &[(&str, &str)] = &[

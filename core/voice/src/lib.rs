@@ -17,20 +17,26 @@
 
 pub mod align;
 mod analyse;
+mod carry;
 pub mod dictionary;
 pub mod features;
 pub mod hear;
 mod letters;
 pub mod model;
+pub mod notation;
 mod numbers;
+pub mod phrasing;
 pub mod prosody;
 mod recording;
 pub mod report;
 pub mod scorer;
+pub mod spelling;
 pub mod text;
 
 pub use align::AlignError;
 pub use analyse::{AnalyseError, Analyser, Found};
+pub use dictionary::WordList;
+pub use phrasing::Phrasing;
 pub use prosody::VoiceTracks;
 pub use recording::{Recording, RecordingError};
 pub use report::Report;

@@ -37,6 +37,11 @@ impl VoiceTracks {
         (from)..((span.end.0 / HOP).ceil() as usize).clamp((from + 1).min(n), n)
     }
 
+    /// The levels within a span with the middle of their hops, seconds and dB.
+    pub fn levels_in(&self, span: Span) -> Vec<(f64, f32)> {
+        self.indices(span).map(|i| ((i as f64 + 0.5) * HOP, self.level_db[i])).collect()
+    }
+
     /// Mean level over the middle half of a span, dB.
     pub fn level_of(&self, span: Span) -> f32 {
         let quarter = 0.25 * span.length().0;

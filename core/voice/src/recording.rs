@@ -1,6 +1,6 @@
 //! Samples of a recording, any rate and channel count, and their way to what the analysis hears.
 
-use jam_score::{RecordingFacts, Seconds};
+use jam_score::{Listen, RecordingFacts, Seconds};
 use rubato::audioadapter::Adapter;
 use rubato::audioadapter_buffers::direct::SequentialSlice;
 use rubato::{Fft, FixedSync, Resampler};
@@ -26,6 +26,8 @@ pub enum RecordingError {
     Rate(u32),
     #[error("the channels have different lengths")]
     Ragged,
+    #[error("this recording has {has} channels and no channel {asked}; choose another or the mix of all")]
+    NoChannel { asked: u32, has: usize },
     #[error("the sound cannot be brought to another sampling rate: {0}")]
     Resample(String),
 }
@@ -43,6 +45,24 @@ impl Recording {
             return Err(RecordingError::Ragged);
         }
         Ok(Recording { rate, channels })
+    }
+
+    /// What is listened to: one channel or the mix of all, silent outside the chosen stretch. Nothing moves.
+    pub fn heard(&self, listen: &Listen) -> Result<Recording, RecordingError> {
+        let mut samples = match listen.channel {
+            None => self.mono(),
+            Some(channel) => {
+                let missing = || RecordingError::NoChannel { asked: channel + 1, has: self.channels() };
+                self.channels.get(channel as usize).ok_or_else(missing)?.clone()
+            }
+        };
+        if let Some(only) = listen.only {
+            let sample = |s: Seconds| ((s.0 * f64::from(self.rate)).round() as usize).min(samples.len());
+            let (from, to) = (sample(only.start), sample(only.end));
+            samples[..from].fill(0.0);
+            samples[to.max(from)..].fill(0.0);
+        }
+        Recording::new(self.rate, vec![samples])
     }
 
     pub fn rate(&self) -> u32 {

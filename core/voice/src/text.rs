@@ -1,6 +1,8 @@
 //! From a typed text to the words that are spoken.
 
-use crate::numbers;
+use crate::{notation, numbers};
+use jam_score::Spoken;
+use std::ops::Range;
 
 /// One word to be spoken.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -9,8 +11,29 @@ pub struct TextWord {
     pub text: String,
     /// The punctuation after it.
     pub after: String,
-    /// Lower case, plain letters and apostrophes: what the dictionary is asked for.
+    /// Lower case, plain letters and apostrophes: what the dictionary is asked for. Empty for a word that is
+    /// only given by its sounds.
     pub key: String,
+    /// Its sounds, if they were typed after it.
+    pub said: Option<Spoken>,
+    /// Where in the text it stands, in bytes, without the punctuation around it. Words that were written as one
+    /// (`1,200`) have the same place.
+    pub place: Range<usize>,
+}
+
+/// Something to be heard that is no word, written in square brackets.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Tag {
+    pub text: String,
+    /// The word it stands before; the number of words at the end of the text.
+    pub before: usize,
+}
+
+/// A text as it is spoken.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Script {
+    pub words: Vec<TextWord>,
+    pub tags: Vec<Tag>,
 }
 
 /// Why a text has no words to align.
@@ -19,9 +42,26 @@ pub enum TextError {
     #[error("there are no words in the text; type what is said in the recording")]
     Empty,
     #[error(
-        "“{0}” is written in letters that this English dictionary cannot read; type it in Latin letters, as it sounds"
+        "“{0}” is written in letters that this English dictionary cannot read; type its sounds after it between slashes, {0} /həˈloʊ/, or write it in Latin letters, as it sounds"
     )]
     Alphabet(String),
+    #[error("the sounds between slashes cannot be read: {0}")]
+    Sounds(#[from] notation::NotationError),
+}
+
+/// How words begin that name something heard. Anything else in square brackets tells how a line is played and
+/// is not heard.
+const HEARD: &[&str] = &[
+    "laugh", "chuckl", "giggl", "breath", "inhal", "exhal", "sigh", "gasp", "cough", "sniff", "snort", "sob", "cry",
+    "cries", "groan", "moan", "grunt", "yawn", "throat", "clear", "sneez", "pant", "hiccup", "noise", "kiss", "tut",
+    "scream", "whimper", "hum",
+];
+
+fn is_heard(tag: &str) -> bool {
+    tag.split(|c: char| !c.is_alphabetic()).any(|word| {
+        let word = word.to_lowercase();
+        HEARD.iter().any(|stem| word.starts_with(stem))
+    })
 }
 
 /// Accented Latin letters and what is left of them without the accent.
@@ -59,33 +99,114 @@ fn said_sign(c: char) -> Option<&'static str> {
     })
 }
 
-/// The spoken words of a text in order. What stands in square brackets (`[whispers]`) is not spoken.
-pub fn words_of(text: &str) -> Result<Vec<TextWord>, TextError> {
-    let mut words: Vec<TextWord> = Vec::new();
-    let mut bracket = 0usize;
-    let mut token = String::new();
-    let text = text.replace(['’', '‘', 'ʼ'], "'");
-    for c in text.chars().chain([' ']) {
+/// The spoken words of a text in order. What stands in square brackets is no word: `[laughs]` is heard,
+/// `[whispers]` tells how it is said. Sounds between slashes belong to the word before them, `Odile /oʊˈdil/`,
+/// or are a word of their own.
+pub fn read(text: &str) -> Result<Script, TextError> {
+    let mut script = Script::default();
+    let words = &mut script.words;
+    let mut bracket: Option<usize> = None;
+    let mut token = Token::default();
+    let mut skip_to = 0;
+    for (at, c) in text.char_indices().chain([(text.len(), ' ')]) {
+        if at < skip_to {
+            continue;
+        }
         match c {
-            '[' => {
-                take_token(&mut token, &mut words)?;
-                bracket += 1;
+            '[' if bracket.is_none() => {
+                token.take(words)?;
+                bracket = Some(at + 1);
             }
-            ']' => bracket = bracket.saturating_sub(1),
-            _ if bracket > 0 => {}
+            ']' => {
+                if let Some(start) = bracket.take() {
+                    let tag = text[start..at].trim();
+                    if is_heard(tag) {
+                        script.tags.push(Tag { text: tag.to_string(), before: words.len() });
+                    }
+                }
+            }
+            _ if bracket.is_some() => {}
+            '/' if token.text.is_empty() && let Some(end) = sounds_end(text, at) => {
+                let said = notation::parse(&text[at + 1..end])?;
+                let between = words.last().map(|last| &text[last.place.end..at]);
+                let follows = between.is_some_and(|b| b.trim().is_empty());
+                match words.last_mut().filter(|last| follows && last.said.is_none()) {
+                    Some(last) => {
+                        last.said = Some(said);
+                        last.place.end = end + 1;
+                    }
+                    None => {
+                        let place = at..end + 1;
+                        let text = notation::ipa(&said);
+                        let (after, key) = (String::new(), String::new());
+                        words.push(TextWord { text, after, key, said: Some(said), place });
+                    }
+                }
+                skip_to = end + 1;
+            }
             _ if c.is_whitespace() || matches!(c, '-' | '–' | '—' | '/' | '_' | '‐' | '‑') => {
-                take_token(&mut token, &mut words)?;
+                token.take(words)?;
                 if matches!(c, '–' | '—')
                     && let Some(last) = words.last_mut()
                 {
                     last.after.push(c);
                 }
             }
-            _ => token.push(c),
+            '’' | '‘' | 'ʼ' => token.push(at, '\''),
+            _ => token.push(at, c),
         }
     }
-    say_abbreviations(&mut words);
-    if words.is_empty() { Err(TextError::Empty) } else { Ok(words) }
+    say_abbreviations(words);
+    if let Some(strange) = words.iter().find(|w| w.key.is_empty() && w.said.is_none()) {
+        return Err(TextError::Alphabet(strange.text.clone()));
+    }
+    if words.is_empty() { Err(TextError::Empty) } else { Ok(script) }
+}
+
+/// Where the slash stands that ends sounds which begin with the slash at `start`; none if that one only parts
+/// words.
+fn sounds_end(text: &str, start: usize) -> Option<usize> {
+    let parted = text[..start].chars().next_back().is_none_or(char::is_whitespace);
+    let inside = text[start + 1..].split_once('/')?.0;
+    let ended = text[start + 2 + inside.len()..].chars().next().is_none_or(|c| !c.is_alphanumeric());
+    let some = !inside.is_empty() && !inside.starts_with(char::is_whitespace) && !inside.contains('\n');
+    (parted && ended && some).then_some(start + 1 + inside.len())
+}
+
+/// Characters between two spaces and where each of them stands.
+#[derive(Default)]
+struct Token {
+    text: String,
+    at: Vec<usize>,
+    end: usize,
+}
+
+impl Token {
+    fn push(&mut self, at: usize, c: char) {
+        self.at.push(at);
+        self.end = at + c.len_utf8();
+        if c == '\'' {
+            // The curly ones are longer than the plain one they are kept as.
+            self.end = at + 1;
+        }
+        self.text.push(c);
+    }
+
+    fn take(&mut self, words: &mut Vec<TextWord>) -> Result<(), TextError> {
+        let Token { text, at, end } = std::mem::take(self);
+        let spoken = |c: char| is_spoken(c) || matches!(c, '\'' | '$' | '£' | '€');
+        let first = text.chars().position(spoken).unwrap_or(0);
+        let last = text.chars().count() - text.chars().rev().position(spoken).unwrap_or(0);
+        let place = at.get(first).copied().unwrap_or(end)..at.get(last).copied().unwrap_or(end);
+        let before = words.len();
+        take_token(&text, words)?;
+        words[before..].iter_mut().for_each(|w| w.place = place.clone());
+        Ok(())
+    }
+}
+
+fn is_spoken(c: char) -> bool {
+    c.is_alphanumeric() || said_sign(c).is_some()
 }
 
 /// Abbreviations that the dictionary reads as something else, or not at all, and what is said for them.
@@ -176,9 +297,8 @@ fn initials(core: &str) -> Option<Vec<String>> {
         .then(|| letters.iter().map(|l| l.to_lowercase()).collect())
 }
 
-fn take_token(token: &mut String, words: &mut Vec<TextWord>) -> Result<(), TextError> {
-    let taken = std::mem::take(token);
-    let spoken = |c: char| c.is_alphanumeric() || said_sign(c).is_some();
+fn take_token(taken: &str, words: &mut Vec<TextWord>) -> Result<(), TextError> {
+    let spoken = is_spoken;
     let core = taken.trim_matches(|c: char| !spoken(c) && !matches!(c, '\'' | '$' | '£' | '€'));
     let after = taken.rsplit(|c: char| spoken(c) || c == '\'').next().unwrap_or_default();
     if !core.contains(spoken) {
@@ -206,7 +326,7 @@ fn take_token(token: &mut String, words: &mut Vec<TextWord>) -> Result<(), TextE
             continue;
         }
         if c == '\0' || !same_kind || said_sign(c).is_some() || !(c.is_alphanumeric() || c == '\'') {
-            take_run(&mut run, &taken, words)?;
+            take_run(&mut run, taken, words);
         }
         if c == '.' && in_number {
             push(words, "point");
@@ -223,16 +343,20 @@ fn take_token(token: &mut String, words: &mut Vec<TextWord>) -> Result<(), TextE
 }
 
 fn push(words: &mut Vec<TextWord>, word: &str) {
-    words.push(TextWord { text: word.to_string(), after: String::new(), key: word.to_string() });
+    words.push(written(word.to_string(), word.to_string()));
 }
 
-fn take_run(run: &mut String, token: &str, words: &mut Vec<TextWord>) -> Result<(), TextError> {
+fn written(text: String, key: String) -> TextWord {
+    TextWord { text, after: String::new(), key, said: None, place: 0..0 }
+}
+
+fn take_run(run: &mut String, token: &str, words: &mut Vec<TextWord>) {
     let run = std::mem::take(run);
     if run.starts_with(|c: char| c.is_ascii_digit()) {
         for word in numbers::words_of(&run) {
             push(words, word);
         }
-        return Ok(());
+        return;
     }
     let mut key = String::new();
     for c in run.to_lowercase().chars() {
@@ -241,13 +365,13 @@ fn take_run(run: &mut String, token: &str, words: &mut Vec<TextWord>) -> Result<
             None if c.is_ascii_lowercase() || c == '\'' => key.push(c),
             // Combining marks are an accent that was typed apart.
             None if ('\u{300}'..='\u{36f}').contains(&c) => {}
-            None => return Err(TextError::Alphabet(token.trim().to_string())),
+            // No key: its sounds must follow.
+            None => return words.push(written(token.trim().to_string(), String::new())),
         }
     }
     if key.contains(|c: char| c.is_ascii_lowercase()) {
-        words.push(TextWord { text: run, after: String::new(), key });
+        words.push(written(run, key));
     }
-    Ok(())
 }
 
 #[cfg(test)]
@@ -255,7 +379,8 @@ mod tests {
     use super::*;
 
     fn keys(text: &str) -> String {
-        words_of(text).expect("words").into_iter().map(|w| w.key + &w.after).collect::<Vec<_>>().join(" ")
+        let words = read(text).expect("words").words;
+        words.into_iter().map(|w| w.key + &w.after).collect::<Vec<_>>().join(" ")
     }
 
     #[test]
@@ -280,16 +405,44 @@ mod tests {
 
     #[test]
     fn a_text_without_words_or_in_another_alphabet_is_refused_with_a_way_out() {
-        assert_eq!(words_of(" … [breath] !"), Err(TextError::Empty));
-        assert_eq!(words_of("hello Привет"), Err(TextError::Alphabet("Привет".into())));
+        assert_eq!(read(" … [breath] !"), Err(TextError::Empty));
+        assert_eq!(read("hello Привет"), Err(TextError::Alphabet("Привет".into())));
+    }
+
+    #[test]
+    fn sounds_between_slashes_say_the_word_before_them_or_stand_alone() {
+        let script = read("Привет /prɪˈvjet/, Odile /OW0 D IY1 L/! /həˈloʊ/ and/or 5 km/h").expect("words");
+        let said = |i: usize| script.words[i].said.as_ref().map(|s| notation::arpabet(s));
+        assert_eq!(said(0).as_deref(), Some("P R IH0 V Y EH1 T"));
+        assert_eq!(said(1).as_deref(), Some("OW0 D IY1 L"));
+        assert_eq!((script.words[2].text.as_str(), said(2).as_deref()), ("həˈloʊ", Some("HH AH0 L OW1")));
+        assert_eq!(script.words[3..].iter().map(|w| w.key.as_str()).collect::<Vec<_>>().join(" "), "and or five kilometers h");
+        assert!(matches!(read("so /qʘ/"), Err(TextError::Sounds(_))));
+    }
+
+    #[test]
+    fn what_is_heard_and_no_word_is_told_from_how_it_is_said() {
+        let script = read("[breath] Well [whispers] now [she laughs softly]").expect("words");
+        let tags: Vec<_> = script.tags.iter().map(|t| (t.text.as_str(), t.before)).collect();
+        assert_eq!(tags, [("breath", 0), ("she laughs softly", 2)]);
+        assert_eq!(script.words.len(), 2);
+    }
+
+    #[test]
+    fn every_word_knows_where_it_stands() {
+        let text = "“Don’t!” — 1,200 crates, half-past.";
+        let script = read(text).expect("words");
+        let places: Vec<&str> = script.words.iter().map(|w| &text[w.place.clone()]).collect();
+        assert_eq!(places, ["Don’t", "1,200", "1,200", "1,200", "1,200", "crates", "half", "past"]);
     }
 
     proptest::proptest! {
         #[test]
         fn any_text_is_answered_and_every_word_can_be_asked_for(text in "\\PC{0,60}") {
-            for word in words_of(&text).into_iter().flatten() {
+            for word in read(&text).map(|s| s.words).unwrap_or_default() {
                 proptest::prop_assert!(word.key.chars().all(|c| c.is_ascii_lowercase() || c == '\''));
-                proptest::prop_assert!(word.key.contains(|c: char| c.is_ascii_lowercase()));
+                proptest::prop_assert!(word.said.is_some() || word.key.contains(|c: char| c.is_ascii_lowercase()));
+                proptest::prop_assert!(!text[word.place.clone()].is_empty());
             }
         }
     }

@@ -5,6 +5,7 @@ use crate::form::{Form, blocking};
 use crate::jobs::{self, Job};
 use crate::problem::{Answer, Problem};
 use crate::range;
+use crate::routes::speech::{self, TakeView};
 use crate::voices::{PEAK_STEP, Voice};
 use axum::Json;
 use axum::body::Bytes;
@@ -14,7 +15,7 @@ use axum::response::{IntoResponse, Response};
 use jam_formats::{curves, script, sound, tiers};
 use jam_score::{Correction, Edit, Frame, FrameGrid, Line, Phone, Seconds};
 use jam_store::{NewLine, StoredLine};
-use jam_voice::Report;
+use jam_voice::{Phrasing, Report};
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -80,6 +81,10 @@ pub struct LineView {
     voice: VoiceView,
     /// What the recording is like.
     report: Report,
+    /// Every recording of the line.
+    takes: Vec<TakeView>,
+    /// How it is spoken; none until it is timed.
+    phrasing: Option<Phrasing>,
     /// A line of text for each phone, in the International Phonetic Alphabet.
     ipa: HashMap<&'static str, &'static str>,
     /// What can be taken back and made again, newest first.
@@ -105,7 +110,7 @@ pub struct NewLineForm {
 }
 
 fn voice(app: &App, line: &StoredLine) -> Answer<Arc<Voice>> {
-    app.voices.get(&line.recording, || Ok::<_, Problem>(app.store.blob(&line.recording)?))
+    app.voices.get(&line.recording, line.document.listen.channel, || Ok::<_, Problem>(app.store.blob(&line.recording)?))
 }
 
 fn summary(app: &App, line: &StoredLine, number: usize, grid: FrameGrid) -> LineSummary {
@@ -141,13 +146,15 @@ fn summary(app: &App, line: &StoredLine, number: usize, grid: FrameGrid) -> Line
     }
 }
 
-fn view(app: &App, line: StoredLine) -> Answer<LineView> {
+pub fn view(app: &App, line: StoredLine) -> Answer<LineView> {
     let number = app.store.line_number(line.id)?;
     let voice = voice(app, &line)?;
     let steps = app.store.steps(line.id)?;
     Ok(LineView {
         summary: summary(app, &line, number, app.store.production()?.grid),
         report: voice.report.clone(),
+        takes: speech::takes(app, &line)?,
+        phrasing: line.document.timing.as_ref().map(|t| Phrasing::of(t, &voice.tracks)),
         voice: VoiceView {
             hop: jam_voice::prosody::HOP,
             level_db: voice.tracks.level_db.clone(),

@@ -6,3 +6,4 @@ pub mod jobs;
 pub mod lines;
 pub mod live;
 pub mod production;
+pub mod speech;

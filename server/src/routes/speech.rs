@@ -1,0 +1,305 @@
+//! What is said in a line and how: words and their sounds, takes and channels, the production's word list.
+
+use crate::app::{App, Event};
+use crate::form::{Form, blocking};
+use crate::jobs;
+use crate::problem::{Answer, Problem};
+use crate::routes::lines::{LineView, view};
+use axum::Json;
+use axum::extract::{Multipart, Path, State};
+use jam_formats::sound;
+use jam_score::{Correction, Edit, Listen, Seconds, Spoken};
+use jam_store::StoredLine;
+use jam_voice::{notation, text};
+use serde::{Deserialize, Serialize};
+use std::sync::Arc;
+
+/// One way to say a word, in both notations.
+#[derive(Serialize, utoipa::ToSchema)]
+pub struct WayView {
+    ipa: String,
+    arpabet: String,
+}
+
+impl WayView {
+    fn of(spoken: &Spoken) -> WayView {
+        WayView { ipa: notation::ipa(spoken), arpabet: notation::arpabet(spoken) }
+    }
+}
+
+/// A word with every way to say it.
+#[derive(Serialize, utoipa::ToSchema)]
+pub struct WaysView {
+    /// As it is said in the line now.
+    now: WayView,
+    ways: Vec<WayView>,
+    /// Whether the dictionary lists it, or the ways follow from its letters.
+    listed: bool,
+}
+
+/// A word as it shall be written.
+#[derive(Deserialize, utoipa::ToSchema)]
+pub struct Retype {
+    text: String,
+}
+
+/// How a word shall be said.
+#[derive(Deserialize, utoipa::ToSchema)]
+pub struct Say {
+    /// In the phonetic alphabet, or ARPAbet in capitals with spaces.
+    sounds: String,
+    /// In every line of the production, not only here.
+    #[serde(default)]
+    everywhere: bool,
+}
+
+/// One entry of the word list.
+#[derive(Serialize, utoipa::ToSchema)]
+pub struct SaidAs {
+    word: String,
+    ipa: String,
+    arpabet: String,
+}
+
+/// How a word of the list is said.
+#[derive(Deserialize, utoipa::ToSchema)]
+pub struct SaidAsChange {
+    sounds: String,
+}
+
+/// Another recording of a line's words.
+#[derive(utoipa::ToSchema)]
+#[allow(dead_code, reason = "describes the form for the API description only")]
+pub struct NewTakeForm {
+    #[schema(value_type = String, format = Binary)]
+    recording: Vec<u8>,
+}
+
+/// One recording of a line.
+#[derive(Serialize, utoipa::ToSchema)]
+pub struct TakeView {
+    /// None for the recording that the line came with.
+    id: Option<i32>,
+    name: String,
+    duration: Seconds,
+    channels: u32,
+    chosen: bool,
+}
+
+pub fn takes(app: &App, line: &StoredLine) -> Answer<Vec<TakeView>> {
+    let view = |t: jam_store::Take| TakeView {
+        chosen: t.id == line.document.listen.take,
+        id: t.id,
+        name: t.name,
+        duration: t.facts.duration,
+        channels: t.facts.channels,
+    };
+    Ok(app.store.takes(line.id)?.into_iter().map(view).collect())
+}
+
+/// Makes an edit after which the line is timed anew.
+fn edit_and_time(app: &Arc<App>, id: i32, edit: &Edit) -> Answer<LineView> {
+    let mut line = app.store.edit_line(id, edit)?;
+    app.store.set_problem(id, None)?;
+    line.problem = None;
+    jobs::analyse(app, id);
+    app.tell(Event::Line { id });
+    view(app, line)
+}
+
+/// The word of a line's text, and what it is looked up by.
+fn word_of(line: &StoredLine, word: u32) -> Answer<text::TextWord> {
+    let gone = || Problem::refused("word", "no_such_word", "There is no such word any more; choose again.");
+    if !line.document.is_timed() {
+        return Err(Problem::refused("word", "not_timed", "The line is being timed; wait until that is done."));
+    }
+    let mut words = text::read(&line.document.text).map_err(|_| gone())?.words;
+    if (word as usize) < words.len() { Ok(words.swap_remove(word as usize)) } else { Err(gone()) }
+}
+
+fn sounds_of(text: &str) -> Answer<Spoken> {
+    notation::parse(text).map_err(|e| Problem::refused("sounds", "sounds_unreadable", e))
+}
+
+/// Writes one word otherwise; the line is timed anew, pinned words stay.
+#[utoipa::path(put, path = "/api/lines/{id}/words/{word}", tag = "lines", params(("id" = i32, Path), ("word" = u32, Path)), request_body = Retype, responses((status = 200, body = LineView), (status = 422, body = Problem)))]
+pub async fn retype(
+    State(app): State<Arc<App>>,
+    Path((id, word)): Path<(i32, u32)>,
+    Json(new): Json<Retype>,
+) -> Answer<Json<LineView>> {
+    blocking(move || {
+        let line = app.store.line(id)?;
+        let place = word_of(&line, word)?.place;
+        let mut text = line.document.text;
+        text.replace_range(place, new.text.trim());
+        edit_and_time(&app, id, &Edit::Text(text.trim().to_string()))
+    })
+    .await
+    .map(Json)
+}
+
+/// The ways to say a word of a line.
+#[utoipa::path(get, path = "/api/lines/{id}/words/{word}/ways", tag = "lines", params(("id" = i32, Path), ("word" = u32, Path)), responses((status = 200, body = WaysView), (status = 422, body = Problem)))]
+pub async fn ways(
+    State(app): State<Arc<App>>,
+    Path((id, word)): Path<(i32, u32)>,
+) -> Answer<Json<WaysView>> {
+    blocking(move || {
+        let line = app.store.line(id)?;
+        let key = word_of(&line, word)?.key;
+        let sounds = line.document.timing.iter().flat_map(|t| &t.sounds).filter(|s| s.word == Some(word));
+        let now: Spoken =
+            sounds.map(|s| jam_score::SpokenPhone { phone: s.phone, stress: s.stress }).collect();
+        let dictionary = jam_voice::dictionary::Dictionary::shipped();
+        let mut ways: Vec<Spoken> = app.word_list()?.remove(&key).unwrap_or_default();
+        if !key.is_empty() {
+            ways.extend(dictionary.ways_to_say(&key));
+        }
+        if !ways.contains(&now) {
+            ways.insert(0, now.clone());
+        }
+        ways.dedup();
+        Ok(WaysView {
+            now: WayView::of(&now),
+            ways: ways.iter().map(WayView::of).collect(),
+            listed: dictionary.listed(&key).is_some(),
+        })
+    })
+    .await
+    .map(Json)
+}
+
+/// Says one word otherwise, here or in every line; what says it is timed anew.
+#[utoipa::path(post, path = "/api/lines/{id}/words/{word}/ways", tag = "lines", params(("id" = i32, Path), ("word" = u32, Path)), request_body = Say, responses((status = 200, body = LineView), (status = 422, body = Problem)))]
+pub async fn say(
+    State(app): State<Arc<App>>,
+    Path((id, word)): Path<(i32, u32)>,
+    Json(say): Json<Say>,
+) -> Answer<Json<LineView>> {
+    blocking(move || {
+        let line = app.store.line(id)?;
+        let key = word_of(&line, word)?.key;
+        let sounds = sounds_of(&say.sounds)?;
+        if say.everywhere && !key.is_empty() {
+            app.store.set_said_as(&key, Some(&notation::arpabet(&sounds)))?;
+            time_lines_with(&app, &key, Some(id))?;
+        }
+        edit_and_time(&app, id, &Edit::Correct(Correction::Pronounce { word, sounds }))
+    })
+    .await
+    .map(Json)
+}
+
+/// Times the lines anew in which a word is said, but for one.
+fn time_lines_with(app: &Arc<App>, key: &str, but: Option<i32>) -> Answer<()> {
+    for line in app.store.lines()? {
+        let words = text::read(&line.document.text).map(|s| s.words).unwrap_or_default();
+        if Some(line.id) != but && words.iter().any(|w| w.key == key) {
+            jobs::analyse(app, line.id);
+            app.tell(Event::Line { id: line.id });
+        }
+    }
+    Ok(())
+}
+
+/// Chooses which of a line's sound is listened to: take, channel, stretch.
+#[utoipa::path(put, path = "/api/lines/{id}/listen", tag = "lines", params(("id" = i32, Path)), request_body = Listen, responses((status = 200, body = LineView), (status = 422, body = Problem)))]
+pub async fn listen(
+    State(app): State<Arc<App>>,
+    Path(id): Path<i32>,
+    Json(listen): Json<Listen>,
+) -> Answer<Json<LineView>> {
+    blocking(move || {
+        let takes = app.store.takes(id)?;
+        let gone = || Problem::refused("take", "no_such_take", "There is no such take of this line; choose another.");
+        let take = takes.into_iter().find(|t| t.id == listen.take).ok_or_else(gone)?;
+        if listen.channel.is_some_and(|c| c >= take.facts.channels) {
+            let detail = "This take has fewer channels; choose another or the mix of all.";
+            return Err(Problem::refused("channel", "no_such_channel", detail));
+        }
+        if listen.only.is_some_and(|only| only.start >= take.facts.duration) {
+            let detail = "The recording ends before that; choose an earlier stretch.";
+            return Err(Problem::refused("only", "outside_recording", detail));
+        }
+        edit_and_time(&app, id, &Edit::Listen(listen))
+    })
+    .await
+    .map(Json)
+}
+
+/// Adds another recording of a line's words and chooses it.
+#[utoipa::path(post, path = "/api/lines/{id}/takes", tag = "lines", params(("id" = i32, Path)), request_body(content = NewTakeForm, content_type = "multipart/form-data"), responses((status = 200, body = LineView), (status = 422, body = Problem)))]
+pub async fn add_take(
+    State(app): State<Arc<App>>,
+    Path(id): Path<i32>,
+    form: Multipart,
+) -> Answer<Json<LineView>> {
+    let form = Form::read(form).await?;
+    blocking(move || {
+        let (name, bytes) = form.file("recording", "Choose the recording, a sound file.")?;
+        let facts = sound::read(bytes)?.facts();
+        let take = app.store.add_take(id, bytes, name, &facts)?;
+        edit_and_time(&app, id, &Edit::Listen(Listen { take: Some(take), ..Listen::default() }))
+    })
+    .await
+    .map(Json)
+}
+
+/// How words are said in this production, where the dictionary does not know better.
+#[utoipa::path(get, path = "/api/words", tag = "production", responses((status = 200, body = [SaidAs])))]
+pub async fn words(State(app): State<Arc<App>>) -> Answer<Json<Vec<SaidAs>>> {
+    blocking(move || {
+        let list = app.store.said_as()?.into_iter().filter_map(|(word, sounds)| {
+            let spoken = notation::parse(&sounds).ok()?;
+            Some(SaidAs { word, ipa: notation::ipa(&spoken), arpabet: notation::arpabet(&spoken) })
+        });
+        Ok(list.collect())
+    })
+    .await
+    .map(Json)
+}
+
+/// Sets how a word is said; the lines that have it are timed anew.
+#[utoipa::path(put, path = "/api/words/{word}", tag = "production", params(("word" = String, Path)), request_body = SaidAsChange, responses((status = 200, body = [SaidAs]), (status = 422, body = Problem)))]
+pub async fn set_word(
+    State(app): State<Arc<App>>,
+    Path(word): Path<String>,
+    Json(change): Json<SaidAsChange>,
+) -> Answer<Json<Vec<SaidAs>>> {
+    let inner = app.clone();
+    blocking(move || {
+        let key = key_of(&word)?;
+        let sounds = sounds_of(&change.sounds)?;
+        inner.store.set_said_as(&key, Some(&notation::arpabet(&sounds)))?;
+        inner.tell(Event::Production);
+        time_lines_with(&inner, &key, None)
+    })
+    .await?;
+    words(State(app)).await
+}
+
+/// Takes a word off the list; it is said as the dictionary says again.
+#[utoipa::path(delete, path = "/api/words/{word}", tag = "production", params(("word" = String, Path)), responses((status = 200, body = [SaidAs])))]
+pub async fn remove_word(
+    State(app): State<Arc<App>>,
+    Path(word): Path<String>,
+) -> Answer<Json<Vec<SaidAs>>> {
+    let inner = app.clone();
+    blocking(move || {
+        inner.store.set_said_as(&word, None)?;
+        inner.tell(Event::Production);
+        time_lines_with(&inner, &word, None)
+    })
+    .await?;
+    words(State(app)).await
+}
+
+/// What a word is looked up by.
+fn key_of(word: &str) -> Answer<String> {
+    let one = text::read(word).ok().map(|s| s.words).filter(|w| w.len() == 1 && !w[0].key.is_empty());
+    let words = one.ok_or_else(|| {
+        Problem::refused("word", "not_one_word", "Type one word in Latin letters, as it is written in the lines.")
+    })?;
+    Ok(words[0].key.clone())
+}

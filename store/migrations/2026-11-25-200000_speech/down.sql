@@ -1,0 +1,3 @@
+DROP TABLE said_as;
+DROP TABLE take;
+ALTER TABLE journal DROP COLUMN joined;
