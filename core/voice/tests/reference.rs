@@ -6,6 +6,9 @@ use jam_score::{Phone, Sound};
 use jam_voice::{AlignError, AnalyseError, Analyser, Recording, features, model};
 use std::path::Path;
 
+mod matching;
+use matching::{boundary_errors, known_sound};
+
 fn fixture(name: &str) -> Recording {
     let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/fixtures").join(name);
     jam_formats::sound::read(&std::fs::read(path).unwrap()).unwrap()
@@ -73,7 +76,9 @@ fn boundaries_of_synthesised_speech_lie_where_the_synthesiser_put_them() {
     for line in known.as_array().unwrap() {
         let text = line["text"].as_str().unwrap();
         let found = analyse(&fixture(line["file"].as_str().unwrap()), text).unwrap();
-        errors.extend(boundary_errors(line["sounds"].as_array().unwrap(), &found.timing.sounds));
+        let known: Vec<_> = line["sounds"].as_array().unwrap().iter().map(known_sound).collect();
+        let ours: Vec<_> = found.timing.sounds.iter().map(matching::of).collect();
+        errors.extend(boundary_errors(&known, &ours).iter().map(|e| e.off.abs()));
         // Reduced words ("would you" said as one) may be doubtful; most must not be.
         let doubtful = found.timing.words.iter().filter(|w| w.confidence < 0.5).count();
         assert!(doubtful <= 1, "{text}: {:?}", found.timing.words);
@@ -129,14 +134,8 @@ fn sounds_without_a_text_are_mostly_those_that_were_said() {
         found.timing.check().unwrap();
         assert!(found.timing.words.is_empty() && found.timing.end() == recording.duration());
         for sound in line["sounds"].as_array().unwrap() {
-            let name = match sound[0].as_str().unwrap() {
-                "ax" => "AH".to_string(),
-                "pau" => "SIL".to_string(),
-                "axr" => "ER".to_string(),
-                other => other.to_uppercase(),
-            };
+            let (name, start, end) = known_sound(sound);
             let said = Phone::from_name(&name).unwrap();
-            let (start, end) = (sound[1].as_f64().unwrap(), sound[2].as_f64().unwrap());
             let mut t = (start * 100.0).ceil() / 100.0;
             while t < end {
                 let at = |s: &&Sound| s.span.start.0 <= t && t < s.span.end.0;
@@ -161,64 +160,6 @@ fn sounds_without_a_text_are_mostly_those_that_were_said() {
         frames > 2000 && share(phones) < 33.0 && share(mouths) < 28.0 && share(silence) < 2.0,
         "{report}"
     );
-}
-
-/// Errors of the boundaries whose two neighbours were both matched one to one (edit distance on
-/// phone identity and time).
-fn boundary_errors(known: &[serde_json::Value], ours: &[Sound]) -> Vec<f64> {
-    let theirs: Vec<(String, f64, f64)> = known
-        .iter()
-        .map(|k| {
-            let name = match k[0].as_str().unwrap() {
-                "ax" => "AH".into(),
-                "pau" => "SIL".into(),
-                "axr" => "ER".into(),
-                other => other.to_uppercase(),
-            };
-            (name, k[1].as_f64().unwrap(), k[2].as_f64().unwrap())
-        })
-        .collect();
-    let (n, m) = (theirs.len(), ours.len());
-    let mut cost = vec![vec![0.0; m + 1]; n + 1];
-    let mut step = vec![vec![0u8; m + 1]; n + 1];
-    for i in 0..=n {
-        for j in 0..=m {
-            let mut options = Vec::new();
-            if i > 0 && j > 0 {
-                let (name, start, end) = &theirs[i - 1];
-                let different = f64::from(u8::from(name != ours[j - 1].phone.name()));
-                let apart = (0.5 * (start + end) - ours[j - 1].span.middle().0).abs().min(0.5);
-                options.push((cost[i - 1][j - 1] + different + apart, 0));
-            }
-            if i > 0 {
-                options.push((cost[i - 1][j] + 1.0, 1));
-            }
-            if j > 0 {
-                options.push((cost[i][j - 1] + 1.0, 2));
-            }
-            if let Some(best) = options.into_iter().min_by(|a, b| a.0.total_cmp(&b.0)) {
-                (cost[i][j], step[i][j]) = best;
-            }
-        }
-    }
-    let mut partner = vec![None; n];
-    let (mut i, mut j) = (n, m);
-    while i > 0 || j > 0 {
-        match step[i][j] {
-            0 => {
-                (i, j) = (i - 1, j - 1);
-                partner[i] = Some(j);
-            }
-            1 => i -= 1,
-            _ => j -= 1,
-        }
-    }
-    (1..n)
-        .filter_map(|k| match (partner[k - 1], partner[k]) {
-            (Some(a), Some(b)) if b == a + 1 => Some((ours[b].span.start.0 - theirs[k].1).abs()),
-            _ => None,
-        })
-        .collect()
 }
 
 #[test]

@@ -1,0 +1,105 @@
+//! The accuracy table: how far boundaries lie from where they are known to be, ours and the reference
+//! recogniser's, and how long each takes. `cargo xtask figures` makes its material and runs it.
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::cast_precision_loss)]
+
+use jam_voice::Analyser;
+use std::path::Path;
+use std::time::Instant;
+
+#[path = "../tests/matching/mod.rs"]
+mod matching;
+use matching::{Boundary, Timed, boundary_errors, known_sound};
+
+/// The reference recogniser counts frames from their first sample; a boundary lies between two centres.
+const CENTRE: f64 = 0.0078;
+
+fn row(name: &str, who: &str, errors: &[Boundary]) -> String {
+    let mut off: Vec<f64> = errors.iter().map(|e| e.off * 1e3).collect();
+    off.sort_by(f64::total_cmp);
+    let bias = off[off.len() / 2];
+    let mut far: Vec<f64> = off.iter().map(|o| o.abs()).collect();
+    far.sort_by(f64::total_cmp);
+    let within = |ms: f64| 100.0 * far.iter().filter(|f| **f <= ms).count() as f64 / far.len() as f64;
+    format!(
+        "| {name} | {who} | {} | {:.1} | {:.1} | {bias:+.1} | {:.0} | {:.1} | {:.0} | {:.0} |",
+        far.len(),
+        far.iter().sum::<f64>() / far.len() as f64,
+        far[far.len() / 2],
+        within(10.0),
+        within(20.0),
+        within(30.0),
+        within(50.0)
+    )
+}
+
+fn main() {
+    let folder = std::env::args().nth(1).expect("the folder of the material");
+    let folder = Path::new(&folder);
+    let material: serde_json::Value =
+        serde_json::from_slice(&std::fs::read(folder.join("material.json")).unwrap()).unwrap();
+    // One core, as the reference recogniser has.
+    rayon::ThreadPoolBuilder::new().num_threads(1).build_global().unwrap();
+    let analyser = Analyser::shipped().unwrap();
+    let mut sets: Vec<(String, Vec<Boundary>, Vec<Boundary>)> = Vec::new();
+    let (mut sound, mut took, mut their_sound, mut they_took) = (0.0, 0.0, 0.0, 0.0);
+    let mut everything = Vec::new();
+    for item in material["items"].as_array().unwrap() {
+        let text = item["text"].as_str().unwrap();
+        let bytes = std::fs::read(folder.join(item["file"].as_str().unwrap())).unwrap();
+        let recording = jam_formats::sound::read(&bytes).unwrap();
+        let started = Instant::now();
+        let found = analyser.analyse(&recording, text, &|_| true).unwrap();
+        let seconds = started.elapsed().as_secs_f64();
+        sound += recording.duration().0;
+        took += seconds;
+        let known: Vec<Timed> = item["sounds"].as_array().unwrap().iter().map(known_sound).collect();
+        let ours: Vec<Timed> = found.timing.sounds.iter().map(matching::of).collect();
+        let theirs: Vec<Timed> = item["reference"]["sounds"].as_array().into_iter().flatten().map(known_sound).collect();
+        if let Some(seconds) = item["reference"]["seconds"].as_f64() {
+            their_sound += recording.duration().0;
+            they_took += seconds;
+        }
+        let name = item["set"].as_str().unwrap();
+        let set = match sets.iter_mut().position(|s| s.0 == name) {
+            Some(i) => &mut sets[i],
+            None => {
+                sets.push((name.to_string(), Vec::new(), Vec::new()));
+                sets.last_mut().unwrap()
+            }
+        };
+        let errors = boundary_errors(&known, &ours);
+        everything.extend(errors.iter().map(|e| (name.to_string(), e.clone())));
+        set.1.extend(errors);
+        let theirs: Vec<Timed> = theirs.into_iter().map(|(n, a, b)| (n, a + CENTRE, b + CENTRE)).collect();
+        set.2.extend(boundary_errors(&known, &theirs));
+    }
+    println!("| material | by | boundaries | mean ms | median | bias | ≤ 10 ms % | ≤ 20 | ≤ 30 | ≤ 50 |");
+    println!("|---|---|---|---|---|---|---|---|---|---|");
+    let synthesised = sets.iter().filter(|s| s.0.starts_with("flite"));
+    let all = synthesised.fold((Vec::new(), Vec::new()), |mut all, s| {
+        all.0.extend(s.1.clone());
+        all.1.extend(s.2.clone());
+        all
+    });
+    sets.push(("all synthesised".into(), all.0, all.1));
+    for (name, ours, theirs) in &sets {
+        println!("{}", row(name, "Jam Lips", ours));
+        if !theirs.is_empty() {
+            println!("{}", row(name, "reference", theirs));
+        }
+    }
+    println!(
+        "\nOn one core: Jam Lips {:.4} x real time ({:.0} times faster than the sound, pitch and loudness included), the reference recogniser {:.4} x ({:.0} times), loading the models not counted.",
+        took / sound,
+        sound / took,
+        they_took / their_sound,
+        their_sound / they_took
+    );
+    if let Some(file) = std::env::args().nth(2) {
+        let lines: Vec<String> = everything
+            .iter()
+            .map(|(set, e)| format!("{set}\t{}\t{}\t{:.2}", e.before, e.after, e.off * 1e3))
+            .collect();
+        std::fs::write(file, lines.join("\n")).unwrap();
+    }
+}

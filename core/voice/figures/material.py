@@ -1,0 +1,119 @@
+#!/usr/bin/env python3
+"""Makes the material of the accuracy table: speech with known times, and the reference recogniser's own times.
+
+    material.py FOLDER
+
+Needs Debian's flite (voices slt, rms, awb, kal16; it prints when each of its sounds ends) and the Python packages
+pocketsphinx (the reference recogniser, BSD-2, with the acoustic model that ours reads too) and phonlab (BSD-3:
+three short recordings of people, labelled by hand). Writes FOLDER/material.json and the sound files beside it.
+"""
+import importlib.util, json, pathlib, re, subprocess, sys, time, wave
+
+import pocketsphinx
+
+TEXTS = """The old harbour crane lifted three crates of oranges before sunrise.
+Fresh bread cools on the wooden shelf beside the bakery window.
+My neighbour planted purple beans along the garden fence.
+Five small boats drifted slowly past the quiet lighthouse.
+She weighed the flour twice and folded in a cup of melted butter.
+Heavy fog covered the bridge while the ferry waited for passengers.
+Would you like a warm cinnamon roll or a slice of pumpkin pie?
+The gardener measured every path with a piece of yellow string.
+A jolly fisherman whistled as he mended his torn nets.
+Please check the oven, because the almond cakes are nearly ready.
+Tall sunflowers leaned over the wall and watched the busy street.
+Both brothers threw smooth pebbles into the shallow water.
+The mayor asked thirty children to paint the harbour wall.
+Mushrooms and moss grow thick behind the empty greenhouse.
+We should choose a cheaper engine for the rusty tugboat.
+His voice shook when the judge opened the third envelope.
+Zoe found a tiny lizard asleep under the watering can.
+Rain hammered the tin roof, and nobody heard the kettle boil.
+The baker's daughter usually delivers rye loaves on Thursday.
+Enjoy the view of the valley from the top of the crooked tower.
+Pack the blue vase in paper and push the box toward the van.
+Every evening a curious fox visits the vegetable beds.
+Our captain bought a cheap telescope at the village market.
+Sugar, ginger and orange peel make the kitchen smell wonderful.""".split("\n")
+VOICES = ["slt", "rms", "awb", "kal16"]
+NAMES = {"ax": "AH", "axr": "ER", "pau": "SIL"}
+HAND = {"two_plus_two": "two plus two", "three_plus_five": "three plus five",
+        "im_twelve": "I'm twelve, what're you talking about"}
+
+
+def name(phone):
+    return NAMES.get(phone, phone.upper())
+
+
+def synthesised(folder):
+    for voice in VOICES:
+        for i, text in enumerate(TEXTS):
+            file = folder / f"{voice}_{i:02}.wav"
+            out = subprocess.run(["flite", "-voice", voice, "-psdur", "-t", text, "-o", file],
+                                 capture_output=True, text=True, check=True).stdout.split()
+            start, sounds = 0.0, []
+            for phone, end in (pair.split(":") for pair in out if ":" in pair):
+                sounds.append([name(phone), start, float(end)])
+                start = float(end)
+            yield {"set": f"flite {voice}", "file": file.name, "text": text, "sounds": sounds}
+
+
+def tier(text, wanted):
+    """Intervals of the first tier of a long or short TextGrid whose name is one of `wanted`."""
+    for part in re.split(r'"IntervalTier"', text)[1:]:
+        called = re.search(r'"([^"]*)"', part).group(1)
+        if called.lower() in wanted:
+            body = part[part.index(called) + len(called) + 1:]
+            body = re.sub(r"intervals:? ?\[?\d*\]?:?|size = \d+|[a-z]+ ?= ", " ", body)
+            return [(float(a), float(b), c) for a, b, c in re.findall(r'([\d.]+)\s+([\d.]+)\s+"([^"]*)"', body)]
+    return []
+
+
+def hand_labelled(folder):
+    # Its files only; the package itself wants much that is not needed here.
+    data = pathlib.Path(importlib.util.find_spec("phonlab").submodule_search_locations[0]) / "data" / "example_audio"
+    for stem, text in HAND.items():
+        labels = (data / f"{stem}.TextGrid").read_bytes()
+        labels = labels.decode("utf-16" if labels[:2] in (b"\xff\xfe", b"\xfe\xff") else "utf-8")
+        phones = tier(labels, {"phone", "phones", "segment", "segments"})
+        strip = lambda p: re.sub(r"\d", "", p).strip().upper()
+        sounds = [["SIL" if strip(p) in ("", "SP", "SIL") else strip(p), a, b] for a, b, p in phones]
+        (folder / f"{stem}.wav").write_bytes((data / f"{stem}.wav").read_bytes())
+        yield {"set": "people, labelled by hand", "file": f"{stem}.wav", "text": text, "sounds": sounds}
+
+
+def reference(folder, item):
+    """Sounds as the reference recogniser times them, and the seconds it took; none where it fails."""
+    with wave.open(str(folder / item["file"])) as w:
+        if (w.getframerate(), w.getnchannels(), w.getsampwidth()) != (16000, 1, 2):
+            return None
+        data = w.readframes(w.getnframes())
+    text = re.sub(r"[^a-z' ]", " ", item["text"].lower().replace("harbour", "harbor").replace("neighbour", "neighbor"))
+    started = time.process_time()
+    try:
+        decoder = pocketsphinx.Decoder(lm=None, loglevel="FATAL")
+        loaded = time.process_time()
+        decoder.set_align_text(" ".join(text.split()))
+        for _ in range(2):
+            decoder.start_utt()
+            decoder.process_raw(data, full_utt=True)
+            decoder.end_utt()
+            if decoder.get_alignment() is None:
+                decoder.set_alignment()
+        sounds = [[p.name, p.start / 100, (p.start + p.duration) / 100]
+                  for word in decoder.get_alignment() for p in word]
+    except Exception as error:  # the recogniser raises RuntimeError of several kinds
+        print(f"{item['file']}: the reference recogniser failed: {error}", file=sys.stderr)
+        return None
+    if not sounds:
+        return None
+    return {"sounds": sounds, "seconds": time.process_time() - loaded, "loading": loaded - started}
+
+
+folder = pathlib.Path(sys.argv[1])
+folder.mkdir(parents=True, exist_ok=True)
+items = [*synthesised(folder), *hand_labelled(folder)]
+for item in items:
+    item["reference"] = reference(folder, item)
+(folder / "material.json").write_text(json.dumps({"items": items}))
+print(f"{len(items)} recordings, {sum(i['reference'] is not None for i in items)} timed by the reference recogniser")
