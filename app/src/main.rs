@@ -37,6 +37,31 @@ enum What {
     /// Writes a character speaking a recording, and its curves.
     #[command(after_help = sync::EXAMPLES)]
     Sync(sync::Sync),
+    /// Simulated programs that stand in for real ones, to try what Jam Lips works with.
+    #[command(subcommand, name = "stand-in")]
+    StandIn(StandIn),
+}
+
+#[derive(Subcommand)]
+enum StandIn {
+    /// Prints words for a recording, as a program given to --transcriber does. It does not listen: it knows the
+    /// demo's lines by their length, and prints the text of the one that is nearest.
+    Transcript {
+        /// A WAV file.
+        audio: PathBuf,
+    },
+}
+
+/// The text of the demo line whose length is nearest.
+fn stand_in_transcript(audio: &Path) -> anyhow::Result<()> {
+    let recording = sound::read(&read(audio)?)?;
+    let lines = jam_demo::LINES.iter().filter_map(|line| {
+        let length = sound::read(line.recording).ok()?.duration().0;
+        Some((line, (length - recording.duration().0).abs()))
+    });
+    let (line, _) = lines.min_by(|a, b| a.1.total_cmp(&b.1)).context("the demo has no lines")?;
+    println!("{}", line.text);
+    Ok(())
 }
 
 #[derive(Args)]
@@ -47,6 +72,10 @@ struct Serve {
     /// Where to listen; other machines can reach the page only if you say so here.
     #[arg(long, default_value = "127.0.0.1:7420", value_name = "ADDRESS")]
     listen: std::net::SocketAddr,
+    /// A program of your own that writes down what a recording says, with its arguments: it is given a WAV file
+    /// last and prints the words. `jamlips stand-in transcript` shows how.
+    #[arg(long, value_name = "COMMAND")]
+    transcriber: Option<String>,
 }
 
 /// A recording and what is said in it.
@@ -94,6 +123,7 @@ fn main() -> ExitCode {
         What::Demo(options) => serve(&options, true),
         What::Align(options) => align::run(&options),
         What::Sync(options) => sync::run(&options),
+        What::StandIn(StandIn::Transcript { audio }) => stand_in_transcript(&audio),
     };
     match done {
         Ok(()) => ExitCode::SUCCESS,
@@ -119,7 +149,10 @@ fn serve(options: &Serve, demo: bool) -> anyhow::Result<()> {
         jam_demo::fill(&store)?;
     }
     tokio::runtime::Runtime::new()?.block_on(async {
-        let server = jam_server::Server::bind(store, options.listen).await?;
+        let command = options.transcriber.as_ref();
+        let transcriber = command.map(|c| c.split_whitespace().map(str::to_string).collect());
+        let settings = jam_server::Settings { transcriber };
+        let server = jam_server::Server::bind_with(store, options.listen, settings).await?;
         println!(
             "Jam Lips is at http://{} (data in {}); stop it with Ctrl-C",
             server.address(),

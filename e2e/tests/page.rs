@@ -64,6 +64,9 @@ impl Driver {
             "--disable-sync",
             "--disable-quic",
             "--disable-extensions",
+            // A microphone that hears a beep every second.
+            "--use-fake-ui-for-media-stream",
+            "--use-fake-device-for-media-stream",
         ] {
             wishes.add_arg(flag)?;
         }
@@ -88,8 +91,10 @@ impl Drop for Driver {
 
 async fn serve(data: &Path) -> Result<SocketAddr> {
     let store = Store::open(data)?;
-    let wiring = jam_demo::CHARACTERS[0].read()?.wiring()?;
-    store.add_cast_member("Bram", jam_demo::CHARACTERS[0].model, &wiring)?;
+    if store.cast()?.is_empty() {
+        let wiring = jam_demo::CHARACTERS[0].read()?.wiring()?;
+        store.add_cast_member("Bram", jam_demo::CHARACTERS[0].model, &wiring)?;
+    }
     let server = jam_server::Server::bind(store, "127.0.0.1:0".parse()?).await?;
     let address = server.address();
     tokio::spawn(server.run(std::future::pending()));
@@ -160,16 +165,17 @@ async fn a_recording_and_its_text_become_a_speaking_face_and_leave_as_a_glb() ->
     std::fs::write(&recording, jam_demo::LINES[9].recording)?;
     let broken = folder.path().join("broken.wav");
     std::fs::write(&broken, b"this is no sound")?;
-    let address = serve(&folder.path().join("a.jam")).await?;
+    let data = folder.path().join("a.jam");
+    let address = serve(&data).await?;
     let driver = Driver::start()?;
     let browser = driver.browser(&folder.path().join("profile")).await?;
     let page = Page { browser };
-    let outcome = walk(&page, address, &recording, &broken).await;
+    let outcome = walk(&page, address, &data, &recording, &broken).await;
     page.browser.clone().quit().await?;
     outcome
 }
 
-async fn walk(page: &Page, address: SocketAddr, recording: &Path, broken: &Path) -> Result<()> {
+async fn walk(page: &Page, address: SocketAddr, data: &Path, recording: &Path, broken: &Path) -> Result<()> {
     page.browser.goto(format!("http://{address}/")).await?;
     page.find_text("0 lines").await?;
 
@@ -228,6 +234,8 @@ async fn walk(page: &Page, address: SocketAddr, recording: &Path, broken: &Path)
     page.until("the playhead was dragged", || async { Ok(page.frame().await? > 1030) }).await?;
 
     drag_an_edge(page, address).await?;
+    retype_a_word(page, address, data).await?;
+    record_a_take(page, address).await?;
 
     // A reload comes back to the same line, still timed.
     page.browser.refresh().await?;
@@ -394,4 +402,72 @@ async fn drag_an_edge(page: &Page, address: SocketAddr) -> Result<()> {
     .await?;
     page.find("button[title='Undo: move an edge']").await?.click().await?;
     page.until("the edge is back", || async { Ok(start(&line().await?) == Some(at)) }).await
+}
+
+/// Types one word anew and pins another; a second server on the same data, as after a restart, takes it back.
+async fn retype_a_word(page: &Page, address: SocketAddr, data: &Path) -> Result<()> {
+    let line = async |address: SocketAddr| -> Result<serde_json::Value> {
+        Ok(reqwest::get(format!("http://{address}/api/lines/1")).await?.json().await?)
+    };
+    let text = async |address: SocketAddr, wanted: &str| -> Result<bool> {
+        let now = line(address).await?;
+        Ok(now["document"]["text"] == wanted && now["summary"]["state"] == "timed")
+    };
+    page.press("0").await?;
+    page.press(Key::Home).await?;
+    page.press(Key::Right + "").await?;
+    let title = page.find("[data-testid=word-title]").await?;
+    let first = title.text().await?;
+    page.press("e").await?;
+    let field = page.find("[data-testid=retype]").await?;
+    field.send_keys(Key::Control + "a").await?;
+    field.send_keys("We").await?;
+    field.send_keys(Key::Enter + "").await?;
+    let retyped = TEXT.replacen(&first, "We", 1);
+    assert_ne!(retyped, TEXT, "{first}");
+    page.until("the word is retyped", || text(address, &retyped)).await?;
+    page.press("k").await?;
+    page.until("the word is pinned", || async {
+        let now = line(address).await?;
+        Ok(now["document"]["timing"]["words"]
+            .as_array()
+            .is_some_and(|w| w.iter().any(|w| w["pinned"] == true)))
+    })
+    .await?;
+
+    let again = serve(data).await?;
+    page.browser.goto(format!("http://{again}/score/1")).await?;
+    page.find("button[title='Undo: accept a word']").await?.click().await?;
+    page.find("button[title='Undo: change the text']").await?.click().await?;
+    page.until("the text is back", || text(again, TEXT)).await?;
+    page.browser.goto(format!("http://{address}/score/1")).await?;
+    page.find("[data-testid=timed]").await?;
+    Ok(())
+}
+
+/// Records two takes from the fake microphone and uses the second; the line listens to it.
+async fn record_a_take(page: &Page, address: SocketAddr) -> Result<()> {
+    page.find("[data-testid=record-take]").await?.click().await?;
+    page.find("[data-testid=open-microphone]").await?.click().await?;
+    for _ in 0..2 {
+        page.find("[data-testid=record]").await?.click().await?;
+        page.find("[data-phase=recording]").await?;
+        tokio::time::sleep(Duration::from_millis(1500)).await;
+        page.find("[data-testid=stop-recording]").await?.click().await?;
+        page.find("[data-phase=ready]").await?;
+    }
+    let takes = page.browser.find_all(By::Css("[data-testid=use-take]")).await?;
+    assert_eq!(takes.len(), 2);
+    takes[1].click().await?;
+    page.until("the line listens to the take", || async {
+        let now: serde_json::Value =
+            reqwest::get(format!("http://{address}/api/lines/1")).await?.json().await?;
+        let seconds = now["summary"]["duration"].as_f64().unwrap_or(0.0);
+        Ok(now["summary"]["recording_name"] == "take 2.wav" && seconds > 0.5 && seconds < 30.0)
+    })
+    .await?;
+    // Back to the recording it came with; its times are there.
+    page.find("button[title='Undo: choose what is listened to']").await?.click().await?;
+    page.find("[data-testid=timed]").await?;
+    Ok(())
 }

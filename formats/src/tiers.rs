@@ -244,9 +244,7 @@ pub fn read(bytes: &[u8], text: &str, duration: Seconds) -> Result<Timing, Tiers
         at = end.max(at);
     }
     push(Phone::Sil, None, Span { start: at, end: duration }, None);
-    let words = words
-        .into_iter()
-        .map(|(span, text)| Word { pinned: true, ..Word::new(text, span) })
-        .collect();
+    let words =
+        words.into_iter().map(|(span, text)| Word { pinned: true, ..Word::new(text, span) }).collect();
     Ok(Timing { text: text.to_string(), words, sounds, ..Timing::default() })
 }

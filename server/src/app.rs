@@ -1,5 +1,6 @@
 //! What every request can reach.
 
+use crate::Settings;
 use crate::evaluate::Evaluations;
 use crate::jobs::Jobs;
 use crate::models::Models;
@@ -32,6 +33,7 @@ pub enum Event {
 /// The running application.
 pub struct App {
     pub(crate) store: Store,
+    pub(crate) settings: Settings,
     pub(crate) analyser: Analyser,
     pub(crate) jobs: Jobs,
     pub(crate) voices: Voices,
@@ -42,9 +44,10 @@ pub struct App {
 }
 
 impl App {
-    pub fn new(store: Store) -> Result<App, AnalyseError> {
+    pub fn new(store: Store, settings: Settings) -> Result<App, AnalyseError> {
         Ok(App {
             store,
+            settings,
             analyser: Analyser::shipped()?,
             jobs: Jobs::default(),
             voices: Voices::default(),

@@ -7,6 +7,7 @@ mod form;
 mod guard;
 mod jobs;
 mod models;
+mod outside;
 mod page;
 mod problem;
 mod range;
@@ -51,6 +52,13 @@ pub enum ServerError {
     Io(#[from] std::io::Error),
 }
 
+/// What is decided when the server is started, and never over the network.
+#[derive(Debug, Clone, Default)]
+pub struct Settings {
+    /// A program, with its arguments, that writes down what a sound file says; see [`outside`].
+    pub transcriber: Option<Vec<String>>,
+}
+
 /// A server that listens and can be run.
 pub struct Server {
     listener: TcpListener,
@@ -61,10 +69,19 @@ pub struct Server {
 impl Server {
     /// Listens on an address and takes up analyses that a stop had cut off.
     pub async fn bind(store: Store, address: SocketAddr) -> Result<Server, ServerError> {
+        Server::bind_with(store, address, Settings::default()).await
+    }
+
+    /// [`Server::bind`] with settings of its own.
+    pub async fn bind_with(
+        store: Store,
+        address: SocketAddr,
+        settings: Settings,
+    ) -> Result<Server, ServerError> {
         let listener =
             TcpListener::bind(address).await.map_err(|source| ServerError::Listen { address, source })?;
         let address = listener.local_addr()?;
-        let app = Arc::new(App::new(store)?);
+        let app = Arc::new(App::new(store, settings)?);
         jobs::take_up(&app)?;
         Ok(Server { listener, address, app })
     }
@@ -108,6 +125,7 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::speech::retype))
         .routes(routes!(routes::speech::ways, routes::speech::say))
         .routes(routes!(routes::speech::listen))
+        .routes(routes!(routes::speech::draft))
         .routes(routes!(routes::speech::words))
         .routes(routes!(routes::speech::set_word, routes::speech::remove_word))
         .routes(routes!(routes::lines::tiers, routes::lines::read_tiers))

@@ -2,7 +2,7 @@
 #![allow(clippy::unwrap_used)]
 
 use jam_face::Wiring;
-use jam_score::{Edit, Frame, Listen, FrameGrid, FrameRate, Line, RecordingFacts, Seconds, Timing};
+use jam_score::{Edit, Frame, FrameGrid, FrameRate, Line, Listen, RecordingFacts, Seconds, Timing};
 use jam_store::{NewLine, Production, Store, StoreError};
 use proptest::prelude::*;
 
@@ -116,7 +116,10 @@ fn takes_and_the_word_list_are_kept() {
     assert_eq!((line.recording_name.as_str(), &line.facts), ("take 2.wav", &facts));
     assert_eq!(store.blob(&line.recording).unwrap(), b"second");
     let takes = store.takes(id).unwrap();
-    assert_eq!(takes.iter().map(|t| (t.id, t.name.as_str())).collect::<Vec<_>>(), [(None, "a.wav"), (Some(take), "take 2.wav")]);
+    assert_eq!(
+        takes.iter().map(|t| (t.id, t.name.as_str())).collect::<Vec<_>>(),
+        [(None, "a.wav"), (Some(take), "take 2.wav")]
+    );
     assert_eq!(store.undo(id).unwrap().recording_name, "a.wav");
     // Another line's take is refused, and nothing of it stays.
     assert!(matches!(store.edit_line(other, &chosen), Err(StoreError::NotFound)));

@@ -8,6 +8,7 @@ import { connect, useConnected } from './api/live';
 import { commands, listen, takeBack } from './commands';
 import { AddLine } from './lines/AddLine';
 import { LinesPage } from './lines/LinesPage';
+import { WordList } from './lines/WordList';
 import { DeliverPage } from './deliver/DeliverPage';
 import { CastPage } from './cast/CastPage';
 import { bringIn } from './cast/CastList';
@@ -104,6 +105,7 @@ export function App() {
       {place === 'cast' && <CastPage />}
       {place === 'deliver' && <DeliverPage />}
       <AddLine />
+      <WordList />
       <Dropzone.FullScreen active={adding === null} onDrop={drop}>
         <div className="drop-all">Drop recordings to add lines, or a character to add it to the cast</div>
       </Dropzone.FullScreen>

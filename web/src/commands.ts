@@ -5,7 +5,7 @@ import { type LineView, api, isDoubtful, queries, tell } from './api/client';
 import { change } from './cast/edit';
 import { atRest } from './cast/pose';
 import { startWalk, toggleWalk } from './cast/walk';
-import { acceptWord, nudge, takeOut } from './score/correct';
+import { joinSound, nudge, pinWord, splitSound, takeOut } from './score/correct';
 import { soundsOf, wordsOf } from './score/draw';
 import { clampView } from './score/layout';
 import * as player from './score/player';
@@ -72,6 +72,17 @@ export function fit() {
   set({ view: clampView({ start: 0, end: Infinity }, openLine()?.summary.duration ?? 5) });
 }
 
+/** Shows the selected sound or word, with some of what is around it. */
+export function fitSelection() {
+  const line = openLine();
+  if (!line) return;
+  const { selected } = get();
+  const span = (soundsOf(line)[selected.sound ?? -1] ?? wordsOf(line)[selected.word ?? -1])?.span;
+  if (!span) return;
+  const air = Math.max((span.end - span.start) * 0.4, 0.05);
+  set({ view: clampView({ start: span.start - air, end: span.end + air }, line.summary.duration) });
+}
+
 function stepLine(count: number) {
   const lines = queries.getQueryData<{ id: number }[]>(['lines']) ?? [];
   const next = lines[lines.findIndex((l) => l.id === get().line) + count];
@@ -102,18 +113,30 @@ export function commands(night: () => void): Command[] {
     { name: 'Start of the sound, or word, a frame earlier', key: '{', run: () => nudge(-1, true) },
     { name: 'Start of the sound, or word, a frame later', key: '}', run: () => nudge(1, true) },
     { name: 'Take the selected sound out', key: 'Delete', show: 'Del', run: takeOut },
-    { name: 'The selected word is right as it is', key: 'k', run: acceptWord },
+    { name: 'Split the selected sound at the playhead', key: 's', run: splitSound },
+    { name: 'Join the selected sound with the next', key: 'j', run: joinSound },
+    { name: 'Pin the selected word, or let it move again', key: 'k', run: pinWord },
+    {
+      name: 'Retype the selected word',
+      key: 'e',
+      run: () => set({ retyping: get().selected.word !== null }),
+    },
     { name: 'To the start of the line', key: 'Home', run: () => player.seek(0) },
     { name: 'To the end of the line', key: 'End', run: () => player.seek(openLine()?.summary.duration ?? 0) },
     { name: 'Closer', key: '+', run: () => zoom(0.7) },
     { name: 'Wider', key: '-', run: () => zoom(1 / 0.7) },
     { name: 'The whole line', key: '0', run: fit },
+    { name: 'The selection as wide as the staves', key: 'f', run: fitSelection },
     { name: 'Sounds in IPA or ARPAbet', key: 'i', run: () => set({ ipa: !get().ipa }) },
     { name: 'Line before', key: 'PageUp', show: 'PgUp', run: () => stepLine(-1) },
     { name: 'Next line', key: 'PageDown', show: 'PgDn', run: () => stepLine(1) },
     { name: 'Open the selected line', key: 'Enter', run: () => go('score') },
     { name: 'Add a line', key: 'a', run: () => set({ adding: [] }) },
-    { name: 'Analyse the line again', run: () => api.analyse(get().line ?? 0).catch(tell) },
+    { name: 'Word list: how words are said', key: 'w', run: () => set({ wordList: true }) },
+    {
+      name: 'Time the line again, between pinned words',
+      run: () => api.analyse(get().line ?? 0).catch(tell),
+    },
     { name: 'Undo', key: 'z', run: () => takeBack('undo') },
     { name: 'Redo', key: 'y', run: () => takeBack('redo') },
     { name: 'Go to Lines', key: '1', run: () => go('lines') },

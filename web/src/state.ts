@@ -22,7 +22,11 @@ interface State {
   /** The stretch of time that the staves show. */
   view: Span;
   ipa: boolean;
+  /** The selected word is being typed anew. */
+  retyping: boolean;
   adding: File[] | null;
+  /** The word list is open. */
+  wordList: boolean;
   /** The character that is open in the Cast. */
   castMember: number | null;
 }
@@ -45,7 +49,9 @@ export const useView = create<State>(() => ({
   selected: { word: null, sound: null },
   view: { start: 0, end: 5 },
   ipa: false,
+  retyping: false,
   adding: null,
+  wordList: false,
   ...fromAddress(),
 }));
 

@@ -232,7 +232,10 @@ impl Timing {
             }
             Correction::Pronounce { word: w, ref sounds } => {
                 let own = self.sounds_of(word(w)?);
-                if sounds.is_empty() || sounds.len() > MAX_SOUNDS || sounds.iter().any(|s| s.phone == Phone::Sil) {
+                if sounds.is_empty()
+                    || sounds.len() > MAX_SOUNDS
+                    || sounds.iter().any(|s| s.phone == Phone::Sil)
+                {
                     return Err(CorrectionError::Sounds);
                 }
                 let span = self.words[w as usize].span;
@@ -245,7 +248,12 @@ impl Timing {
                 let new = sounds.iter().enumerate().map(|(i, said)| {
                     let end = if i + 1 == sounds.len() { span.end } else { at(i + 1) };
                     let stress = said.phone.is_vowel().then(|| said.stress.unwrap_or(0).min(2));
-                    Sound { word: Some(w), stress, level, ..Sound::new(said.phone, Span { start: at(i), end }) }
+                    Sound {
+                        word: Some(w),
+                        stress,
+                        level,
+                        ..Sound::new(said.phone, Span { start: at(i), end })
+                    }
                 });
                 out.sounds.splice(own, new);
                 out.words[w as usize].chosen = true;

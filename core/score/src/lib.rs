@@ -23,7 +23,8 @@ mod time;
 pub use correct::{Correction, CorrectionError};
 pub use edit::{Edit, EditError};
 pub use line::{
-    DOUBTFUL, Diction, Line, Listen, Noise, RecordingFacts, Sound, Spoken, SpokenPhone, Timing, TimingError, Word,
+    DOUBTFUL, Diction, Line, Listen, Noise, RecordingFacts, Sound, Spoken, SpokenPhone, Timing, TimingError,
+    Word,
 };
 pub use phone::Phone;
 pub use time::{Frame, FrameGrid, FrameRate, FrameRateError, Seconds, Span};

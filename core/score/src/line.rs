@@ -153,7 +153,8 @@ impl Timing {
                 return Err(TimingError::NoSuchWord(i));
             }
         }
-        let odd = |n: &Noise| !(n.span.start.0 >= 0.0 && n.span.end.0.is_finite() && n.span.end > n.span.start);
+        let odd =
+            |n: &Noise| !(n.span.start.0 >= 0.0 && n.span.end.0.is_finite() && n.span.end > n.span.start);
         match self.noises.iter().position(odd) {
             Some(i) => Err(TimingError::Noise(i)),
             None => Ok(()),
@@ -225,7 +226,13 @@ pub struct Line {
 
 impl Line {
     pub fn new(text: impl Into<String>) -> Line {
-        Line { text: text.into(), character: None, timing: None, diction: Diction::default(), listen: Listen::default() }
+        Line {
+            text: text.into(),
+            character: None,
+            timing: None,
+            diction: Diction::default(),
+            listen: Listen::default(),
+        }
     }
 
     /// Whether there are times and they belong to the text and the sound as they stand.

@@ -1,7 +1,9 @@
 //! Corrections by hand: laws that hold for any of them on any line.
 #![allow(clippy::unwrap_used)]
 
-use jam_score::{Correction, CorrectionError, Edit, Line, Phone, Seconds, Sound, Span, SpokenPhone, Timing, Word};
+use jam_score::{
+    Correction, CorrectionError, Edit, Line, Phone, Seconds, Sound, Span, SpokenPhone, Timing, Word,
+};
 use proptest::prelude::*;
 
 fn line(lengths: &[(u32, bool)]) -> Line {
@@ -42,7 +44,11 @@ fn any_correction() -> impl Strategy<Value = Correction> {
         }),
         (0u32..6, time.clone()).prop_map(|(word, by)| Correction::MoveWord { word, by }),
         (sound.clone(), phone.clone()).prop_map(|(sound, phone)| Correction::Replace { sound, phone }),
-        (sound.clone(), time, phone.clone()).prop_map(|(sound, at, phone)| Correction::Split { sound, at, phone }),
+        (sound.clone(), time, phone.clone()).prop_map(|(sound, at, phone)| Correction::Split {
+            sound,
+            at,
+            phone
+        }),
         sound.clone().prop_map(|sound| Correction::Delete { sound }),
         sound.clone().prop_map(|sound| Correction::Merge { sound }),
         (sound, phone.clone()).prop_map(|(sound, phone)| Correction::Insert { sound, phone }),
@@ -141,7 +147,8 @@ fn sounds_are_joined_put_in_and_said_otherwise() {
 fn corrected_words_are_pinned() {
     let timing = line(&[(100, false), (100, true)]).timing.unwrap();
     let pins = |t: &Timing| t.words.iter().map(|w| w.pinned).collect::<Vec<_>>();
-    let between = timing.corrected(&Correction::MoveEdge { sound: 4, to: Seconds(0.52), alone: true }).unwrap();
+    let between =
+        timing.corrected(&Correction::MoveEdge { sound: 4, to: Seconds(0.52), alone: true }).unwrap();
     assert_eq!(pins(&between), [true, true]);
     let first = timing.corrected(&Correction::MoveEdge { sound: 1, to: Seconds(0.19), alone: true }).unwrap();
     assert_eq!(pins(&first), [true, false]);

@@ -30,7 +30,7 @@ fn analyse(c: &mut Criterion) {
 }
 
 fn parts(c: &mut Criterion) {
-    let samples = recording().mono();
+    let samples = recording().mono().into_owned();
     let mut group = c.benchmark_group("parts");
     group.throughput(Throughput::Elements((samples.len() / 16_000) as u64));
     group.bench_function("features", |b| {

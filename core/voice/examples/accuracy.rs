@@ -54,7 +54,8 @@ fn main() {
         took += seconds;
         let known: Vec<Timed> = item["sounds"].as_array().unwrap().iter().map(known_sound).collect();
         let ours: Vec<Timed> = found.timing.sounds.iter().map(matching::of).collect();
-        let theirs: Vec<Timed> = item["reference"]["sounds"].as_array().into_iter().flatten().map(known_sound).collect();
+        let theirs: Vec<Timed> =
+            item["reference"]["sounds"].as_array().into_iter().flatten().map(known_sound).collect();
         if let Some(seconds) = item["reference"]["seconds"].as_f64() {
             their_sound += recording.duration().0;
             they_took += seconds;
@@ -68,7 +69,7 @@ fn main() {
             }
         };
         let errors = boundary_errors(&known, &ours);
-        everything.extend(errors.iter().map(|e| (name.to_string(), e.clone())));
+        everything.extend(errors.iter().map(|e| (item["file"].as_str().unwrap().to_string(), e.clone())));
         set.1.extend(errors);
         let theirs: Vec<Timed> = theirs.into_iter().map(|(n, a, b)| (n, a + CENTRE, b + CENTRE)).collect();
         set.2.extend(boundary_errors(&known, &theirs));
@@ -98,7 +99,7 @@ fn main() {
     if let Some(file) = std::env::args().nth(2) {
         let lines: Vec<String> = everything
             .iter()
-            .map(|(set, e)| format!("{set}\t{}\t{}\t{:.2}", e.before, e.after, e.off * 1e3))
+            .map(|(file, e)| format!("{file}\t{}\t{}\t{:.4}\t{:.2}", e.before, e.after, e.at, e.off * 1e3))
             .collect();
         std::fs::write(file, lines.join("\n")).unwrap();
     }

@@ -139,7 +139,9 @@ fn main() {
     let kept: std::collections::BTreeSet<&Cut> = rows.iter().flatten().collect();
     let edge = |letters: &str| Unit { letters: letters.into(), sounds: String::new() };
     let mut units = vec![edge("^"), edge("$")];
-    units.extend(kept.iter().map(|(letters, sounds)| Unit { letters: letters.clone(), sounds: sounds.clone() }));
+    units.extend(
+        kept.iter().map(|(letters, sounds)| Unit { letters: letters.clone(), sounds: sounds.clone() }),
+    );
     assert!(units.len() < 1024, "{} units do not fit into ten bits", units.len());
     let number: HashMap<Cut, u16> =
         units.iter().enumerate().map(|(i, u)| ((u.letters.clone(), u.sounds.clone()), i as u16)).collect();

@@ -8,7 +8,7 @@
 
 use crate::features::Feature;
 use crate::model::{AcousticModel, Position, STATES};
-use crate::scorer::FrameScores;
+use crate::scorer::BlockScores;
 use std::collections::BTreeMap;
 
 /// ln of the odds to pass through a pause between words, and not to.
@@ -46,10 +46,6 @@ pub struct Segment {
     /// Which of the word's pronunciations was chosen, and which of its phones this is.
     pub pronunciation: usize,
     pub phone: usize,
-    /// Seconds from the first boundary to the end of this one, finer than frames.
-    pub end: f64,
-    /// Of a stop, where in its time the closure ends, 0..1.
-    pub release: Option<f32>,
     /// Mean log posterior of the phone against all others, 0 at best. Below -4 is doubtful.
     pub posterior: f32,
 }
@@ -216,7 +212,7 @@ impl Search<'_> {
             if !watch((block * BLOCK) as f64 / features.len() as f64) {
                 return Err(AlignError::Cancelled);
             }
-            for (i, scores) in FrameScores::of_frames(self.model, chunk).iter().enumerate() {
+            for (i, scores) in BlockScores::new(self.model, chunk).frames().enumerate() {
                 let first_frame = block == 0 && i == 0;
                 let (from, to) = if first_frame {
                     (0, nodes.iter().rposition(|n| n.starts).unwrap_or(0))
@@ -342,8 +338,6 @@ fn segments(graph: &Graph, summaries: &[FrameSummary], path: &[usize]) -> Vec<Se
             word: node.word,
             pronunciation: node.pronunciation,
             phone: node.phone,
-            end: end as f64 * 0.01,
-            release: None,
             posterior: total / (end - start) as f32,
         });
         start = end;

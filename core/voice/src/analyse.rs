@@ -4,12 +4,15 @@ use crate::align::{self, AlignError, Around, Pronunciation};
 use crate::carry::same_words;
 use crate::dictionary::{Dictionary, WordList};
 use crate::features::{self, Feature, boundary_seconds, frame_near};
-use crate::hear;
 use crate::model::{AcousticModel, ModelError};
-use crate::prosody::VoiceTracks;
+use crate::phrasing::{audible, voice_level};
+use crate::prosody::{HOP, VoiceTracks};
 use crate::recording::{Recording, RecordingError};
+use crate::refine::Looks;
 use crate::text::{self, Script, TextError};
+use crate::{draft, hear};
 use jam_score::{Line, Noise, Phone, Seconds, Sound, Span, Spoken, SpokenPhone, Timing, Word};
+use std::borrow::Cow;
 
 /// Loudest level of a recording that counts as silence, dB relative to full scale.
 const SILENT_DB: f32 = -80.0;
@@ -47,6 +50,8 @@ pub enum AnalyseError {
         "there is no room for “{0}” between the pinned words beside it; unpin one of them or move its edge"
     )]
     NoRoom(String),
+    #[error("no words were heard in the recording; type what it says")]
+    NothingHeard,
     #[error(transparent)]
     Model(#[from] ModelError),
 }
@@ -67,8 +72,10 @@ fn confidence(posterior: f32) -> f32 {
 const NOISES: [&str; 2] = ["+NSN+", "+SPN+"];
 /// Shortest time that a sound is given where there is no room to listen for it.
 const SHORTEST: f64 = 0.005;
-/// dB above the quietest part of a pause from which something is heard in it.
-const HEARD_DB: f32 = 6.0;
+/// Narrowest sound, seconds, that a finer boundary leaves.
+const NARROWEST: f64 = 0.015;
+/// Seconds at the ends of a pause that belong to the words beside it.
+const EDGE: f64 = 0.015;
 
 /// A word of the new text with all that is known of it before listening.
 struct Asked {
@@ -119,8 +126,9 @@ impl Analyser {
         } else {
             let script = text::read(&line.text)?;
             let asked = self.asked(&script, line, words);
-            let (features, tracks) = listen(&recording, watch)?;
-            let timing = self.lay(&script, &asked, &features, &tracks, recording.duration(), watch)?;
+            let Heard { samples, features, tracks } = listen(&recording, watch)?;
+            let heard = Stretch { looks: &Looks::new(&samples), features: &features };
+            let timing = self.lay(&script, &asked, heard, &tracks, recording.duration(), watch)?;
             Found { timing, tracks }
         };
         found.timing.text.clone_from(&line.text);
@@ -130,7 +138,7 @@ impl Analyser {
 
     /// Times the sounds of a recording whose text is not known: a draft without words.
     pub fn hear(&self, recording: &Recording, watch: &dyn Fn(f64) -> bool) -> Result<Found, AnalyseError> {
-        let (features, tracks) = listen(recording, watch)?;
+        let Heard { samples, features, tracks } = listen(recording, watch)?;
         let heard = hear::hear(self.model, &features, &|p| watch(0.15 + 0.85 * p))?;
         let duration = recording.duration();
         let mut sounds: Vec<Sound> = Vec::with_capacity(heard.len());
@@ -144,9 +152,18 @@ impl Analyser {
             push(&mut sounds, Sound { confidence, ..Sound::new(one.phone, Span { start, end }) });
             start = end;
         }
+        refine(&Looks::new(&samples), &mut sounds);
         sounds.iter_mut().for_each(|s| s.level = tracks.level_of(s.span));
         stress_by_level(&mut sounds);
         Ok(Found { timing: Timing { sounds, ..Timing::default() }, tracks })
+    }
+
+    /// A draft of what a recording says, as far as the shipped models allow: common words in lower case, in clean
+    /// speech about one in three right and most of the others near in sound.
+    pub fn draft(&self, recording: &Recording, watch: &dyn Fn(f64) -> bool) -> Result<String, AnalyseError> {
+        let heard = listen(recording, watch)?;
+        let words = draft::draft(self.model, &heard.features, &|p| watch(0.15 + 0.85 * p))?;
+        if words.is_empty() { Err(AnalyseError::NothingHeard) } else { Ok(words.join(" ")) }
     }
 
     /// Every word of the text with the ways to say it: as it was typed, as it was chosen before, as the production
@@ -168,7 +185,8 @@ impl Analyser {
             .iter()
             .zip(same)
             .map(|(word, same)| {
-                let before = same.map(|i| (&old.words[i], &by_word[i])).filter(|(_, sounds)| !sounds.is_empty());
+                let before =
+                    same.map(|i| (&old.words[i], &by_word[i])).filter(|(_, sounds)| !sounds.is_empty());
                 // Pins are times of the sound that was listened to then.
                 let pinned = before.filter(|(old_word, _)| old_word.pinned && old.listen == line.listen);
                 let chosen = before.filter(|(old_word, _)| old_word.chosen || old_word.pinned);
@@ -178,12 +196,12 @@ impl Analyser {
                 let ways = match (&word.said, chosen) {
                     (Some(said), _) => vec![said.clone()],
                     (None, Some((_, sounds))) => vec![as_before(sounds)],
-                    (None, None) => list
-                        .get(&word.key)
-                        .cloned()
-                        .unwrap_or_else(|| self.dictionary.ways_to_say(&word.key)),
+                    (None, None) => {
+                        list.get(&word.key).cloned().unwrap_or_else(|| self.dictionary.ways_to_say(&word.key))
+                    }
                 };
-                let pinned = pinned.filter(|(_, sounds)| word.said.as_ref().is_none_or(|s| *s == as_before(sounds)));
+                let pinned =
+                    pinned.filter(|(_, sounds)| word.said.as_ref().is_none_or(|s| *s == as_before(sounds)));
                 Asked {
                     text: word.text.clone(),
                     after: word.after.clone(),
@@ -200,7 +218,7 @@ impl Analyser {
         &self,
         script: &Script,
         asked: &[Asked],
-        features: &[Feature],
+        heard: Stretch<'_>,
         tracks: &VoiceTracks,
         duration: Seconds,
         watch: &dyn Fn(f64) -> bool,
@@ -229,7 +247,16 @@ impl Analyser {
                 before: phone(timing.sounds.last().filter(|s| s.word.is_some())),
                 after: phone(pinned.and_then(|(_, sounds)| sounds.first())),
             };
-            self.lay_between(asked, &items, features, Span { start, end }, around, &mut timing, &mut noise_spans, watch)?;
+            self.lay_between(
+                asked,
+                &items,
+                heard,
+                Span { start, end },
+                around,
+                &mut timing,
+                &mut noise_spans,
+                watch,
+            )?;
             if let Some((old, sounds)) = pinned {
                 let number = timing.words.len() as u32;
                 timing.sounds.extend(sounds.iter().map(|s| Sound { word: Some(number), ..s.clone() }));
@@ -270,13 +297,14 @@ impl Analyser {
         &self,
         asked: &[Asked],
         items: &[Item],
-        features: &[Feature],
+        heard: Stretch<'_>,
         stretch: Span,
         around: Around,
         timing: &mut Timing,
         noises: &mut [Option<Span>],
         watch: &dyn Fn(f64) -> bool,
     ) -> Result<(), AnalyseError> {
+        let features = heard.features;
         let words = || items.iter().filter_map(|i| if let Item::Word(w) = i { Some(*w) } else { None });
         if words().next().is_none() {
             if stretch.length().0 > 1e-9 {
@@ -289,11 +317,13 @@ impl Analyser {
             });
             return Ok(());
         }
-        let frames = frame_near(stretch.start).min(features.len())..frame_near(stretch.end).min(features.len());
+        let frames =
+            frame_near(stretch.start).min(features.len())..frame_near(stretch.end).min(features.len());
         let frames = if stretch.start == Seconds::ZERO { 0..frames.end } else { frames };
         let whole = timing.sounds.is_empty() && around.after.is_none();
         let frames = if around.after.is_none() { frames.start..features.len() } else { frames };
-        let noise: Vec<Pronunciation> = NOISES.iter().filter_map(|n| self.model.base(n)).map(|b| vec![b]).collect();
+        let noise: Vec<Pronunciation> =
+            NOISES.iter().filter_map(|n| self.model.base(n)).map(|b| vec![b]).collect();
         let ways = items.iter().map(|item| match item {
             Item::Word(w) => self.pronunciations(&asked[*w].ways),
             Item::Noise(_) => Ok(noise.clone()),
@@ -302,7 +332,8 @@ impl Analyser {
         let (from, share) = (frames.start, frames.len() as f64 / features.len().max(1) as f64);
         let done = 0.15 + 0.85 * from as f64 / features.len().max(1) as f64;
         let own = features.get(frames).unwrap_or_default();
-        let segments = match align::align(self.model, own, &ways, around, &|p| watch(done + 0.85 * share * p)) {
+        let segments = match align::align(self.model, own, &ways, around, &|p| watch(done + 0.85 * share * p))
+        {
             Ok(segments) => segments,
             // Between pins there may be too little room to listen; the sounds share it and are doubtful.
             Err(AlignError::TooLong { .. } | AlignError::NoPath) if !whole => {
@@ -310,20 +341,27 @@ impl Analyser {
             }
             Err(e) => return Err(e.into()),
         };
-        let first_word = timing.words.len();
+        let (first_word, first_sound) = (timing.words.len(), timing.sounds.len());
         let mut start = stretch.start;
         let mut sums: Vec<(f32, u32)> = vec![(0.0, 0); items.len()];
         let last = segments.len().saturating_sub(1);
         for (i, segment) in segments.iter().enumerate() {
             let latest = Seconds(stretch.end.0 - SHORTEST * (last - i) as f64);
-            let end = if i == last { stretch.end } else { Seconds(boundary_seconds(from) + segment.end).min(latest) };
+            let end = if i == last {
+                stretch.end
+            } else {
+                Seconds(boundary_seconds(from + segment.frames.end)).min(latest)
+            };
             if end <= start {
                 continue;
             }
             let span = Span { start, end };
             start = end;
             let Some(item) = segment.word else {
-                push(&mut timing.sounds, Sound { confidence: confidence(segment.posterior), ..Sound::new(Phone::Sil, span) });
+                push(
+                    &mut timing.sounds,
+                    Sound { confidence: confidence(segment.posterior), ..Sound::new(Phone::Sil, span) },
+                );
                 continue;
             };
             match items[item] {
@@ -340,12 +378,12 @@ impl Analyser {
                         word: Some(number),
                         stress: said.stress,
                         confidence,
-                        release: segment.release,
                         ..Sound::new(said.phone, span)
                     });
                 }
             }
         }
+        refine(heard.looks, &mut timing.sounds[first_sound..]);
         let mut spans: Vec<Option<Span>> = Vec::new();
         for sound in &timing.sounds {
             if let Some(w) = sound.word.map(|w| w as usize).filter(|w| *w >= first_word) {
@@ -403,7 +441,12 @@ fn squeeze(
         for (said, i) in asked[w].ways[0].iter().zip(own.clone()) {
             let span = Span { start: at(i), end: at(i + 1) };
             let word = Some(w as u32);
-            timing.sounds.push(Sound { word, stress: said.stress, confidence: 0.0, ..Sound::new(said.phone, span) });
+            timing.sounds.push(Sound {
+                word,
+                stress: said.stress,
+                confidence: 0.0,
+                ..Sound::new(said.phone, span)
+            });
         }
         let span = Span { start: at(own.start), end: at(own.end) };
         let after = asked[w].after.clone();
@@ -417,26 +460,57 @@ fn squeeze(
 /// its few sounds need.
 fn louder_part(timing: &Timing, tracks: &VoiceTracks, before: usize, found: Span) -> Span {
     let middle = found.middle();
-    let pause = timing.sounds.iter().find(|s| s.word.is_none() && s.span.start <= middle && middle < s.span.end);
+    let pause =
+        timing.sounds.iter().find(|s| s.word.is_none() && s.span.start <= middle && middle < s.span.end);
     let Some(pause) = pause.map(|p| p.span) else { return found };
     // Several in one pause share it; each keeps what was found for it.
     let neighbours = timing.words.get(before).map(|w| w.span.start).is_some_and(|s| s < found.start);
     let levels = tracks.levels_in(pause);
-    let quiet = levels.iter().map(|l| l.1).fold(f32::INFINITY, f32::min);
-    let loud: Vec<f64> = levels.iter().filter(|l| l.1 > quiet + HEARD_DB).map(|l| l.0).collect();
-    match (loud.first(), loud.last()) {
-        (Some(first), Some(last)) if !neighbours && last > first => {
-            Span { start: Seconds(*first).max(pause.start), end: Seconds(*last).min(pause.end) }
-        }
-        _ => found,
+    let faintest = audible(&levels, voice_level(timing));
+    let loud = |l: &(f64, f32)| l.1 > faintest;
+    // The longest stretch; the fading of the word before and the start of the next are none of it.
+    let longest = levels
+        .chunk_by(|a, b| loud(a) == loud(b))
+        .filter(|run| loud(&run[0]))
+        .map(|run| Span::new(run[0].0 - 0.5 * HOP, run[run.len() - 1].0 + 0.5 * HOP))
+        .filter(|run| run.start.0 > pause.start.0 + EDGE && run.end.0 < pause.end.0 - EDGE)
+        .max_by(|a, b| a.length().0.total_cmp(&b.length().0));
+    longest.filter(|_| !neighbours).unwrap_or(found)
+}
+
+/// Boundaries finer than frames, and where stops open. The ends of the row stay.
+fn refine(looks: &Looks<'_>, sounds: &mut [Sound]) {
+    for i in 1..sounds.len() {
+        let (before, after) = (&sounds[i - 1], &sounds[i]);
+        let lowest = before.span.start.0 + NARROWEST.min(before.span.length().0);
+        let highest = after.span.end.0 - NARROWEST.min(after.span.length().0);
+        let at = looks.boundary(before.phone, after.phone, after.span.start.0);
+        let at = Seconds(at.max(lowest).min(highest));
+        sounds[i - 1].span.end = at;
+        sounds[i].span.start = at;
+    }
+    for sound in sounds {
+        sound.release = looks.release(sound.phone, sound.span.start.0, sound.span.end.0);
     }
 }
 
+/// What a recording sounds like.
+struct Heard<'r> {
+    /// At the rate of the features.
+    samples: Cow<'r, [f32]>,
+    features: Vec<Feature>,
+    tracks: VoiceTracks,
+}
+
+/// What a text is laid on.
+#[derive(Clone, Copy)]
+struct Stretch<'a> {
+    looks: &'a Looks<'a>,
+    features: &'a [Feature],
+}
+
 /// What a recording sounds like, frame by frame.
-fn listen(
-    recording: &Recording,
-    watch: &dyn Fn(f64) -> bool,
-) -> Result<(Vec<features::Feature>, VoiceTracks), AnalyseError> {
+fn listen<'r>(recording: &'r Recording, watch: &dyn Fn(f64) -> bool) -> Result<Heard<'r>, AnalyseError> {
     let samples = recording.mono_at(features::RATE)?;
     let tracks = VoiceTracks::of(&samples);
     if tracks.level_db.iter().all(|l| *l < SILENT_DB) {
@@ -445,7 +519,8 @@ fn listen(
     if !watch(0.1) {
         return Err(AlignError::Cancelled.into());
     }
-    Ok((features::features(&features::cepstra(&samples)), tracks))
+    let features = features::features(&features::cepstra(&samples));
+    Ok(Heard { samples, features, tracks })
 }
 
 /// When a stretch of frames ends; the last one ends with the recording.
@@ -462,4 +537,3 @@ fn stress_by_level(sounds: &mut [Sound]) {
         sound.stress = Some(u8::from(sound.level >= middle));
     }
 }
-

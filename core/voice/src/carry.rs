@@ -50,7 +50,8 @@ mod tests {
     #[test]
     fn words_that_stay_are_found_whatever_changes_around_them() {
         let words = |t: &'static str| t.split(' ').collect::<Vec<_>>();
-        let same = same_words(&words("pull the shutters down Odile"), &words("Pull all the blinds down Odile now"));
+        let same =
+            same_words(&words("pull the shutters down Odile"), &words("Pull all the blinds down Odile now"));
         assert_eq!(same, [Some(0), None, Some(1), None, Some(3), Some(4), None]);
         assert_eq!(same_words(&[], &["a"]), [None]);
         assert_eq!(same_words(&["a", "a"], &["a"]), [Some(0)]);

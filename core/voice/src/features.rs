@@ -124,12 +124,10 @@ pub fn cepstra(samples: &[f32]) -> Vec<Cepstrum> {
     if samples.is_empty() {
         return Vec::new();
     }
-    let emphasised: Vec<f64> = (0..samples.len())
-        .map(|i| {
-            let before = if i == 0 { 0.0 } else { f64::from(samples[i - 1]) };
-            32768.0 * (f64::from(samples[i]) - 0.97 * before)
-        })
-        .collect();
+    let emphasised = |i: usize| {
+        let before = if i == 0 { 0.0 } else { f64::from(samples[i - 1]) };
+        32768.0 * (f64::from(samples[i]) - 0.97 * before)
+    };
     let whole = if samples.len() < WINDOW { 0 } else { 1 + (samples.len() - WINDOW) / SHIFT };
     let rest = whole == 0 || (whole - 1) * SHIFT + WINDOW < samples.len();
     let frames = whole + usize::from(rest);
@@ -152,9 +150,9 @@ pub fn cepstra(samples: &[f32]) -> Vec<Cepstrum> {
         .map(|frame| {
             window.fill(0.0);
             let from = frame * SHIFT;
-            let available = WINDOW.min(emphasised.len().saturating_sub(from));
+            let available = WINDOW.min(samples.len().saturating_sub(from));
             for i in 0..available {
-                window[i] = emphasised[from + i] * hamming[i];
+                window[i] = emphasised(from + i) * hamming[i];
             }
             // The buffers have the plan's own lengths, the one thing the transform can refuse.
             let transformed = fft.process(&mut window, &mut spectrum);

@@ -20,13 +20,15 @@ const ENDING: f64 = 0.3;
 const BREATH: (f64, f64) = (0.1, 1.2);
 const BREATH_ABOVE: f32 = 6.0;
 const BREATH_BELOW: f32 = 8.0;
+/// dB below the voice from which nothing is heard beside it.
+const INAUDIBLE: f32 = 45.0;
 /// Words that carry stress only when they are meant to: function words of English.
-const WEAK: &[&str] = &[
-    "a", "an", "the", "and", "or", "but", "if", "as", "than", "that", "of", "to", "in", "on", "at", "by", "for",
-    "from", "with", "into", "i", "me", "my", "you", "your", "he", "him", "his", "she", "her", "it", "its", "we", "us",
-    "our", "they", "them", "their", "is", "am", "are", "was", "were", "be", "been", "being", "do", "does", "did",
-    "have", "has", "had", "can", "could", "will", "would", "shall", "should", "may", "might", "must", "there",
-    "it's", "i'm", "i'll", "we're", "you're", "that's", "there's",
+pub(crate) const WEAK: &[&str] = &[
+    "a", "an", "the", "and", "or", "but", "if", "as", "than", "that", "of", "to", "in", "on", "at", "by",
+    "for", "from", "with", "into", "i", "me", "my", "you", "your", "he", "him", "his", "she", "her", "it",
+    "its", "we", "us", "our", "they", "them", "their", "is", "am", "are", "was", "were", "be", "been",
+    "being", "do", "does", "did", "have", "has", "had", "can", "could", "will", "would", "shall", "should",
+    "may", "might", "must", "there", "it's", "i'm", "i'll", "we're", "you're", "that's", "there's",
 ];
 
 /// How a phrase's pitch ends.
@@ -86,7 +88,7 @@ impl Phrasing {
         let pitch_hz = at(0.5).unwrap_or(0.0);
         let pitch_range = at(0.1).zip(at(0.9)).map_or(0.0, |(low, high)| semitones(high, low));
         let spoken = || timing.sounds.iter().filter(|s| s.phone != Phone::Sil);
-        let level_db = mean(spoken().map(|s| s.level)).unwrap_or(crate::prosody::FLOOR_DB);
+        let level_db = voice_level(timing);
         let vowels = |span: Span| {
             let inside = |s: Span| s.start >= span.start && s.end.0 <= span.end.0 + 1e-9;
             spoken().filter(|s| s.phone.is_vowel() && inside(s.span)).count() as f32
@@ -163,13 +165,26 @@ fn ending(tracks: &VoiceTracks, span: Span) -> Ending {
     }
 }
 
+/// Level from which something is heard in a pause, dB: clearly above its quietest part, and not lost beside the
+/// voice.
+pub(crate) fn audible(levels: &[(f64, f32)], voice_db: f32) -> f32 {
+    let quiet = levels.iter().map(|l| l.1).fold(f32::INFINITY, f32::min);
+    (quiet + BREATH_ABOVE).max(voice_db - INAUDIBLE)
+}
+
+/// Mean level of what is said, dB relative to full scale.
+pub(crate) fn voice_level(timing: &Timing) -> f32 {
+    let spoken = timing.sounds.iter().filter(|s| s.phone != Phone::Sil);
+    mean(spoken.map(|s| s.level)).unwrap_or(crate::prosody::FLOOR_DB)
+}
+
 /// The breath in a pause: air that is heard but has no pitch and is far below the voice.
 fn breath(tracks: &VoiceTracks, pause: Span, voice_db: f32) -> Option<Span> {
     let levels = tracks.levels_in(pause);
-    let quiet = levels.iter().map(|l| l.1).fold(f32::INFINITY, f32::min).max(-80.0);
+    let faintest = audible(&levels, voice_db);
     let air = |(t, level): (f64, f32)| {
         let voiced = tracks.pitch_hz.get((t / HOP) as usize).is_some_and(|p| *p > 0.0);
-        !voiced && level > quiet + BREATH_ABOVE && level < voice_db - BREATH_BELOW
+        !voiced && level > faintest && level < voice_db - BREATH_BELOW
     };
     let mut best: Option<Span> = None;
     let mut start: Option<f64> = None;
@@ -210,7 +225,8 @@ fn stress(timing: &Timing, tracks: &VoiceTracks, phrases: &[Phrase]) -> Vec<f32>
     }
     let mut out = vec![0.5; timing.words.len()];
     for phrase in phrases {
-        let own = || (phrase.first as usize..phrase.end as usize).filter_map(|w| Some((w, main[w].as_ref()?)));
+        let own =
+            || (phrase.first as usize..phrase.end as usize).filter_map(|w| Some((w, main[w].as_ref()?)));
         let Some(level) = mean(own().map(|(_, h)| h.level)) else { continue };
         let length = mean(own().map(|(_, h)| h.length.max(0.05).ln())).unwrap_or(0.0);
         let pitch = mean(own().filter_map(|(_, h)| h.pitch)).unwrap_or(0.0);

@@ -86,6 +86,36 @@ struct Candidate {
     strength: f32,
 }
 
+/// Candidates of one hop: voicelessness and the strongest pitches.
+const MOST: usize = 7;
+
+struct Candidates {
+    list: [Candidate; MOST],
+    count: u8,
+}
+
+impl Candidates {
+    fn own(&self) -> &[Candidate] {
+        &self.list[..usize::from(self.count)]
+    }
+}
+
+/// What one sample in a thousand is louder than, within one part in 128: by the upper bits of their numbers, which
+/// sort as the numbers do.
+fn nearly_loudest(samples: &[f32]) -> f32 {
+    const DROPPED: u32 = 16;
+    let mut counts = vec![0u32; 1 << (31 - DROPPED)];
+    samples.iter().for_each(|s| counts[(s.abs().to_bits() >> DROPPED) as usize] += 1);
+    let mut above = samples.len() / 1000;
+    for (bits, count) in counts.iter().enumerate().rev() {
+        match above.checked_sub(*count as usize) {
+            Some(rest) => above = rest,
+            None => return f32::from_bits((bits as u32) << DROPPED),
+        }
+    }
+    0.0
+}
+
 fn pitch(samples: &[f32]) -> Vec<f32> {
     const VOICING: f32 = 0.45;
     const OCTAVE: f32 = 0.02;
@@ -115,11 +145,9 @@ fn pitch(samples: &[f32]) -> Vec<f32> {
         .map(|i| 0.5 - 0.5 * (std::f32::consts::TAU * i as f32 / (width + 1) as f32).cos())
         .collect();
     let of_window = autocorrelation(&window);
-    let mut peaks: Vec<f32> = samples.iter().map(|s| s.abs()).collect();
-    peaks.sort_by(f32::total_cmp);
-    let loudest = peaks.get(peaks.len().saturating_sub(1) * 999 / 1000).copied().unwrap_or(0.0) + 1e-9;
+    let loudest = nearly_loudest(samples) + 1e-9;
 
-    let candidates: Vec<Vec<Candidate>> = (0..hops(samples))
+    let candidates: Vec<Candidates> = (0..hops(samples))
         .map(|i| {
             let mut piece: Vec<f32> = around(samples, i, width).collect();
             let mean = piece.iter().sum::<f32>() / width as f32;
@@ -145,10 +173,12 @@ fn pitch(samples: &[f32]) -> Vec<f32> {
                     })
                     .collect();
                 voiced.sort_by(|x, y| y.strength.total_cmp(&x.strength));
-                voiced.truncate(6);
+                voiced.truncate(MOST - 1);
                 found.extend(voiced);
             }
-            found
+            let mut all = Candidates { list: [found[0]; MOST], count: found.len() as u8 };
+            all.list[..found.len()].copy_from_slice(&found);
+            all
         })
         .collect();
 
@@ -157,19 +187,21 @@ fn pitch(samples: &[f32]) -> Vec<f32> {
         (true, true) => JUMP * (a / b).log2().abs(),
         _ => CHANGE,
     };
-    let mut cost: Vec<f32> = candidates.first().into_iter().flatten().map(|c| -c.strength).collect();
-    let mut back: Vec<Vec<usize>> = Vec::new();
+    let mut cost: Vec<f32> =
+        candidates.first().into_iter().flat_map(|c| c.own()).map(|c| -c.strength).collect();
+    let mut back: Vec<[u8; MOST]> = Vec::new();
     for pair in candidates.windows(2) {
-        let (mut costs, mut froms) = (Vec::new(), Vec::new());
-        for to in &pair[1] {
+        let (mut costs, mut froms) = (Vec::new(), [0u8; MOST]);
+        for (j, to) in pair[1].own().iter().enumerate() {
             let cheapest = pair[0]
+                .own()
                 .iter()
                 .zip(&cost)
                 .map(|(from, c)| c + transition(from.hz, to.hz))
                 .enumerate()
                 .min_by(|x, y| x.1.total_cmp(&y.1))
                 .unwrap_or((0, 0.0));
-            froms.push(cheapest.0);
+            froms[j] = cheapest.0 as u8;
             costs.push(cheapest.1 - to.strength);
         }
         cost = costs;
@@ -178,9 +210,9 @@ fn pitch(samples: &[f32]) -> Vec<f32> {
     let mut best = cost.iter().enumerate().min_by(|x, y| x.1.total_cmp(y.1)).map_or(0, |b| b.0);
     let mut track = vec![0.0; candidates.len()];
     for i in (0..candidates.len()).rev() {
-        track[i] = candidates[i][best].hz;
+        track[i] = candidates[i].list[best].hz;
         if i > 0 {
-            best = back[i - 1][best];
+            best = usize::from(back[i - 1][best]);
         }
     }
     track

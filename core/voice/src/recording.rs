@@ -4,6 +4,7 @@ use jam_score::{Listen, RecordingFacts, Seconds};
 use rubato::audioadapter::Adapter;
 use rubato::audioadapter_buffers::direct::SequentialSlice;
 use rubato::{Fft, FixedSync, Resampler};
+use std::borrow::Cow;
 
 /// Rates that sound hardware and files use; outside it a header is wrong.
 const RATES: std::ops::RangeInclusive<u32> = 4_000..=768_000;
@@ -48,9 +49,12 @@ impl Recording {
     }
 
     /// What is listened to: one channel or the mix of all, silent outside the chosen stretch. Nothing moves.
-    pub fn heard(&self, listen: &Listen) -> Result<Recording, RecordingError> {
+    pub fn heard(&self, listen: &Listen) -> Result<Cow<'_, Recording>, RecordingError> {
+        if self.channels() == 1 && listen.channel.is_none_or(|c| c == 0) && listen.only.is_none() {
+            return Ok(Cow::Borrowed(self));
+        }
         let mut samples = match listen.channel {
-            None => self.mono(),
+            None => self.mono().into_owned(),
             Some(channel) => {
                 let missing = || RecordingError::NoChannel { asked: channel + 1, has: self.channels() };
                 self.channels.get(channel as usize).ok_or_else(missing)?.clone()
@@ -62,7 +66,7 @@ impl Recording {
             samples[..from].fill(0.0);
             samples[to.max(from)..].fill(0.0);
         }
-        Recording::new(self.rate, vec![samples])
+        Recording::new(self.rate, vec![samples]).map(Cow::Owned)
     }
 
     pub fn rate(&self) -> u32 {
@@ -106,16 +110,22 @@ impl Recording {
     /// The mean of the channels that carry sound, at the recording's own rate. Silent channels are
     /// left out, so a voice on one of eight channels keeps its level; samples that are no numbers
     /// count as silence.
-    pub fn mono(&self) -> Vec<f32> {
+    pub fn mono(&self) -> Cow<'_, [f32]> {
+        if let [only] = &self.channels[..]
+            && only.iter().all(|s| s.is_finite())
+        {
+            return Cow::Borrowed(only);
+        }
         let heard: Vec<&Vec<f32>> =
             self.channels.iter().filter(|c| c.iter().any(|s| s.is_finite() && *s != 0.0)).collect();
         let gain = 1.0 / heard.len().max(1) as f32;
         let finite = |s: f32| if s.is_finite() { s } else { 0.0 };
-        (0..self.samples()).map(|i| heard.iter().map(|c| finite(c[i])).sum::<f32>() * gain).collect()
+        let mixed = (0..self.samples()).map(|i| heard.iter().map(|c| finite(c[i])).sum::<f32>() * gain);
+        Cow::Owned(mixed.collect())
     }
 
     /// [`Self::mono`] at another rate; the first sample stays at time zero.
-    pub fn mono_at(&self, rate: u32) -> Result<Vec<f32>, RecordingError> {
+    pub fn mono_at(&self, rate: u32) -> Result<Cow<'_, [f32]>, RecordingError> {
         let mono = self.mono();
         if rate == self.rate {
             return Ok(mono);
@@ -126,6 +136,6 @@ impl Recording {
             .map_err(|e| wrong(&e))?;
         let output = resampler.process_all(&input, mono.len(), None).map_err(|e| wrong(&e))?;
         let wanted = (mono.len() as u64 * u64::from(rate)).div_ceil(u64::from(self.rate)).max(1) as usize;
-        Ok((0..wanted).map(|i| output.read_sample(0, i).unwrap_or(0.0)).collect())
+        Ok(Cow::Owned((0..wanted).map(|i| output.read_sample(0, i).unwrap_or(0.0)).collect()))
     }
 }

@@ -192,7 +192,8 @@ impl Spelling {
                 }
             }
         }
-        let ended = open.pop()?.into_iter().map(|(context, (score, row))| (score + self.odds(&context, END), row));
+        let ended =
+            open.pop()?.into_iter().map(|(context, (score, row))| (score + self.odds(&context, END), row));
         let (_, row) = ended.max_by(|a, b| a.0.total_cmp(&b.0).then_with(|| b.1.cmp(&a.1)))?;
         let sounds: Vec<&str> = row.iter().map(|u| self.units[usize::from(*u)].sounds.as_str()).collect();
         let mut spoken = notation::parse_arpabet(&sounds.join(" ")).ok().filter(|s| !s.is_empty())?;
@@ -211,6 +212,7 @@ impl Spelling {
 /// Whether a word was kept aside when the shipped model was learnt, so that it can be tested with it: one in
 /// ten, by the FNV-1a hash of its letters.
 pub fn kept_aside(word: &str) -> bool {
-    let hash = word.bytes().fold(0xcbf2_9ce4_8422_2325u64, |h, b| (h ^ u64::from(b)).wrapping_mul(0x100_0000_01b3));
+    let hash =
+        word.bytes().fold(0xcbf2_9ce4_8422_2325u64, |h, b| (h ^ u64::from(b)).wrapping_mul(0x100_0000_01b3));
     hash % 10 == 0
 }

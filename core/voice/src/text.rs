@@ -52,9 +52,9 @@ pub enum TextError {
 /// How words begin that name something heard. Anything else in square brackets tells how a line is played and
 /// is not heard.
 const HEARD: &[&str] = &[
-    "laugh", "chuckl", "giggl", "breath", "inhal", "exhal", "sigh", "gasp", "cough", "sniff", "snort", "sob", "cry",
-    "cries", "groan", "moan", "grunt", "yawn", "throat", "clear", "sneez", "pant", "hiccup", "noise", "kiss", "tut",
-    "scream", "whimper", "hum",
+    "laugh", "chuckl", "giggl", "breath", "inhal", "exhal", "sigh", "gasp", "cough", "sniff", "snort", "sob",
+    "cry", "cries", "groan", "moan", "grunt", "yawn", "throat", "clear", "sneez", "pant", "hiccup", "noise",
+    "kiss", "tut", "scream", "whimper", "hum",
 ];
 
 fn is_heard(tag: &str) -> bool {
@@ -126,7 +126,9 @@ pub fn read(text: &str) -> Result<Script, TextError> {
                 }
             }
             _ if bracket.is_some() => {}
-            '/' if token.text.is_empty() && let Some(end) = sounds_end(text, at) => {
+            '/' if token.text.is_empty()
+                && let Some(end) = sounds_end(text, at) =>
+            {
                 let said = notation::parse(&text[at + 1..end])?;
                 let between = words.last().map(|last| &text[last.place.end..at]);
                 let follows = between.is_some_and(|b| b.trim().is_empty());
@@ -416,7 +418,10 @@ mod tests {
         assert_eq!(said(0).as_deref(), Some("P R IH0 V Y EH1 T"));
         assert_eq!(said(1).as_deref(), Some("OW0 D IY1 L"));
         assert_eq!((script.words[2].text.as_str(), said(2).as_deref()), ("həˈloʊ", Some("HH AH0 L OW1")));
-        assert_eq!(script.words[3..].iter().map(|w| w.key.as_str()).collect::<Vec<_>>().join(" "), "and or five kilometers h");
+        assert_eq!(
+            script.words[3..].iter().map(|w| w.key.as_str()).collect::<Vec<_>>().join(" "),
+            "and or five kilometers h"
+        );
         assert!(matches!(read("so /qʘ/"), Err(TextError::Sounds(_))));
     }
 

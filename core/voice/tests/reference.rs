@@ -62,13 +62,13 @@ fn an_alignment_is_that_of_the_reference_recogniser() {
     let off = |s: &Sound, t: f64| (s.span.start.0 - 0.0078 - t).abs();
     let near = ours.iter().zip(reference).filter(|(s, r)| off(s, r.1) < 0.0101).count();
     let far = ours.iter().zip(reference).map(|(s, r)| off(s, r.1)).fold(0.0, f64::max);
-    // Speech-only cepstral mean is our deviation; it may move a boundary by a frame or two.
-    assert!(near >= 15 && far < 0.031, "{near} of {} within a frame, worst {far}", reference.len());
+    // Speech-only cepstral mean is our deviation; it may move a boundary by a frame or two. Boundaries finer than
+    // frames move some by up to 11 ms.
+    assert!(near >= 12 && far < 0.031, "{near} of {} within a frame, worst {far}", reference.len());
 }
 
-/// Source: flite's own sound ends (`-psdur`), see `make_fixtures.py`. Over 24 lines a voice (slt, rms,
-/// awb) the figures are 10.1 ms mean, 7.2 ms median, 95 % within 30 ms, 99 % within 50 ms; these nine
-/// lines are a little harder.
+/// Source: flite's own sound ends (`-psdur`), see `make_fixtures.py`. Over 24 lines a voice the
+/// figures stand in `docs/accuracy.md`; these nine lines are a little harder.
 #[test]
 fn boundaries_of_synthesised_speech_lie_where_the_synthesiser_put_them() {
     let known: serde_json::Value = serde_json::from_str(include_str!("fixtures/known.json")).unwrap();
@@ -96,7 +96,7 @@ fn boundaries_of_synthesised_speech_lie_where_the_synthesiser_put_them() {
         within(50.0) * 1e2
     );
     println!("{report}");
-    assert!(errors.len() > 300 && mean < 0.011 && errors[errors.len() / 2] < 0.008, "{report}");
+    assert!(errors.len() > 300 && mean < 0.010 && errors[errors.len() / 2] < 0.007, "{report}");
     assert!(within(30.0) > 0.94 && within(50.0) > 0.98, "{report}");
 }
 
@@ -170,11 +170,11 @@ fn the_same_recording_gives_the_same_times_whatever_its_container() {
     assert_eq!(first, analyse(&plain, text).unwrap(), "same input, same bytes");
     // One voice on one of six channels, the others silent, is the same voice.
     let mut channels = vec![vec![0.0; plain.samples()]; 6];
-    channels[2] = plain.mono();
+    channels[2] = plain.mono().into_owned();
     assert_eq!(first, analyse(&Recording::new(16_000, channels).unwrap(), text).unwrap());
     // Through other rates boundaries stay within two frames.
     for rate in [8_000, 11_025, 22_050, 44_100, 48_000, 96_000] {
-        let other = Recording::new(rate, vec![plain.mono_at(rate).unwrap()]).unwrap();
+        let other = Recording::new(rate, vec![plain.mono_at(rate).unwrap().into_owned()]).unwrap();
         let found = analyse(&other, text).unwrap();
         let pairs = found.timing.words.iter().zip(&first.timing.words);
         let worst = pairs.map(|(a, b)| (a.span.start - b.span.start).0.abs()).fold(0.0, f64::max);
@@ -191,7 +191,7 @@ fn long_silence_around_a_line_does_not_move_its_words() {
     let first = analyse(&plain, text).unwrap();
     let pad = 5 * 16_000;
     let mut samples = vec![0.0; pad];
-    samples.extend(plain.mono());
+    samples.extend(plain.mono().iter());
     samples.extend(vec![0.0; pad]);
     let found = analyse(&Recording::new(16_000, vec![samples]).unwrap(), text).unwrap();
     // One boundary may fall otherwise where a vowel meets a vowel ("cheaper engine"); no drift.
@@ -260,7 +260,7 @@ fn the_model_is_read_whole_and_damage_is_noticed() {
 }
 
 /// Edit distance.
-fn distance(a: &[Phone], b: &[Phone]) -> usize {
+fn distance<T: PartialEq>(a: &[T], b: &[T]) -> usize {
     let mut row: Vec<usize> = (0..=b.len()).collect();
     for (i, x) in a.iter().enumerate() {
         let mut before = std::mem::replace(&mut row[0], i + 1);
@@ -314,4 +314,25 @@ fn words_that_are_not_in_the_dictionary_get_the_right_sounds_mostly() {
     println!("{report}");
     assert!(share(wrong, phones) < 7.6 && share(right, asked.len()) > 69.8, "{report}");
     assert!(share(stressed, vowels) > 90.0, "{report}");
+}
+
+/// Source: the texts the synthesiser spoke. Word error rates of drafts without a model of which words follow each
+/// other are high; a recogniser with a 27 MB one gets 31 to 35 % wrong on such voices (the design's figures).
+#[test]
+fn a_draft_of_the_text_has_many_of_its_words() {
+    let known: serde_json::Value = serde_json::from_str(include_str!("fixtures/known.json")).unwrap();
+    let (mut wrong, mut words) = (0, 0);
+    for line in known.as_array().unwrap() {
+        let analyser = Analyser::shipped().unwrap();
+        let draft = analyser.draft(&fixture(line["file"].as_str().unwrap()), &|_| true).unwrap();
+        let text = line["text"].as_str().unwrap().to_lowercase().replace("harbour", "harbor");
+        let said: Vec<&str> = text.split(|c: char| !c.is_alphabetic()).filter(|w| !w.is_empty()).collect();
+        let heard: Vec<&str> = draft.split(' ').collect();
+        println!("{text}\n    {draft}");
+        wrong += distance(&said, &heard);
+        words += said.len();
+    }
+    let share = 100.0 * wrong as f64 / words as f64;
+    println!("draft: {share:.0} % of {words} words wrong");
+    assert!(share < 72.0, "{share} % of {words} words wrong");
 }

@@ -148,7 +148,7 @@ pub fn listening_copy(recording: &Recording) -> Vec<u8> {
     let mut bytes = Cursor::new(Vec::new());
     let written = (|| {
         let mut writer = hound::WavWriter::new(&mut bytes, spec)?;
-        for sample in recording.mono() {
+        for sample in recording.mono().iter() {
             writer.write_sample((sample.clamp(-1.0, 1.0) * 32767.0).round() as i16)?;
         }
         writer.finalize()

@@ -110,7 +110,9 @@ pub struct NewLineForm {
 }
 
 fn voice(app: &App, line: &StoredLine) -> Answer<Arc<Voice>> {
-    app.voices.get(&line.recording, line.document.listen.channel, || Ok::<_, Problem>(app.store.blob(&line.recording)?))
+    app.voices.get(&line.recording, line.document.listen.channel, || {
+        Ok::<_, Problem>(app.store.blob(&line.recording)?)
+    })
 }
 
 fn summary(app: &App, line: &StoredLine, number: usize, grid: FrameGrid) -> LineSummary {
@@ -315,6 +317,7 @@ pub async fn read_tiers(
     blocking(move || {
         let line = app.store.line(id)?;
         let mut timing = tiers::read(&bytes, &line.document.text, line.facts.duration)?;
+        timing.listen = line.document.listen;
         let tracks = &voice(&app, &line)?.tracks;
         for sound in &mut timing.sounds {
             sound.level = tracks.level_of(sound.span);

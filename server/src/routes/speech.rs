@@ -2,9 +2,9 @@
 
 use crate::app::{App, Event};
 use crate::form::{Form, blocking};
-use crate::jobs;
 use crate::problem::{Answer, Problem};
 use crate::routes::lines::{LineView, view};
+use crate::{jobs, outside};
 use axum::Json;
 use axum::extract::{Multipart, Path, State};
 use jam_formats::sound;
@@ -51,6 +51,23 @@ pub struct Say {
     /// In every line of the production, not only here.
     #[serde(default)]
     everywhere: bool,
+}
+
+/// A word of a draft.
+#[derive(Serialize, utoipa::ToSchema)]
+pub struct DraftWord {
+    text: String,
+    /// 0..1, how far the recording bears it out.
+    confidence: f32,
+}
+
+/// What a line may say.
+#[derive(Serialize, utoipa::ToSchema)]
+pub struct Draft {
+    text: String,
+    words: Vec<DraftWord>,
+    /// The program that wrote it; none if it was drafted here.
+    by: Option<String>,
 }
 
 /// One entry of the word list.
@@ -111,7 +128,11 @@ fn edit_and_time(app: &Arc<App>, id: i32, edit: &Edit) -> Answer<LineView> {
 fn word_of(line: &StoredLine, word: u32) -> Answer<text::TextWord> {
     let gone = || Problem::refused("word", "no_such_word", "There is no such word any more; choose again.");
     if !line.document.is_timed() {
-        return Err(Problem::refused("word", "not_timed", "The line is being timed; wait until that is done."));
+        return Err(Problem::refused(
+            "word",
+            "not_timed",
+            "The line is being timed; wait until that is done.",
+        ));
     }
     let mut words = text::read(&line.document.text).map_err(|_| gone())?.words;
     if (word as usize) < words.len() { Ok(words.swap_remove(word as usize)) } else { Err(gone()) }
@@ -141,10 +162,7 @@ pub async fn retype(
 
 /// The ways to say a word of a line.
 #[utoipa::path(get, path = "/api/lines/{id}/words/{word}/ways", tag = "lines", params(("id" = i32, Path), ("word" = u32, Path)), responses((status = 200, body = WaysView), (status = 422, body = Problem)))]
-pub async fn ways(
-    State(app): State<Arc<App>>,
-    Path((id, word)): Path<(i32, u32)>,
-) -> Answer<Json<WaysView>> {
+pub async fn ways(State(app): State<Arc<App>>, Path((id, word)): Path<(i32, u32)>) -> Answer<Json<WaysView>> {
     blocking(move || {
         let line = app.store.line(id)?;
         let key = word_of(&line, word)?.key;
@@ -212,7 +230,9 @@ pub async fn listen(
 ) -> Answer<Json<LineView>> {
     blocking(move || {
         let takes = app.store.takes(id)?;
-        let gone = || Problem::refused("take", "no_such_take", "There is no such take of this line; choose another.");
+        let gone = || {
+            Problem::refused("take", "no_such_take", "There is no such take of this line; choose another.")
+        };
         let take = takes.into_iter().find(|t| t.id == listen.take).ok_or_else(gone)?;
         if listen.channel.is_some_and(|c| c >= take.facts.channels) {
             let detail = "This take has fewer channels; choose another or the mix of all.";
@@ -241,6 +261,43 @@ pub async fn add_take(
         let facts = sound::read(bytes)?.facts();
         let take = app.store.add_take(id, bytes, name, &facts)?;
         edit_and_time(&app, id, &Edit::Listen(Listen { take: Some(take), ..Listen::default() }))
+    })
+    .await
+    .map(Json)
+}
+
+/// Drafts what a line says: by the program that was set at the start, if one was. Nothing is changed; every word
+/// carries how far the recording bears it out.
+#[utoipa::path(post, path = "/api/lines/{id}/draft", tag = "lines", params(("id" = i32, Path)), responses((status = 200, body = Draft), (status = 422, body = Problem)))]
+pub async fn draft(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Json<Draft>> {
+    blocking(move || {
+        let line = app.store.line(id)?;
+        let recording = sound::read(&app.store.blob(&line.recording)?)?;
+        let recording =
+            recording.heard(&line.document.listen).map_err(|e| Problem::refused("listen", "not_heard", e))?;
+        let refused = |e: &dyn std::fmt::Display| Problem::refused("text", "no_draft", e);
+        let text = match &app.settings.transcriber {
+            Some(command) => {
+                let folder = tempfile::tempdir().map_err(Problem::unexpected)?;
+                let file = folder.path().join("line.wav");
+                std::fs::write(&file, sound::listening_copy(&recording)).map_err(Problem::unexpected)?;
+                outside::words(command, &file).map_err(|e| refused(&e))?
+            }
+            None => app.analyser.draft(&recording, &|_| true).map_err(|e| refused(&e))?,
+        };
+        // How sure each word is, its alignment tells; what does not align at all is not sure.
+        let found = app.analyser.analyse(&recording, &text, &|_| true);
+        let words = match &found {
+            Ok(found) => found
+                .timing
+                .words
+                .iter()
+                .map(|w| DraftWord { text: format!("{}{}", w.text, w.after), confidence: w.confidence })
+                .collect(),
+            Err(_) => text.split(' ').map(|w| DraftWord { text: w.to_string(), confidence: 0.0 }).collect(),
+        };
+        let by = app.settings.transcriber.as_ref().and_then(|c| c.first()).cloned();
+        Ok(Draft { text, words, by })
     })
     .await
     .map(Json)
@@ -281,10 +338,7 @@ pub async fn set_word(
 
 /// Takes a word off the list; it is said as the dictionary says again.
 #[utoipa::path(delete, path = "/api/words/{word}", tag = "production", params(("word" = String, Path)), responses((status = 200, body = [SaidAs])))]
-pub async fn remove_word(
-    State(app): State<Arc<App>>,
-    Path(word): Path<String>,
-) -> Answer<Json<Vec<SaidAs>>> {
+pub async fn remove_word(State(app): State<Arc<App>>, Path(word): Path<String>) -> Answer<Json<Vec<SaidAs>>> {
     let inner = app.clone();
     blocking(move || {
         inner.store.set_said_as(&word, None)?;
@@ -299,7 +353,11 @@ pub async fn remove_word(
 fn key_of(word: &str) -> Answer<String> {
     let one = text::read(word).ok().map(|s| s.words).filter(|w| w.len() == 1 && !w[0].key.is_empty());
     let words = one.ok_or_else(|| {
-        Problem::refused("word", "not_one_word", "Type one word in Latin letters, as it is written in the lines.")
+        Problem::refused(
+            "word",
+            "not_one_word",
+            "Type one word in Latin letters, as it is written in the lines.",
+        )
     })?;
     Ok(words[0].key.clone())
 }

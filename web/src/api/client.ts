@@ -26,6 +26,12 @@ export type ControlName = Schemas['ControlName'];
 export type Match = Schemas['Match'];
 export type Correction = Schemas['Correction'];
 export type Phone = Schemas['Phone'];
+export type Listen = Schemas['Listen'];
+export type Noise = Schemas['Noise'];
+export type Take = Schemas['TakeView'];
+export type Ways = Schemas['WaysView'];
+export type SaidAs = Schemas['SaidAs'];
+export type Draft = Schemas['Draft'];
 
 /** Whether a word or a sound is shown as doubtful; the same limit as `DOUBTFUL` in core/score. */
 export const isDoubtful = (what: { confidence: number }) => what.confidence < 0.5;
@@ -103,6 +109,18 @@ export const api = {
       headers: { 'content-type': 'text/plain' },
       body: await file.arrayBuffer(),
     }),
+  retype: (id: number, word: number, text: string) =>
+    ask<LineView>(`/api/lines/${id}/words/${word}`, send('PUT', { text })),
+  ways: (id: number, word: number) => ask<Ways>(`/api/lines/${id}/words/${word}/ways`),
+  say: (id: number, word: number, sounds: string, everywhere: boolean) =>
+    ask<LineView>(`/api/lines/${id}/words/${word}/ways`, send('POST', { sounds, everywhere })),
+  listen: (id: number, listen: Listen) => ask<LineView>(`/api/lines/${id}/listen`, send('PUT', listen)),
+  addTake: (id: number, recording: File) => ask<LineView>(`/api/lines/${id}/takes`, form({ recording })),
+  draft: (id: number) => ask<Draft>(`/api/lines/${id}/draft`, { method: 'POST' }),
+  words: () => ask<SaidAs[]>('/api/words'),
+  setWord: (word: string, sounds: string) =>
+    ask<SaidAs[]>(`/api/words/${encodeURIComponent(word)}`, send('PUT', { sounds })),
+  removeWord: (word: string) => ask<SaidAs[]>(`/api/words/${encodeURIComponent(word)}`, { method: 'DELETE' }),
   correct: (id: number, correction: Correction) =>
     ask<LineView>(`/api/lines/${id}/corrections`, send('POST', correction)),
   readTiers: async (id: number, file: File) =>

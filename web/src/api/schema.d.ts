@@ -302,6 +302,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lines/{id}/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Drafts what a line says: by the program that was set at the start, if one was. Nothing is changed; every word
+         *     carries how far the recording bears it out.
+         */
+        post: operations["draft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{id}/listen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Chooses which of a line's sound is listened to: take, channel, stretch. */
+        put: operations["listen"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lines/{id}/recording": {
         parameters: {
             query?: never;
@@ -352,6 +389,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lines/{id}/takes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Adds another recording of a line's words and chooses it. */
+        post: operations["add_take"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lines/{id}/tiers": {
         parameters: {
             query?: never;
@@ -380,6 +434,41 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{id}/words/{word}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Writes one word otherwise; the line is timed anew, pinned words stay. */
+        put: operations["retype"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{id}/words/{word}/ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The ways to say a word of a line. */
+        get: operations["ways"];
+        put?: never;
+        /** Says one word otherwise, here or in every line; what says it is timed anew. */
+        post: operations["say"];
         delete?: never;
         options?: never;
         head?: never;
@@ -447,6 +536,41 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How words are said in this production, where the dictionary does not know better. */
+        get: operations["words"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/words/{word}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Sets how a word is said; the lines that have it are timed anew. */
+        put: operations["set_word"];
+        post?: never;
+        /** Takes a word off the list; it is said as the dictionary says again. */
+        delete: operations["remove_word"];
         options?: never;
         head?: never;
         patch?: never;
@@ -559,7 +683,29 @@ export interface components {
             sound: number;
         } | {
             /** @enum {string} */
+            kind: "merge";
+            /** Format: int32 */
+            sound: number;
+        } | {
+            /** @enum {string} */
+            kind: "insert";
+            phone: components["schemas"]["Phone"];
+            /** Format: int32 */
+            sound: number;
+        } | {
+            /** @enum {string} */
+            kind: "pronounce";
+            sounds: components["schemas"]["Vec"];
+            /** Format: int32 */
+            word: number;
+        } | {
+            /** @enum {string} */
             kind: "accept";
+            /** Format: int32 */
+            word: number;
+        } | {
+            /** @enum {string} */
+            kind: "unpin";
             /** Format: int32 */
             word: number;
         };
@@ -632,6 +778,22 @@ export interface components {
              */
             upper_lip_share: number;
         };
+        /** @description What a line may say. */
+        Draft: {
+            /** @description The program that wrote it; none if it was drafted here. */
+            by?: string | null;
+            text: string;
+            words: components["schemas"]["DraftWord"][];
+        };
+        /** @description A word of a draft. */
+        DraftWord: {
+            /**
+             * Format: float
+             * @description 0..1, how far the recording bears it out.
+             */
+            confidence: number;
+            text: string;
+        };
         /** @description One whole mouth. */
         Drawing: {
             /**
@@ -643,6 +805,11 @@ export interface components {
             /** @description The node that is shown, with all below it. */
             node: string;
         };
+        /**
+         * @description How a phrase's pitch ends.
+         * @enum {string}
+         */
+        Ending: "rises" | "falls" | "level";
         /** @description One control's share in an output: gain × its value, bent by the response. */
         Feed: {
             control: components["schemas"]["ControlName"];
@@ -705,6 +872,8 @@ export interface components {
             /** @description The character who says it; none until one is chosen. */
             character?: string | null;
             diction: components["schemas"]["Diction"];
+            /** @description Which of its sound is listened to. */
+            listen?: components["schemas"]["Listen"];
             /** @description What is said, as it was typed. */
             text: string;
             timing?: components["schemas"]["Timing"] | null;
@@ -754,13 +923,33 @@ export interface components {
             ipa: {
                 [key: string]: string;
             };
+            phrasing?: components["schemas"]["Phrasing"] | null;
             redo: string[];
             /** @description What the recording is like. */
             report: components["schemas"]["Report"];
             summary: components["schemas"]["LineSummary"];
+            /** @description Every recording of the line. */
+            takes: components["schemas"]["TakeView"][];
             /** @description What can be taken back and made again, newest first. */
             undo: string[];
             voice: components["schemas"]["VoiceView"];
+        };
+        /** @description Which of a line's sound is listened to. Nothing is ever cut: time zero stays where the recording starts. */
+        Listen: {
+            /**
+             * Format: int32
+             * @description One channel, from 0; none is the mix of those that carry sound.
+             * @default null
+             */
+            channel: number | null;
+            /** @default null */
+            only: components["schemas"]["Span"] | null;
+            /**
+             * Format: int32
+             * @description The take, by its number; none is the recording that the line came with.
+             * @default null
+             */
+            take: number | null;
         };
         /** @description What one shape or joint was taken for. */
         Match: {
@@ -832,6 +1021,17 @@ export interface components {
         NewName: {
             name: string;
         };
+        /** @description Another recording of a line's words. */
+        NewTakeForm: {
+            /** Format: binary */
+            recording: string;
+        };
+        /** @description Something to be heard that is no word: a laugh, a breath. */
+        Noise: {
+            span: components["schemas"]["Span"];
+            /** @description As it was written between square brackets: `laughs`. */
+            text: string;
+        };
         /** @description One morph target or joint and what feeds it. */
         Output: {
             feeds: components["schemas"]["Feed"][];
@@ -858,6 +1058,50 @@ export interface components {
          * @enum {string}
          */
         Phone: "AA" | "AE" | "AH" | "AO" | "AW" | "AY" | "B" | "CH" | "D" | "DH" | "EH" | "ER" | "EY" | "F" | "G" | "HH" | "IH" | "IY" | "JH" | "K" | "L" | "M" | "N" | "NG" | "OW" | "OY" | "P" | "R" | "S" | "SH" | "T" | "TH" | "UH" | "UW" | "V" | "W" | "Y" | "Z" | "ZH" | "SIL";
+        /** @description Words said in one go. */
+        Phrase: {
+            /** Format: int32 */
+            end: number;
+            ending: components["schemas"]["Ending"];
+            /**
+             * Format: int32
+             * @description Its first word, and the one after its last.
+             */
+            first: number;
+            /**
+             * Format: float
+             * @description Syllables a second.
+             */
+            rate: number;
+            span: components["schemas"]["Span"];
+        };
+        /** @description How a line is spoken. */
+        Phrasing: {
+            breaths: components["schemas"]["Span"][];
+            /**
+             * Format: float
+             * @description Mean level of what is said, dB relative to full scale.
+             */
+            level_db: number;
+            /** @description Silence between words of a quarter second and more, and at both ends. */
+            pauses: components["schemas"]["Span"][];
+            phrases: components["schemas"]["Phrase"][];
+            /**
+             * Format: float
+             * @description The middle of the voice's pitch, Hz, and the semitones between its 10th and 90th percentile; 0 without a
+             *     voice.
+             */
+            pitch_hz: number;
+            /** Format: float */
+            pitch_range: number;
+            /**
+             * Format: float
+             * @description Syllables a second while something is said.
+             */
+            rate: number;
+            /** @description For each word how much it stands out, 0..1; ½ is neither. */
+            stress: number[];
+        };
         /** @description Controls as they are set by hand; those not named rest at 0. */
         Pose: {
             controls: {
@@ -954,6 +1198,27 @@ export interface components {
             kind: "points";
             points: number[][];
         };
+        /** @description A word as it shall be written. */
+        Retype: {
+            text: string;
+        };
+        /** @description One entry of the word list. */
+        SaidAs: {
+            arpabet: string;
+            ipa: string;
+            word: string;
+        };
+        /** @description How a word of the list is said. */
+        SaidAsChange: {
+            sounds: string;
+        };
+        /** @description How a word shall be said. */
+        Say: {
+            /** @description In every line of the production, not only here. */
+            everywhere?: boolean;
+            /** @description In the phonetic alphabet, or ARPAbet in capitals with spaces. */
+            sounds: string;
+        };
         /**
          * Format: double
          * @description A moment or a length in seconds, counted from the first sample of the recording.
@@ -972,6 +1237,11 @@ export interface components {
              */
             level: number;
             phone: components["schemas"]["Phone"];
+            /**
+             * Format: float
+             * @description Of a stop that is heard to open: where in its time the closure ends and the burst begins, 0..1.
+             */
+            release?: number | null;
             span: components["schemas"]["Span"];
             /**
              * Format: int32
@@ -994,6 +1264,19 @@ export interface components {
          * @enum {string}
          */
         Sureness: "doubtful" | "likely" | "sure";
+        /** @description One recording of a line. */
+        TakeView: {
+            /** Format: int32 */
+            channels: number;
+            chosen: boolean;
+            duration: components["schemas"]["Seconds"];
+            /**
+             * Format: int32
+             * @description None for the recording that the line came with.
+             */
+            id?: number | null;
+            name: string;
+        };
         /** @description What an output moves. */
         Target: {
             /** @enum {string} */
@@ -1021,6 +1304,10 @@ export interface components {
         };
         /** @description The words and sounds of a line with their times: what the analysis found. */
         Timing: {
+            /** @description What was listened to. */
+            listen?: components["schemas"]["Listen"];
+            /** @description What is heard in the pauses and is no word, in order. */
+            noises?: components["schemas"]["Noise"][];
             /** @description Sounds and pauses without gaps from 0 to the end of the recording. */
             sounds: components["schemas"]["Sound"][];
             /** @description The text these times belong to. */
@@ -1042,6 +1329,14 @@ export interface components {
             name: string;
             reason: string;
         };
+        Vec: {
+            phone: components["schemas"]["Phone"];
+            /**
+             * Format: int32
+             * @description 1 main, 2 secondary, 0 none; vowels only.
+             */
+            stress?: number | null;
+        }[];
         /** @description Words that are the same for every production. */
         Vocabulary: {
             controls: components["schemas"]["ControlView"][];
@@ -1062,6 +1357,19 @@ export interface components {
             /** @description 0 where there is no voice. */
             pitch_hz: number[];
         };
+        /** @description One way to say a word, in both notations. */
+        WayView: {
+            arpabet: string;
+            ipa: string;
+        };
+        /** @description A word with every way to say it. */
+        WaysView: {
+            /** @description Whether the dictionary lists it, or the ways follow from its letters. */
+            listed: boolean;
+            /** @description As it is said in the line now. */
+            now: components["schemas"]["WayView"];
+            ways: components["schemas"]["WayView"][];
+        };
         /** @description A character's whole wiring. */
         Wiring: {
             attached?: components["schemas"]["Attached"][];
@@ -1073,11 +1381,15 @@ export interface components {
         Word: {
             /** @description The punctuation that follows it, for phrasing and for show: `,` `.` `?`. */
             after?: string;
+            /** @description Its sounds were chosen by hand and stay, whatever their times. */
+            chosen?: boolean;
             /**
              * Format: float
              * @description 0..1, how far the recording bears the word out.
              */
             confidence: number;
+            /** @description Its times are right and stay when the line is timed again: corrected or accepted by hand. */
+            pinned?: boolean;
             /**
              * Format: float
              * @description Mean pitch over the word's voiced frames in Hz; none for a whisper.
@@ -1716,6 +2028,68 @@ export interface operations {
             };
         };
     };
+    draft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Listen"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     recording: {
         parameters: {
             query?: never;
@@ -1795,6 +2169,39 @@ export interface operations {
             };
         };
     };
+    add_take: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["NewTakeForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     tiers: {
         parameters: {
             query?: never;
@@ -1869,6 +2276,104 @@ export interface operations {
                 };
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    retype: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                word: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Retype"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ways: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                word: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaysView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    say: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                word: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Say"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -1993,6 +2498,79 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Vocabulary"];
+                };
+            };
+        };
+    };
+    words: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidAs"][];
+                };
+            };
+        };
+    };
+    set_word: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaidAsChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidAs"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_word: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidAs"][];
                 };
             };
         };

@@ -5,6 +5,7 @@ import { useState } from 'react';
 import { api, queries } from '../api/client';
 import { MODEL_FILES, characterName } from '../cast/files';
 import { go, set, useView } from '../state';
+import { Recorder } from './Recorder';
 
 /** Brings a recording in: file, text, character. What was typed stays if something is refused. */
 export function AddLine() {
@@ -29,6 +30,7 @@ function AddForm({ dropped, more }: { dropped: File | null; more: File[] }) {
   const [character, setCharacter] = useState<string | null>(null);
   const [problem, setProblem] = useState('');
   const [busy, setBusy] = useState(false);
+  const [recording, setRecording] = useState(false);
   const who = character ?? cast.data?.[0]?.name ?? null;
 
   // A character is known by its file's name until it is given another.
@@ -97,6 +99,27 @@ function AddForm({ dropped, more }: { dropped: File | null; more: File[] }) {
           {file ? <b>{file.name}</b> : 'Drop the recording here, or click to choose it'}
         </div>
       </Dropzone>
+      {recording ? (
+        <Recorder
+          text={text}
+          use={'Use it'}
+          onUse={(take) => {
+            setFile(take.file);
+            setProblem('');
+            setRecording(false);
+          }}
+        />
+      ) : (
+        <button
+          type="button"
+          className="link"
+          style={{ alignSelf: 'start' }}
+          data-testid="record-here"
+          onClick={() => setRecording(true)}
+        >
+          Record it here, from the microphone
+        </button>
+      )}
       <label className="named">
         What is said in it
         <textarea
@@ -105,7 +128,7 @@ function AddForm({ dropped, more }: { dropped: File | null; more: File[] }) {
           value={text}
           data-testid="new-text"
           data-autofocus
-          placeholder="Type or paste the words. [whispers] in brackets is not spoken. Without a text the sounds alone are heard, a draft."
+          placeholder="Type or paste the words. [laughs] or [breath] is heard and no word. Another language: write its sounds between slashes, /bɔ̃ˈʒuʁ/. Without a text the sounds alone are heard, a draft."
           onChange={(e) => setText(e.target.value)}
         />
       </label>

@@ -45,6 +45,9 @@ export function LinesPage() {
             {all.length} lines · {seconds(total)} · {all.length - open.length} timed
           </span>
           <span className="actions">
+            <button className="button" onClick={() => set({ wordList: true })}>
+              Word list<kbd className="key">W</kbd>
+            </button>
             <button className="button main" onClick={() => set({ adding: [] })}>
               Add a line<kbd className="key">A</kbd>
             </button>

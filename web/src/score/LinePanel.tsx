@@ -2,6 +2,7 @@ import { FileButton } from '@mantine/core';
 import { useState } from 'react';
 import { type CastMember, type LineView, api, queries, tell } from '../api/client';
 import { isOpen, useJob } from '../components/LineStatus';
+import { ListenPart } from './ListenPart';
 
 interface Props {
   line: LineView;
@@ -12,6 +13,7 @@ interface Props {
 export function LinePanel({ line, cast }: Props) {
   const { id, state, problem } = line.summary;
   const { report } = line;
+  const pinned = line.document.timing?.words.some((w) => w.pinned) ?? false;
   const saved = line.document.text;
   const [draft, setDraft] = useState<string | null>(null);
   const job = useJob(id, 'analyse');
@@ -61,7 +63,7 @@ export function LinePanel({ line, cast }: Props) {
           </>
         ) : (
           <button className="button" disabled={isOpen(job)} onClick={() => api.analyse(id).catch(tell)}>
-            Analyse again
+            {pinned ? 'Time again between pins' : 'Time again'}
           </button>
         )}
         <label className="soft" style={{ marginLeft: 'auto', display: 'flex', gap: 6, alignItems: 'center' }}>
@@ -111,15 +113,41 @@ export function LinePanel({ line, cast }: Props) {
           No text: these are the sounds as they were heard, a draft. Type the words for better times.
         </div>
       )}
-      <div className="soft" data-testid="report">
-        {report.loudness_lufs == null ? 'Silent' : `${report.loudness_lufs.toFixed(1)} LUFS`} · peak{' '}
-        {report.peak_db.toFixed(1)} dB · voice {report.signal_to_noise_db.toFixed(0)} dB above the noise
-      </div>
-      {report.notes.map((note) => (
-        <div key={note} className="soft">
-          {note}
-        </div>
-      ))}
+      <ListenPart line={line} />
+      <details className="report" data-testid="report" open={report.notes.length > 0}>
+        <summary>
+          Recording: {report.loudness_lufs == null ? 'silent' : `${report.loudness_lufs.toFixed(1)} LUFS`},{' '}
+          {report.notes.length === 0
+            ? 'all is well'
+            : report.notes.length === 1
+              ? 'one thing to know'
+              : `${report.notes.length} things to know`}
+        </summary>
+        {report.notes.map((note) => (
+          <div key={note}>{note}</div>
+        ))}
+        <dl className="facts">
+          <dt>Length, rate</dt>
+          <dd>
+            {report.duration.toFixed(2)} s, {report.rate / 1000} kHz,{' '}
+            {report.channels === 1 ? 'mono' : `${report.channels} channels`}
+          </dd>
+          <dt>Peak</dt>
+          <dd>{report.peak_db.toFixed(1)} dB</dd>
+          <dt>Cut off at full scale</dt>
+          <dd>{report.clipped === 0 ? 'nowhere' : `${report.clipped} times`}</dd>
+          <dt>Noise</dt>
+          <dd>
+            {report.noise_db.toFixed(0)} dB, voice {report.signal_to_noise_db.toFixed(0)} dB above it
+          </dd>
+          <dt>Silence at the ends</dt>
+          <dd>
+            {report.silence_before.toFixed(2)} and {report.silence_after.toFixed(2)} s
+          </dd>
+          <dt>Offset</dt>
+          <dd>{(report.offset * 100).toFixed(1)} % of full scale</dd>
+        </dl>
+      </details>
       {line.document.timing && (
         <div className="soft tiers">
           Interval tiers:
@@ -136,7 +164,7 @@ export function LinePanel({ line, cast }: Props) {
         </div>
       )}
       {!isOpen(job) && !problem && state === 'not_timed' && line.document.timing && (
-        <div className="soft">The times shown belong to the text as it was before.</div>
+        <div className="soft">The times shown belong to the text or the sound as it was before.</div>
       )}
     </section>
   );

@@ -1,7 +1,9 @@
-import { type Grid, type LineView, type Phone, type Word, isDoubtful } from '../api/client';
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { type Grid, type LineView, type Phone, type Word, api, isDoubtful, tell } from '../api/client';
 import { loopWord } from '../commands';
 import { set, useView } from '../state';
-import { acceptWord, correct, takeOut } from './correct';
+import { correct, joinSound, pinWord, splitSound, takeOut } from './correct';
 import { soundsOf, wordsOf } from './draw';
 import * as player from './player';
 import { framesOf } from './time';
@@ -28,47 +30,32 @@ export function SelectionPanel({ line, grid }: Props) {
       </section>
     );
   }
-  if (!word) {
-    const count = words.filter((w) => isDoubtful(w)).length;
-    return (
-      <section className="panel" aria-label="Selection">
-        <h2>Nothing chosen</h2>
-        <div className="soft">
-          Click a word or a sound on its stave, or go from word to word with the arrow keys. Double-click
-          loops it.
-        </div>
-        {words.length > 0 && (
-          <dl className="facts">
-            <dt>Words</dt>
-            <dd>{words.length}</dd>
-            <dt>Sounds</dt>
-            <dd>{soundsOf(line).filter((s) => s.phone !== 'SIL').length}</dd>
-            <dt>Doubtful words</dt>
-            <dd>{count === 0 ? 'none' : count}</dd>
-          </dl>
-        )}
-      </section>
-    );
-  }
+  if (!word || selected.word === null) return <Overview line={line} />;
   const mine = soundsOf(line)
     .map((s, i) => ({ s, i }))
     .filter(({ s }) => s.word === selected.word);
   const length = word.span.end - word.span.start;
+  const stress = line.phrasing?.stress[selected.word] ?? 0.5;
   return (
     <section className="panel" aria-label="Selection">
       <div>
-        <h2>{word.text}</h2>
+        <WordTitle
+          key={`${line.summary.id} ${selected.word} ${word.text}`}
+          line={line}
+          index={selected.word}
+        />
         <span className="soft">
-          word · {framesOf(grid, word.span)} · {(length * 1000).toFixed(0)} ms · heard{' '}
-          {Math.round(word.confidence * 100)} %, {sure(word)} ·{' '}
+          {framesOf(grid, word.span)} · {(length * 1000).toFixed(0)} ms · heard{' '}
+          {Math.round(word.confidence * 100)} %, {word.pinned ? 'pinned' : sure(word)} ·{' '}
           {word.pitch ? `pitch ${word.pitch.toFixed(0)} Hz` : 'without voice'}
+          {stress > 0.65 && ' · stressed'}
         </span>
       </div>
       <div className="soundrow">
         {mine.map(({ s, i }) => (
           <button
             key={i}
-            className={isDoubtful(s) ? 'chip doubtful' : 'chip'}
+            className={isDoubtful(s) && !word.pinned ? 'chip doubtful' : 'chip'}
             aria-pressed={i === selected.sound}
             style={i === selected.sound ? { borderColor: 'var(--accent)' } : undefined}
             onClick={() => {
@@ -81,15 +68,24 @@ export function SelectionPanel({ line, grid }: Props) {
           </button>
         ))}
       </div>
-      {sound && selected.sound !== null && <SoundPart line={line} grid={grid} index={selected.sound} />}
+      {sound && selected.sound !== null ? (
+        <SoundPart line={line} grid={grid} index={selected.sound} />
+      ) : (
+        line.summary.state === 'timed' && (
+          <SaidAsPart
+            key={`${line.summary.id} ${selected.word} ${word.text}`}
+            line={line}
+            index={selected.word}
+          />
+        )
+      )}
       <div style={{ display: 'flex', gap: 8, marginTop: 'auto', flexWrap: 'wrap' }}>
-        {isDoubtful(word) && (
-          <button className="button" onClick={acceptWord}>
-            Right as it is<kbd className="key">K</kbd>
-          </button>
-        )}
+        <button className="button" aria-pressed={word.pinned ?? false} onClick={pinWord} data-testid="pin">
+          {word.pinned ? 'Unpin' : isDoubtful(word) ? 'It is right, pin it' : 'Pin'}
+          <kbd className="key">K</kbd>
+        </button>
         <button className="button" aria-pressed={loop !== null} onClick={loopWord}>
-          {loop ? 'Stop looping' : 'Loop this word'}
+          {loop ? 'Stop looping' : 'Loop'}
           <kbd className="key">L</kbd>
         </button>
         <button className="button" onClick={() => set({ selected: { word: null, sound: null } })}>
@@ -100,12 +96,158 @@ export function SelectionPanel({ line, grid }: Props) {
   );
 }
 
+/** What there is to know while nothing is chosen. */
+function Overview({ line }: { line: LineView }) {
+  const words = wordsOf(line);
+  const doubtful = words.filter((w) => isDoubtful(w)).length;
+  const pinned = words.filter((w) => w.pinned).length;
+  const { phrasing } = line;
+  return (
+    <section className="panel" aria-label="Selection">
+      <h2>Nothing chosen</h2>
+      <div className="soft">
+        Click a word or a sound on its stave, or go from word to word with the arrow keys. Double-click loops
+        it.
+      </div>
+      {words.length > 0 && (
+        <dl className="facts">
+          <dt>Words</dt>
+          <dd>{words.length}</dd>
+          <dt>Doubtful, pinned</dt>
+          <dd>
+            {doubtful === 0 ? 'none' : doubtful}, {pinned === 0 ? 'none' : pinned}
+          </dd>
+          {phrasing && (
+            <>
+              <dt>Phrases, breaths</dt>
+              <dd>
+                {phrasing.phrases.length}, {phrasing.breaths.length === 0 ? 'none' : phrasing.breaths.length}
+              </dd>
+              <dt>Speaking rate</dt>
+              <dd>{phrasing.rate.toFixed(1)} syllables a second</dd>
+              <dt>Pitch</dt>
+              <dd>
+                {phrasing.pitch_hz > 0
+                  ? `${phrasing.pitch_hz.toFixed(0)} Hz, over ${phrasing.pitch_range.toFixed(0)} semitones`
+                  : 'without voice'}
+              </dd>
+            </>
+          )}
+        </dl>
+      )}
+    </section>
+  );
+}
+
+/** The word as it is written; a click or E types it anew. */
+function WordTitle({ line, index }: { line: LineView; index: number }) {
+  const retyping = useView((s) => s.retyping);
+  const word = wordsOf(line)[index];
+  const [text, setText] = useState(word?.text ?? '');
+  if (!word) return null;
+  const done = () => set({ retyping: false });
+  if (!retyping || line.summary.state !== 'timed') {
+    return (
+      <button
+        className="word-title"
+        title="Retype this word (E)"
+        data-testid="word-title"
+        onClick={() => set({ retyping: true })}
+      >
+        {word.text}
+      </button>
+    );
+  }
+  return (
+    <form
+      onSubmit={(event) => {
+        event.preventDefault();
+        done();
+        if (text.trim() && text.trim() !== word.text) api.retype(line.summary.id, index, text).catch(tell);
+      }}
+    >
+      <input
+        className="field word-field"
+        aria-label="The word as it is said"
+        data-testid="retype"
+        autoFocus
+        value={text}
+        onFocus={(event) => event.target.select()}
+        onChange={(event) => setText(event.target.value)}
+        onKeyDown={(event) => event.key === 'Escape' && done()}
+        onBlur={done}
+      />
+    </form>
+  );
+}
+
+/** How the word is said: one of the ways that are known, or one that is typed. */
+function SaidAsPart({ line, index }: { line: LineView; index: number }) {
+  const { id } = line.summary;
+  const said = soundsOf(line)
+    .filter((s) => s.word === index)
+    .map((s) => `${s.phone}${s.stress ?? ''}`)
+    .join(' ');
+  const ways = useQuery({ queryKey: ['ways', id, index, said], queryFn: () => api.ways(id, index) });
+  const [own, setOwn] = useState('');
+  const [everywhere, setEverywhere] = useState(false);
+  if (!ways.data) return null;
+  const say = (sounds: string) => {
+    if (sounds.trim()) api.say(id, index, sounds, everywhere).catch(tell);
+  };
+  return (
+    <div className="sound-part">
+      <div className="sound-part-row">
+        <label className="soft">
+          said{' '}
+          <select
+            className="field small ipa"
+            data-testid="ways"
+            value={ways.data.now.arpabet}
+            onChange={(e) => say(e.target.value)}
+          >
+            {ways.data.ways.map((way) => (
+              <option key={way.arpabet} value={way.arpabet}>
+                {way.ipa}
+              </option>
+            ))}
+          </select>
+        </label>
+        <form
+          style={{ display: 'flex', gap: 6, flex: 1, minWidth: 150 }}
+          onSubmit={(event) => {
+            event.preventDefault();
+            say(own);
+          }}
+        >
+          <input
+            className="field small"
+            style={{ flex: 1, minWidth: 60 }}
+            aria-label="Other sounds, in the phonetic alphabet or ARPAbet"
+            placeholder="other: ˈhɑɹbɚ or HH AA1 …"
+            data-testid="own-way"
+            value={own}
+            onChange={(event) => setOwn(event.target.value)}
+          />
+          <button className="button" disabled={!own.trim()}>
+            Say
+          </button>
+        </form>
+      </div>
+      <label className="soft" style={{ display: 'flex', gap: 6, alignItems: 'center' }}>
+        <input type="checkbox" checked={everywhere} onChange={(e) => setEverywhere(e.target.checked)} />
+        in every line (word list){!ways.data.listed && ' · not in the dictionary, sounds guessed'}
+      </label>
+    </div>
+  );
+}
+
 /** One sound: what it is, when it is, and what can be done to it. */
 function SoundPart({ line, grid, index }: Props & { index: number }) {
   const sound = soundsOf(line)[index];
   if (!sound) return null;
   const length = sound.span.end - sound.span.start;
-  const middle = (sound.span.start + sound.span.end) / 2;
+  const next = soundsOf(line)[index + 1];
   return (
     <div className="sound-part">
       <div>
@@ -113,6 +255,7 @@ function SoundPart({ line, grid, index }: Props & { index: number }) {
         <span className="soft">
           {framesOf(grid, sound.span)} · {(length * 1000).toFixed(0)} ms · heard{' '}
           {Math.round(sound.confidence * 100)} %
+          {sound.release != null && ` · opens after ${(sound.release * length * 1000).toFixed(0)} ms`}
         </span>
       </div>
       <div className="sound-part-row">
@@ -131,13 +274,25 @@ function SoundPart({ line, grid, index }: Props & { index: number }) {
             ))}
           </select>
         </label>
-        <button
-          className="button"
-          onClick={() => correct({ kind: 'split', sound: index, at: middle, phone: sound.phone })}
-        >
+        <button className="button" onClick={splitSound} title="Split at the playhead (S)">
           Split
         </button>
-        <button className="button" onClick={takeOut}>
+        <button
+          className="button"
+          onClick={joinSound}
+          disabled={next?.word !== sound.word}
+          title="Join with the sound after it (J)"
+        >
+          Join
+        </button>
+        <button
+          className="button"
+          onClick={() => correct({ kind: 'insert', sound: index, phone: 'AH' })}
+          title="Put a sound in before this one, then choose which"
+        >
+          Put in before
+        </button>
+        <button className="button" onClick={takeOut} title="Take this sound out (Delete)">
           Take out
         </button>
       </div>

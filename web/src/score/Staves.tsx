@@ -185,6 +185,28 @@ export function Staves({ line, grid }: Props) {
     return () => element.removeEventListener('wheel', wheel);
   }, [duration]);
 
+  /** Fingers on the staves; two of them pinch and drag the view. */
+  const fingers = useRef(new Map<number, number>());
+  const pinch = (event: React.PointerEvent): boolean => {
+    if (event.pointerType !== 'touch' || !fingers.current.has(event.pointerId)) return false;
+    const before = [...fingers.current.values()];
+    const x = event.clientX - event.currentTarget.getBoundingClientRect().left;
+    fingers.current.set(event.pointerId, x);
+    const after = [...fingers.current.values()];
+    if (before.length !== 2) return false;
+    const axis = { view: get().view, width: size.width };
+    const [a, b] = [toTime(axis, Math.min(...before)), toTime(axis, Math.max(...before))];
+    const [left, right] = [Math.min(...after), Math.max(...after)];
+    if (right - left < 8) return true;
+    // The moments under the fingers stay under them.
+    const perPixel = (b - a) / (right - left);
+    const start = a - (left - GUTTER) * perPixel;
+    const pixels = (axis.view.end - axis.view.start) / (toTime(axis, 1) - toTime(axis, 0));
+    set({ view: clampView({ start, end: start + perPixel * pixels }, duration) });
+    return true;
+  };
+  const lift = (event: React.PointerEvent) => fingers.current.delete(event.pointerId);
+
   const scrubbing = useRef(false);
   const held = useRef<Held | null>(null);
   const [grip, setGrip] = useState(false);
@@ -224,6 +246,13 @@ export function Staves({ line, grid }: Props) {
         role="img"
         data-grip={grip || undefined}
         onPointerDown={(event) => {
+          if (event.pointerType === 'touch') {
+            fingers.current.set(
+              event.pointerId,
+              event.clientX - event.currentTarget.getBoundingClientRect().left,
+            );
+            if (fingers.current.size > 1) return;
+          }
           const { time, y } = timeOf(event);
           held.current = under(event);
           if (held.current) {
@@ -233,13 +262,16 @@ export function Staves({ line, grid }: Props) {
           scrubbing.current = press(staves, line, time, y);
           if (scrubbing.current) event.currentTarget.setPointerCapture(event.pointerId);
         }}
+        onPointerCancel={lift}
         onPointerMove={(event) => {
+          if (pinch(event)) return;
           const { time } = timeOf(event);
           if (held.current) guide.current = time;
           else if (scrubbing.current) player.seek(time, true);
           else setGrip(under(event) !== null);
         }}
         onPointerUp={(event) => {
+          lift(event);
           scrubbing.current = false;
           if (held.current) letGo(held.current, timeOf(event).time, event.altKey);
           held.current = null;

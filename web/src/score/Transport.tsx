@@ -1,6 +1,6 @@
 import { useEffect, useRef } from 'react';
 import type { Grid, LineView } from '../api/client';
-import { fit, loopWord, stepFrames } from '../commands';
+import { fit, fitSelection, loopWord, stepFrames } from '../commands';
 import { useView } from '../state';
 import * as player from './player';
 import { frameAt, rateName } from './time';
@@ -15,6 +15,7 @@ export function Transport({ line, grid }: Props) {
   const playing = useView((s) => s.playing);
   const loop = useView((s) => s.loop);
   const word = useView((s) => s.selected.word);
+  const sound = useView((s) => s.selected.sound);
   const frame = useRef<HTMLSpanElement>(null);
   const time = useRef<HTMLSpanElement>(null);
 
@@ -74,6 +75,14 @@ export function Transport({ line, grid }: Props) {
         {summary.last_sound_frame}
       </span>
       <span className="right">
+        <button
+          className="quiet"
+          onClick={fitSelection}
+          disabled={word === null && sound === null}
+          title="Show what is selected (F)"
+        >
+          Selection
+        </button>
         <button className="quiet" onClick={fit} title="Show the whole line (0)">
           Whole line
         </button>

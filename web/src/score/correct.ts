@@ -70,6 +70,24 @@ export function nudge(direction: number, frame: boolean) {
   }
 }
 
+/** Cuts the selected sound at the playhead, or in its middle if that is elsewhere. */
+export function splitSound() {
+  const line = openLine();
+  const { sound } = get().selected;
+  const chosen = line && soundsOf(line)[sound ?? -1];
+  if (!chosen || sound === null) return;
+  const { start, end } = chosen.span;
+  const { time } = get();
+  const inside = time > start + 0.01 && time < end - 0.01;
+  correct({ kind: 'split', sound, at: inside ? time : (start + end) / 2, phone: chosen.phone });
+}
+
+/** Joins the selected sound with the one after it. */
+export function joinSound() {
+  const { sound } = get().selected;
+  if (sound !== null) correct({ kind: 'merge', sound });
+}
+
 /** Takes the selected sound out. */
 export function takeOut() {
   const { sound, word } = get().selected;
@@ -78,8 +96,10 @@ export function takeOut() {
   correct({ kind: 'delete', sound });
 }
 
-/** Says that the selected word is right as it stands. */
-export function acceptWord() {
+/** Pins the selected word, which says that it is right as it stands; a pinned one may move again. */
+export function pinWord() {
+  const line = openLine();
   const { word } = get().selected;
-  if (word !== null) correct({ kind: 'accept', word });
+  if (!line || word === null) return;
+  correct({ kind: wordsOf(line)[word]?.pinned ? 'unpin' : 'accept', word });
 }

@@ -93,6 +93,18 @@ export function drawVoice(c: Context, s: Scene, stave: Stave) {
     const top = middle - (high / loudest) * half;
     c.fillRect(x, top, 1.25, Math.max(1, ((high - low) / loudest) * half));
   }
+  // What is not listened to.
+  const only = line.document.listen?.only;
+  if (only) {
+    c.fillStyle = paint.paperDeep;
+    c.globalAlpha = 0.8;
+    const [from, to] = [toX(axis, only.start), toX(axis, only.end)];
+    if (from > GUTTER) c.fillRect(GUTTER, stave.top, from - GUTTER, stave.height);
+    if (to < axis.width) c.fillRect(Math.max(to, GUTTER), stave.top, axis.width, stave.height);
+    c.globalAlpha = 1;
+    c.fillStyle = paint.inkSoft;
+    for (const x of [from, to]) c.fillRect(Math.round(x), stave.top, 1, stave.height);
+  }
   // Pitch, in octaves around the voice's own middle.
   const pitch = pitchScale(line);
   if (!pitch) return;
@@ -137,12 +149,14 @@ export function drawWords(c: Context, s: Scene, stave: Stave) {
   c.textBaseline = 'middle';
   c.textAlign = 'center';
   const rows: number[] = [-Infinity, -Infinity];
+  drawPhrases(c, s, stave);
+  drawNoises(c, s, stave);
   wordsOf(line).forEach((word, i) => {
     const left = toX(axis, word.span.start);
     const right = toX(axis, word.span.end);
     if (right < GUTTER - 80 || left > axis.width + 80) return;
     const chosen = s.selected.word === i;
-    const doubtful = isDoubtful(word);
+    const doubtful = isDoubtful(word) && !word.pinned;
     if (chosen || doubtful) {
       c.fillStyle = chosen ? paint.accentSoft : paint.doubtPaper;
       c.beginPath();
@@ -155,7 +169,9 @@ export function drawWords(c: Context, s: Scene, stave: Stave) {
     c.lineTo(Math.round(left) + 0.5, stave.top + stave.height);
     c.stroke();
     const text = word.text + (word.after ?? '');
-    const weight = chosen ? 700 : 560;
+    // Words that stand out in the voice stand out in print.
+    const stress = line.phrasing?.stress[i] ?? 0.5;
+    const weight = chosen ? 700 : Math.round(400 + 300 * stress);
     // As large as the word's time allows, within what is readable.
     c.font = `${weight} 16px ${fonts.serif}`;
     const size = Math.max(12, Math.min(17, (16 * (right - left + 6)) / c.measureText(text).width));
@@ -163,12 +179,15 @@ export function drawWords(c: Context, s: Scene, stave: Stave) {
     const width = c.measureText(text).width;
     const x = (left + right) / 2;
     let y = middle - (pitch && word.pitch ? pitch(word.pitch) * swing : 0);
-    // A word too wide for its time steps out of its neighbour's way.
-    const row = x - width / 2 >= (rows[0] ?? 0) + 3 ? 0 : 1;
+    // A word too wide for its time steps out of its neighbour's way; where there is no room at all only its mark
+    // stays.
+    const row = rows.findIndex((end) => x - width / 2 >= end + 3);
+    if (row < 0) return;
     if (row === 1) y = Math.min(y + 13, stave.top + stave.height - 8);
     rows[row] = x + width / 2;
     c.fillStyle = chosen ? paint.accent : doubtful ? paint.doubt : paint.ink;
     c.fillText(text, x, y);
+    if (word.pinned) drawPin(c, paint, x - width / 2 - 5, y - size * 0.3);
     if (doubtful) {
       c.setLineDash([3, 2]);
       c.strokeStyle = paint.doubt;
@@ -181,19 +200,117 @@ export function drawWords(c: Context, s: Scene, stave: Stave) {
   });
 }
 
+/** A pin: what it stands by stays where it is. */
+function drawPin(c: Context, paint: Paint, x: number, y: number) {
+  c.fillStyle = paint.ink;
+  c.beginPath();
+  c.arc(x, y, 2.6, 0, 2 * Math.PI);
+  c.fill();
+  c.fillRect(x - 0.5, y, 1, 8);
+}
+
+/** Phrases as slurs over their words, each with the way its pitch ends, and breath marks between them. */
+function drawPhrases(c: Context, s: Scene, stave: Stave) {
+  const { paint, axis, line } = s;
+  const top = stave.top + 5;
+  c.strokeStyle = paint.inkSoft;
+  c.lineWidth = 1;
+  for (const phrase of line.phrasing?.phrases ?? []) {
+    const left = toX(axis, phrase.span.start) + 2;
+    const right = toX(axis, phrase.span.end) - 8;
+    if (right - left < 14 || right < GUTTER || left > axis.width) continue;
+    const bend = Math.min(6, (right - left) / 8);
+    c.beginPath();
+    c.moveTo(left, top + bend);
+    c.bezierCurveTo(left + bend, top, right - bend, top, right, top + bend);
+    const tip = phrase.ending === 'rises' ? -4 : phrase.ending === 'falls' ? 5 : 0;
+    c.lineTo(right + 6, top + bend + tip);
+    c.stroke();
+  }
+  c.fillStyle = paint.ink;
+  c.font = `600 22px ${fonts.serif}`;
+  for (const breath of line.phrasing?.breaths ?? []) {
+    const x = toX(axis, (breath.start + breath.end) / 2);
+    if (x > GUTTER + 4 && x < axis.width) c.fillText(',', x, top + 6);
+  }
+}
+
+/** What is heard and is no word. */
+function drawNoises(c: Context, s: Scene, stave: Stave) {
+  const { paint, axis, line } = s;
+  for (const noise of line.document.timing?.noises ?? []) {
+    const [left, right] = [toX(axis, noise.span.start), toX(axis, noise.span.end)];
+    if (right < GUTTER || left > axis.width) continue;
+    c.strokeStyle = paint.voice;
+    c.beginPath();
+    c.roundRect(left + 0.5, stave.top + 14, Math.max(right - left - 1, 2), stave.height - 24, 4);
+    c.stroke();
+    c.font = `italic 12px ${fonts.serif}`;
+    if (c.measureText(noise.text).width > right - left - 4) continue;
+    c.fillStyle = paint.inkSoft;
+    c.fillText(noise.text, (left + right) / 2, stave.top + 2 + stave.height / 2);
+  }
+}
+
+/** Narrower sounds than this on average fold into their words. */
+const FOLDS = 9;
+
+/** Words as one block each where their sounds are too narrow to be told apart. */
+function foldedWords(s: Scene): Set<number> {
+  const folded = new Set<number>();
+  const counts = new Map<number, number>();
+  for (const sound of soundsOf(s.line)) {
+    if (sound.word != null) counts.set(sound.word, (counts.get(sound.word) ?? 0) + 1);
+  }
+  wordsOf(s.line).forEach((word, i) => {
+    const width = toX(s.axis, word.span.end) - toX(s.axis, word.span.start);
+    if (width / (counts.get(i) ?? 1) < FOLDS) folded.add(i);
+  });
+  return folded;
+}
+
+function drawFolded(c: Context, s: Scene, stave: Stave, folded: Set<number>) {
+  const { paint, axis } = s;
+  const top = stave.top + 4;
+  const height = stave.height - 8;
+  for (const i of folded) {
+    const word = wordsOf(s.line)[i];
+    if (!word) continue;
+    const [left, right] = [toX(axis, word.span.start), toX(axis, word.span.end)];
+    if (right < GUTTER || left > axis.width) continue;
+    const doubtful = isDoubtful(word) && !word.pinned;
+    c.beginPath();
+    c.roundRect(left + 0.5, top, Math.max(right - left - 1, 1), height, 3);
+    c.fillStyle = s.selected.word === i ? paint.accentSoft : doubtful ? paint.doubtPaper : paint.card;
+    c.fill();
+    c.strokeStyle = doubtful ? paint.doubt : paint.rule;
+    c.stroke();
+    const own = soundsOf(s.line).filter((sound) => sound.word === i);
+    const label = own.map((sound) => s.line.ipa[sound.phone] ?? '').join('');
+    c.font = `13px ${fonts.ipa}`;
+    if (c.measureText(label).width <= right - left - 4) {
+      c.fillStyle = paint.ink;
+      c.fillText(label, (left + right) / 2, top + height / 2 + 0.5);
+    }
+  }
+}
+
 export function drawSounds(c: Context, s: Scene, stave: Stave) {
   const { paint, axis, line } = s;
   const top = stave.top + 4;
   const height = stave.height - 8;
   c.textBaseline = 'middle';
   c.textAlign = 'center';
+  const folded = foldedWords(s);
+  drawFolded(c, s, stave, folded);
   c.font = s.ipa ? `15px ${fonts.ipa}` : `600 12px ${fonts.sans}`;
   soundsOf(line).forEach((sound, i) => {
-    if (sound.phone === 'SIL') return;
+    if (sound.phone === 'SIL' || folded.has(sound.word ?? -1)) return;
     const left = toX(axis, sound.span.start);
     const right = toX(axis, sound.span.end);
     if (right < GUTTER || left > axis.width) return;
-    const doubtful = isDoubtful(sound);
+    const pinned = wordsOf(line)[sound.word ?? -1]?.pinned ?? false;
+    const doubtful = isDoubtful(sound) && !pinned;
     const chosen = s.selected.sound === i;
     c.beginPath();
     c.roundRect(left + 0.5, top, Math.max(right - left - 1, 1), height, 4);
@@ -203,6 +320,12 @@ export function drawSounds(c: Context, s: Scene, stave: Stave) {
     if (doubtful) c.setLineDash([3, 2]);
     c.stroke();
     c.setLineDash([]);
+    if (sound.release != null && right - left > 8) {
+      // Where a stop opens.
+      const x = Math.round(left + sound.release * (right - left));
+      c.fillStyle = paint.inkSoft;
+      c.fillRect(x, top + height - 5, 1, 5);
+    }
     const label = s.ipa ? (line.ipa[sound.phone] ?? sound.phone) : sound.phone;
     if (c.measureText(label).width <= right - left - 2) {
       c.fillStyle = paint.ink;

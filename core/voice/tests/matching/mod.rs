@@ -24,6 +24,8 @@ pub fn of(sound: &jam_score::Sound) -> Timed {
 pub struct Boundary {
     pub before: String,
     pub after: String,
+    /// Where they have it, seconds.
+    pub at: f64,
     /// Ours less theirs, seconds.
     pub off: f64,
 }
@@ -75,6 +77,7 @@ pub fn boundary_errors(theirs: &[Timed], ours: &[Timed]) -> Vec<Boundary> {
         .map(|(k, b)| Boundary {
             before: theirs[k - 1].0.clone(),
             after: theirs[k].0.clone(),
+            at: theirs[k].1,
             off: ours[b].1 - theirs[k].1,
         })
         .collect()

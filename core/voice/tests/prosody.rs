@@ -1,0 +1,120 @@
+//! Pitch against a reference tracker, and what stands out in a line.
+#![allow(clippy::unwrap_used)]
+
+use jam_voice::phrasing::Ending;
+use jam_voice::{Analyser, Phrasing, Recording, VoiceTracks};
+use std::collections::HashMap;
+use std::path::Path;
+
+const TEXT: &str = "My neighbour planted purple beans along the garden fence.";
+
+fn fixture(name: &str) -> Recording {
+    let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/fixtures").join(name);
+    jam_formats::sound::read(&std::fs::read(path).unwrap()).unwrap()
+}
+
+/// Source: Praat's autocorrelation tracker (Boersma 1993) by praat-parselmouth, see `make_pitch.py`; the gross error
+/// is the usual one, more than 20 % off where both hear a voice.
+#[test]
+fn pitch_is_that_of_the_reference_tracker() {
+    let reference: HashMap<String, Vec<f32>> =
+        serde_json::from_str(include_str!("fixtures/pitch.json")).unwrap();
+    let (mut both, mut gross, mut voicing, mut hops, mut off) = (0, 0, 0, 0, 0.0);
+    for (name, theirs) in &reference {
+        let ours = VoiceTracks::of(&fixture(name).mono()).pitch_hz;
+        for (a, b) in ours.iter().zip(theirs) {
+            hops += 1;
+            voicing += usize::from((*a > 0.0) != (*b > 0.0));
+            if *a > 0.0 && *b > 0.0 {
+                both += 1;
+                gross += usize::from((a / b - 1.0).abs() > 0.2);
+                off += f64::from((a / b - 1.0).abs().min(0.2));
+            }
+        }
+    }
+    let share = |n: usize, of: usize| 100.0 * n as f64 / of as f64;
+    let report = format!(
+        "{both} hops voiced in both: {:.2} % gross errors, {:.2} % mean difference; voicing differs in {:.1} % of {hops}",
+        share(gross, both),
+        100.0 * off / both as f64,
+        share(voicing, hops)
+    );
+    println!("{report}");
+    assert!(share(gross, both) < 1.0 && off / (both as f64) < 0.01 && share(voicing, hops) < 6.0, "{report}");
+}
+
+fn phrasing(samples: &[f32], text: &str) -> Phrasing {
+    let recording = Recording::new(16_000, vec![samples.to_vec()]).unwrap();
+    let found = Analyser::shipped().unwrap().analyse(&recording, text, &|_| true).unwrap();
+    Phrasing::of(&found.timing, &found.tracks)
+}
+
+/// Loudness is one of the three correlates of stress (Fry 1955): a word made louder stands out more, whichever.
+#[test]
+fn a_word_made_louder_stands_out_more() {
+    let recording = fixture("rms_3.wav");
+    let samples = recording.mono();
+    let found = Analyser::shipped().unwrap().analyse(&recording, TEXT, &|_| true).unwrap();
+    let before = Phrasing::of(&found.timing, &found.tracks).stress;
+    for (w, word) in found.timing.words.iter().enumerate() {
+        let louder: Vec<f32> = samples
+            .iter()
+            .enumerate()
+            .map(|(i, s)| {
+                let t = i as f64 / 16e3;
+                if t >= word.span.start.0 && t < word.span.end.0 { (s * 2.0).clamp(-1.0, 1.0) } else { *s }
+            })
+            .collect();
+        let tracks = VoiceTracks::of(&louder);
+        let mut timing = found.timing.clone();
+        timing.sounds.iter_mut().for_each(|s| s.level = tracks.level_of(s.span));
+        let after = Phrasing::of(&timing, &tracks).stress;
+        assert!(after[w] > before[w] + 0.03, "{} {} {}", word.text, before[w], after[w]);
+    }
+    // Function words stand out least: "the".
+    let the = found.timing.words.iter().position(|w| w.text == "the").unwrap();
+    assert!(before.iter().all(|s| *s >= before[the]), "{before:?}");
+}
+
+#[test]
+fn a_line_is_parted_at_its_pauses_and_its_rate_is_counted() {
+    let first = fixture("rms_3.wav").mono().into_owned();
+    let alone = phrasing(&first, TEXT);
+    assert_eq!(alone.phrases.len(), 1);
+    // Fourteen syllables by the dictionary.
+    let span = alone.phrases[0].span.length().0;
+    assert!((f64::from(alone.phrases[0].rate) - 14.0 / span).abs() < 0.01, "{:?}", alone.phrases);
+    assert!(alone.pitch_hz > 70.0 && alone.pitch_hz < 160.0, "a man's voice: {}", alone.pitch_hz);
+    let twice = [first.clone(), vec![0.0; 8000], first].concat();
+    let both = phrasing(&twice, &format!("{TEXT} {TEXT}"));
+    assert_eq!(both.phrases.len(), 2, "{:?}", both.phrases);
+    assert!(both.pauses.iter().any(|p| p.length().0 > 0.5));
+}
+
+/// A voice by construction whose pitch is known: what rises rises, what falls falls.
+#[test]
+fn the_end_of_a_phrase_rises_or_falls_as_its_pitch_does() {
+    use jam_score::{Phone, Sound, Span, Timing, Word};
+    for (semitones, ending) in [(5.0f32, Ending::Rises), (-4.0, Ending::Falls), (0.2, Ending::Level)] {
+        let mut phase = 0.0f32;
+        let samples: Vec<f32> = (0..16_000)
+            .map(|i| {
+                let t = i as f32 / 16e3;
+                let hz = 140.0 * (semitones * (t - 0.6).max(0.0) / 0.4 / 12.0).exp2();
+                phase += std::f32::consts::TAU * hz / 16e3;
+                (1..=8).map(|h| (phase * h as f32).sin() / h as f32).sum::<f32>() * 0.2
+            })
+            .collect();
+        let span = Span::new(0.1, 1.0);
+        let timing = Timing {
+            words: vec![Word::new("so", span)],
+            sounds: vec![
+                Sound::new(Phone::Sil, Span::new(0.0, 0.1)),
+                Sound { word: Some(0), ..Sound::new(Phone::Ow, span) },
+            ],
+            ..Timing::default()
+        };
+        let found = Phrasing::of(&timing, &VoiceTracks::of(&samples));
+        assert_eq!(found.phrases[0].ending, ending, "{semitones}");
+    }
+}

@@ -1,0 +1,105 @@
+//! A program of the user's own that writes down what a recording says. It is named when the server is started,
+//! never over the network; it gets a WAV file as its last argument and prints the words.
+
+use std::io::Read;
+use std::path::Path;
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+
+/// Longest that it may take.
+const PATIENCE: Duration = Duration::from_secs(600);
+/// Most that it may print.
+const MOST: u64 = 1 << 20;
+
+/// Why it gave no words.
+#[derive(Debug, thiserror::Error)]
+pub enum OutsideError {
+    #[error("the program that writes down the words, {0}, could not be started: {1}; look at --transcriber")]
+    Start(String, std::io::Error),
+    #[error("the program that writes down the words, {0}, ended with an error: {1}")]
+    Failed(String, String),
+    #[error("the program that writes down the words, {0}, took longer than ten minutes and was stopped")]
+    Late(String),
+    #[error("the program that writes down the words, {0}, printed none")]
+    Nothing(String),
+    #[error("a file for the program that writes down the words could not be written: {0}")]
+    File(#[from] std::io::Error),
+}
+
+/// What a pipe gives, at most [`MOST`] bytes; the rest is read and dropped so that the program does not wait.
+fn drain(pipe: Option<impl Read + Send + 'static>) -> std::thread::JoinHandle<String> {
+    std::thread::spawn(move || {
+        let mut bytes = Vec::new();
+        if let Some(mut pipe) = pipe {
+            // What was read until an error is all there is.
+            let _ = pipe.by_ref().take(MOST).read_to_end(&mut bytes);
+            let _ = std::io::copy(&mut pipe, &mut std::io::sink());
+        }
+        String::from_utf8_lossy(&bytes).into_owned()
+    })
+}
+
+fn wait(child: &mut Child) -> std::io::Result<Option<std::process::ExitStatus>> {
+    let started = Instant::now();
+    loop {
+        if let Some(status) = child.try_wait()? {
+            return Ok(Some(status));
+        }
+        if started.elapsed() > PATIENCE {
+            child.kill()?;
+            child.wait()?;
+            return Ok(None);
+        }
+        std::thread::sleep(Duration::from_millis(20));
+    }
+}
+
+/// The words that `command`, a program and its arguments, prints for a sound file.
+pub fn words(command: &[String], sound: &Path) -> Result<String, OutsideError> {
+    let program = command.first().cloned().unwrap_or_default();
+    let mut child = Command::new(&program)
+        .args(command.iter().skip(1))
+        .arg(sound)
+        .stdin(Stdio::null())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .map_err(|e| OutsideError::Start(program.clone(), e))?;
+    let (out, complaint) = (drain(child.stdout.take()), drain(child.stderr.take()));
+    let status = wait(&mut child)?.ok_or_else(|| OutsideError::Late(program.clone()))?;
+    let read = |thread: std::thread::JoinHandle<String>| thread.join().unwrap_or_default();
+    let (out, complaint) = (read(out), read(complaint));
+    if !status.success() {
+        let said = complaint.lines().last().unwrap_or("it said nothing").to_string();
+        return Err(OutsideError::Failed(program, said));
+    }
+    let text = out.split_whitespace().collect::<Vec<_>>().join(" ");
+    if text.is_empty() { Err(OutsideError::Nothing(program)) } else { Ok(text) }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn ask(shell: &str) -> Result<String, OutsideError> {
+        let command = ["sh", "-c", shell, "sh"].map(str::to_string);
+        words(&command, Path::new("/a b.wav"))
+    }
+
+    #[test]
+    fn what_is_printed_is_the_text_and_what_goes_wrong_is_said() {
+        assert_eq!(
+            ask("echo Pull the  shutters; echo \"down: $1\"").ok().as_deref(),
+            Some("Pull the shutters down: /a b.wav")
+        );
+        assert!(
+            matches!(ask("echo no model >&2; exit 3"), Err(OutsideError::Failed(_, said)) if said == "no model")
+        );
+        assert!(matches!(ask("true"), Err(OutsideError::Nothing(_))));
+        let missing = words(&["/no/such/program".to_string()], Path::new("a"));
+        assert!(matches!(missing, Err(OutsideError::Start(..))));
+        // More than a pipe holds does not stop it.
+        let long = ask("yes word | head -n 400000");
+        assert!(long.is_ok_and(|t| t.len() <= 1 << 20));
+    }
+}

@@ -1,0 +1,177 @@
+import { useEffect, useRef, useState } from 'react';
+import { Microphone, type Recorded } from './microphone';
+
+interface Props {
+  /** What shall be said, to read from. */
+  text: string;
+  /** The take that is used, or none yet. */
+  onUse: (take: Recorded) => void;
+  use: string;
+}
+
+type Phase = 'closed' | 'ready' | 'counting' | 'recording';
+/** Milliseconds between the numbers of the count-in. */
+const BEAT = 700;
+const COUNT = 3;
+
+/** Records takes of a line: level, count-in, as many takes as it needs, one of them used. */
+export function Recorder({ text, onUse, use }: Props) {
+  const microphone = useRef(new Microphone());
+  const meter = useRef<HTMLDivElement>(null);
+  const [phase, setPhase] = useState<Phase>('closed');
+  const [count, setCount] = useState(0);
+  const [clipped, setClipped] = useState(false);
+  const [takes, setTakes] = useState<Recorded[]>([]);
+  const [made, setMade] = useState(0);
+  const [problem, setProblem] = useState('');
+
+  useEffect(() => {
+    const device = microphone.current;
+    return () => device.close();
+  }, []);
+
+  // The meter moves without React.
+  useEffect(() => {
+    if (phase === 'closed') return;
+    let running = true;
+    let shown = 0;
+    const draw = () => {
+      if (!running) return;
+      const level = microphone.current.level();
+      // Rises at once, falls slowly; decibels from -60 to 0.
+      shown = Math.max(level, shown * 0.93);
+      const share = Math.max(0, Math.min(1, 1 + (20 * Math.log10(Math.max(shown, 1e-6))) / 60));
+      if (meter.current) meter.current.style.width = `${share * 100}%`;
+      if (level >= 0.999) setClipped(true);
+      requestAnimationFrame(draw);
+    };
+    requestAnimationFrame(draw);
+    return () => {
+      running = false;
+    };
+  }, [phase]);
+
+  // Counts in, then records.
+  useEffect(() => {
+    if (phase !== 'counting') return;
+    microphone.current.tick(count === 1);
+    const timer = setTimeout(() => {
+      if (count > 1) {
+        setCount(count - 1);
+      } else {
+        microphone.current.start();
+        setPhase('recording');
+      }
+    }, BEAT);
+    return () => clearTimeout(timer);
+  }, [phase, count]);
+
+  const open = async () => {
+    try {
+      await microphone.current.open();
+      setProblem('');
+      setPhase('ready');
+    } catch (error) {
+      setProblem(error instanceof Error ? error.message : String(error));
+    }
+  };
+  const record = () => {
+    setClipped(false);
+    setCount(COUNT);
+    setPhase('counting');
+  };
+  const stop = () => {
+    const take = microphone.current.stop(`take ${made + 1}.wav`);
+    setPhase('ready');
+    if (!take) {
+      setProblem('Nothing was heard; look whether the microphone is on, then record again.');
+      return;
+    }
+    setMade(made + 1);
+    setTakes([...takes, take]);
+  };
+
+  if (phase === 'closed') {
+    return (
+      <div className="recorder">
+        <button type="button" className="button" data-testid="open-microphone" onClick={() => void open()}>
+          Use the microphone
+        </button>
+        {problem && (
+          <div className="problem" role="alert">
+            {problem}
+          </div>
+        )}
+      </div>
+    );
+  }
+  return (
+    <div className="recorder" data-testid="recorder" data-phase={phase}>
+      {text && <div className="serif">{text}</div>}
+      <div className="meter" role="img" aria-label="Level of the microphone">
+        <div ref={meter} />
+        <i style={{ left: `${(100 * (60 - 12)) / 60}%` }} />
+      </div>
+      <span className="soft">
+        {clipped
+          ? 'Too loud: it was cut off at full scale. Step back or turn the microphone down.'
+          : 'The loudest words should come near the mark, 12 dB below full scale.'}
+      </span>
+      <div style={{ display: 'flex', gap: 10, alignItems: 'center' }}>
+        {phase === 'recording' ? (
+          <button type="button" className="button main" data-testid="stop-recording" onClick={stop}>
+            Stop
+          </button>
+        ) : (
+          <button
+            type="button"
+            className="button main"
+            data-testid="record"
+            disabled={phase === 'counting'}
+            onClick={record}
+          >
+            {takes.length === 0 ? 'Record' : 'Record another take'}
+          </button>
+        )}
+        <b aria-live="assertive" className="count-in">
+          {phase === 'counting' ? count : phase === 'recording' ? 'Recording' : ''}
+        </b>
+      </div>
+      {takes.map((take, i) => (
+        <TakeRow
+          key={take.file.name}
+          take={take}
+          use={use}
+          onUse={() => onUse(take)}
+          onThrow={() => setTakes(takes.filter((_, j) => j !== i))}
+        />
+      ))}
+      {problem && (
+        <div className="problem" role="alert">
+          {problem}
+        </div>
+      )}
+    </div>
+  );
+}
+
+function TakeRow(props: { take: Recorded; use: string; onUse: () => void; onThrow: () => void }) {
+  const { take, use, onUse, onThrow } = props;
+  const [address] = useState(() => URL.createObjectURL(take.file));
+  useEffect(() => () => URL.revokeObjectURL(address), [address]);
+  return (
+    <div className="take">
+      <b>{take.file.name.replace('.wav', '')}</b>
+      <audio controls src={address} />
+      <span className="soft">
+        {take.seconds.toFixed(1)} s{take.peak >= 0.999 ? ', cut off' : ''}
+      </span>
+      <button type="button" className="button" data-testid="use-take" onClick={onUse}>
+        {use}
+      </button>
+      <button type="button" className="quiet" onClick={onThrow}>
+        Throw away
+      </button>
+    </div>
+  );
+}
