@@ -217,7 +217,7 @@ async fn walk(page: &Page, address: SocketAddr, data: &Path, recording: &Path, b
     page.press("...,").await?;
     page.until("it stepped to the third frame", || async { Ok(page.frame().await? == 1003) }).await?;
     page.press(Key::Right).await?;
-    page.find_text("Loop this word").await?;
+    page.find("[data-testid=pin]").await?;
     page.press("l").await?;
     page.find_text("Stop looping").await?;
     page.press("l").await?;
@@ -463,7 +463,7 @@ async fn record_a_take(page: &Page, address: SocketAddr) -> Result<()> {
         let now: serde_json::Value =
             reqwest::get(format!("http://{address}/api/lines/1")).await?.json().await?;
         let seconds = now["summary"]["duration"].as_f64().unwrap_or(0.0);
-        Ok(now["summary"]["recording_name"] == "take 2.wav" && seconds > 0.5 && seconds < 30.0)
+        Ok(now["summary"]["recording_name"] == "take 3.wav" && seconds > 0.5 && seconds < 30.0)
     })
     .await?;
     // Back to the recording it came with; its times are there.

@@ -126,6 +126,8 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::speech::ways, routes::speech::say))
         .routes(routes!(routes::speech::listen))
         .routes(routes!(routes::speech::draft))
+        .routes(routes!(routes::speech::dictions))
+        .routes(routes!(routes::speech::articulate))
         .routes(routes!(routes::speech::words))
         .routes(routes!(routes::speech::set_word, routes::speech::remove_word))
         .routes(routes!(routes::lines::tiers, routes::lines::read_tiers))

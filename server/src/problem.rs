@@ -95,6 +95,7 @@ impl From<StoreError> for Problem {
             StoreError::Edit(EditError::Correction(_)) => {
                 Problem::refused("timing", "correction_impossible", error)
             }
+            StoreError::Edit(EditError::Diction(_)) => Problem::refused("diction", "out_of_range", error),
             StoreError::Edit(EditError::Listen) => Problem::refused("only", "too_short", error),
             StoreError::Open(_) | StoreError::Database(_) | StoreError::Document(_) => {
                 Problem::unexpected(error)

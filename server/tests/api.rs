@@ -510,6 +510,7 @@ async fn words_are_retyped_said_otherwise_and_listened_to_in_another_take() {
     let undone: Value = server.ask(Method::POST, &own("/undo")).send().await.unwrap().json().await.unwrap();
     assert_eq!(undone["summary"]["recording_name"], "worst.wav");
     assert_eq!(undone["summary"]["state"], "timed", "its own times are back with it");
+    assert_eq!(undone["summary"]["problem"], Value::Null);
     server.stop().await;
 }
 

@@ -156,6 +156,35 @@ impl Store {
         })
     }
 
+    /// Applies an edit of the kind the last one was and makes one step of both, so that a slider that is dragged is
+    /// one step; a step of its own if the last one was another kind or was taken back.
+    pub fn go_on_editing(&self, id: i32, edit: &Edit) -> Result<StoredLine, StoreError> {
+        let last = self.change(|c| {
+            let last: Option<(i32, String, bool)> = journal::table
+                .filter(journal::line_id.eq(id))
+                .order(journal::id.desc())
+                .select((journal::id, journal::edit, journal::undone))
+                .first(c)
+                .optional()?;
+            let Some((step, before, false)) = last else { return Ok(None) };
+            let before: Edit = serde_json::from_str(&before)?;
+            if std::mem::discriminant(&before) != std::mem::discriminant(edit) {
+                return Ok(None);
+            }
+            let (changed, _) = edit.apply(&document(c, id)?)?;
+            write_document(c, id, &changed)?;
+            // What takes it back stays what it was.
+            diesel::update(journal::table.find(step))
+                .set(journal::edit.eq(serde_json::to_string(edit)?))
+                .execute(c)?;
+            read(c, id).map(Some)
+        })?;
+        match last {
+            Some(line) => Ok(line),
+            None => self.edit_line(id, edit),
+        }
+    }
+
     /// Applies what follows by itself from the last edit, new times of a new text: both are taken back and made
     /// again as one step. Where nothing was edited yet, or the last edit was taken back, there is no such step,
     /// and nothing is journaled.

@@ -2,7 +2,7 @@
 #![allow(clippy::unwrap_used)]
 
 use jam_face::Wiring;
-use jam_score::{Edit, Frame, FrameGrid, FrameRate, Line, Listen, RecordingFacts, Seconds, Timing};
+use jam_score::{Diction, Edit, Frame, FrameGrid, FrameRate, Line, Listen, RecordingFacts, Seconds, Timing};
 use jam_store::{NewLine, Production, Store, StoreError};
 use proptest::prelude::*;
 
@@ -102,6 +102,24 @@ fn what_follows_from_an_edit_is_taken_back_with_it() {
     store.follow_line(id, &times("one")).unwrap();
     assert_eq!(store.steps(id).unwrap().redo, ["change the text"]);
     assert_eq!(store.redo(id).unwrap().document, second);
+}
+
+#[test]
+fn a_slider_that_is_dragged_is_one_step() {
+    let folder = tempfile::tempdir().unwrap();
+    let store = Store::open(&folder.path().join("a.jam")).unwrap();
+    let id = line(&store, "one");
+    let first = store.line(id).unwrap().document;
+    let open = |openness| Edit::Diction(Diction { openness, ..Diction::default() });
+    store.edit_line(id, &open(1.0)).unwrap();
+    store.go_on_editing(id, &open(1.1)).unwrap();
+    let last = store.go_on_editing(id, &open(1.2)).unwrap().document;
+    assert_eq!((last.diction.openness, store.steps(id).unwrap().undo.len()), (1.2, 1));
+    assert_eq!(store.undo(id).unwrap().document, first);
+    assert_eq!(store.redo(id).unwrap().document, last);
+    store.undo(id).unwrap();
+    store.go_on_editing(id, &open(0.5)).unwrap();
+    assert_eq!(store.undo(id).unwrap().document, first, "a step that was taken back is not gone on with");
 }
 
 #[test]

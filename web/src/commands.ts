@@ -132,6 +132,7 @@ export function commands(night: () => void): Command[] {
     { name: 'Next line', key: 'PageDown', show: 'PgDn', run: () => stepLine(1) },
     { name: 'Open the selected line', key: 'Enter', run: () => go('score') },
     { name: 'Add a line', key: 'a', run: () => set({ adding: [] }) },
+    { name: 'Diction: how the line is articulated', key: 'o', run: () => set({ diction: !get().diction }) },
     { name: 'Word list: how words are said', key: 'w', run: () => set({ wordList: true }) },
     {
       name: 'Time the line again, between pinned words',

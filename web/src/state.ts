@@ -25,6 +25,8 @@ interface State {
   /** The selected word is being typed anew. */
   retyping: boolean;
   adding: File[] | null;
+  /** The bench shows the line's diction instead of what is selected. */
+  diction: boolean;
   /** The word list is open. */
   wordList: boolean;
   /** The character that is open in the Cast. */
@@ -52,6 +54,7 @@ export const useView = create<State>(() => ({
   retyping: false,
   adding: null,
   wordList: false,
+  diction: false,
   ...fromAddress(),
 }));
 

@@ -8,7 +8,8 @@ use std::time::SystemTime;
 
 const HELP: &str = "cargo xtask demo [ARGS…]  sets everything up and starts the application with the demo
 cargo xtask test          sets everything up and runs all checks and tests
-cargo xtask web           builds the page only";
+cargo xtask web           builds the page only
+cargo xtask figures       prints the table of docs/accuracy.md anew, beside the reference recogniser's";
 
 fn main() -> Result<()> {
     let arguments: Vec<String> = std::env::args().skip(1).collect();
@@ -16,6 +17,7 @@ fn main() -> Result<()> {
         Some("demo") => demo(&arguments[1..]),
         Some("test") => test(),
         Some("web") => web(),
+        Some("figures") => figures(),
         _ => {
             println!("{HELP}");
             Ok(())
@@ -65,8 +67,28 @@ fn test() -> Result<()> {
     run("web", "npm", &["run", "--silent", "lint"])?;
     cargo(&["fmt", "--all", "--check"])?;
     cargo(&["clippy", "--workspace", "--all-targets", "--", "--deny", "warnings"])?;
-    packages()?;
+    packages(FOR_TESTS)?;
     cargo(&["test", "--workspace"])
+}
+
+/// Makes the material of the accuracy table with a synthesiser and the reference recogniser, then prints the table.
+fn figures() -> Result<()> {
+    let folder = root().join("target/figures");
+    let python = folder.join("venv/bin/python");
+    packages(FOR_FIGURES)?;
+    if !python.exists() {
+        let venv = folder.join("venv");
+        run(".", "python3", &["-m", "venv", &venv.to_string_lossy()])?;
+        let pip = |arguments: &[&str]| {
+            run(".", &python.to_string_lossy(), &[&["-m", "pip", "install", "-q"], arguments].concat())
+        };
+        pip(&["pocketsphinx==5.1.1"])?;
+        // Three recordings with labels; nothing it would need to run.
+        pip(&["--no-deps", "phonlab==0.0.70"])?;
+    }
+    let material = folder.to_string_lossy();
+    run(".", &python.to_string_lossy(), &["core/voice/figures/material.py", &material])?;
+    cargo(&["run", "--release", "-q", "-p", "jam-voice", "--example", "accuracy", "--", &material])
 }
 
 /// Installs the page's packages and builds it, each if it is out of date.
@@ -106,7 +128,7 @@ fn modified(path: &Path) -> Option<SystemTime> {
 }
 
 /// What the tests need of Debian: each package and a file that tells it is there.
-const PACKAGES: [(&str, &str); 3] = [
+const FOR_TESTS: &[(&str, &str)] = &[
     // The browser that the interface is tested in, and its driver.
     ("chromium", "/usr/bin/chromium"),
     ("chromium-driver", "/usr/bin/chromedriver"),
@@ -114,9 +136,12 @@ const PACKAGES: [(&str, &str); 3] = [
     ("assimp-testmodels", "/usr/share/assimp/models/glTF2"),
 ];
 
+/// What the accuracy table needs of Debian: a synthesiser that tells when each of its sounds ends.
+const FOR_FIGURES: &[(&str, &str)] = &[("flite", "/usr/bin/flite")];
+
 /// Installs the packages that are missing.
-fn packages() -> Result<()> {
-    let missing = || PACKAGES.iter().filter(|(_, file)| !Path::new(file).exists()).map(|(name, _)| *name);
+fn packages(wanted: &[(&'static str, &str)]) -> Result<()> {
+    let missing = || wanted.iter().filter(|(_, file)| !Path::new(file).exists()).map(|(name, _)| *name);
     let names: Vec<&str> = missing().collect();
     if names.is_empty() {
         return Ok(());
@@ -130,7 +155,7 @@ fn packages() -> Result<()> {
     } else if works("sudo", &["-n", "true"]) {
         &["sudo", "-n"]
     } else {
-        bail!("the tests need more packages; install them with: sudo apt-get install {}", names.join(" "));
+        bail!("more packages are needed; install them with: sudo apt-get install {}", names.join(" "));
     };
     let install = [&["install", "--yes", "--no-install-recommends"][..], &names].concat();
     for arguments in [&["update"][..], &install] {

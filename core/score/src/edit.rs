@@ -2,7 +2,7 @@
 //! the journal and the command line all use the same thing.
 
 use crate::line::TimingError;
-use crate::{Correction, CorrectionError, Line, Listen, Timing};
+use crate::{Correction, CorrectionError, Diction, DictionError, Line, Listen, Timing};
 use serde::{Deserialize, Serialize};
 
 /// Longest text of a line, in characters; an hour of fast speech is about 60 000.
@@ -22,6 +22,8 @@ pub enum Edit {
     Correct(Correction),
     /// Which of its sound is listened to.
     Listen(Listen),
+    /// How it is articulated.
+    Diction(Diction),
 }
 
 /// Why an edit was refused; the line stays as it was.
@@ -35,6 +37,8 @@ pub enum EditError {
     NotTimed,
     #[error(transparent)]
     Correction(#[from] CorrectionError),
+    #[error(transparent)]
+    Diction(#[from] DictionError),
     #[error("that is no stretch of the recording to listen to; it must last {SHORTEST_HEARD} s at least")]
     Listen,
 }
@@ -78,6 +82,10 @@ impl Edit {
                 }
                 Edit::Listen(std::mem::replace(&mut changed.listen, *listen))
             }
+            Edit::Diction(diction) => {
+                diction.check()?;
+                Edit::Diction(std::mem::replace(&mut changed.diction, *diction))
+            }
         };
         Ok((changed, inverse))
     }
@@ -89,6 +97,7 @@ impl Edit {
             Edit::Character(_) => "choose the character",
             Edit::Timing(_) => "time the words and sounds",
             Edit::Correct(correction) => correction.describe(),
+            Edit::Diction(_) => "change the diction",
             Edit::Listen(_) => "choose what is listened to",
         }
     }

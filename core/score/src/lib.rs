@@ -15,16 +15,17 @@
 //! ```
 
 mod correct;
+pub mod diction;
 mod edit;
 mod line;
 mod phone;
 mod time;
 
 pub use correct::{Correction, CorrectionError};
+pub use diction::{Diction, DictionError};
 pub use edit::{Edit, EditError};
 pub use line::{
-    DOUBTFUL, Diction, Line, Listen, Noise, RecordingFacts, Sound, Spoken, SpokenPhone, Timing, TimingError,
-    Word,
+    DOUBTFUL, Line, Listen, Noise, RecordingFacts, Sound, Spoken, SpokenPhone, Timing, TimingError, Word,
 };
 pub use phone::Phone;
 pub use time::{Frame, FrameGrid, FrameRate, FrameRateError, Seconds, Span};

@@ -1,6 +1,6 @@
 //! The document of one line.
 
-use crate::{Phone, Seconds, Span};
+use crate::{Diction, Phone, Seconds, Span};
 use serde::{Deserialize, Serialize};
 
 /// What is known of a recording without reading it again.
@@ -164,48 +164,6 @@ impl Timing {
     /// The end of the last sound, which is the end of the recording.
     pub fn end(&self) -> Seconds {
         self.sounds.last().map_or(Seconds::ZERO, |s| s.span.end)
-    }
-}
-
-/// How a line is articulated. The defaults are the conversational style.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
-pub struct Diction {
-    /// Scales the jaw of vowels.
-    pub openness: f64,
-    /// Scales how strongly consonants insist, and quickens lips and tongue.
-    pub crispness: f64,
-    /// Everything earlier by this much.
-    pub lead: Seconds,
-    /// Shapes last longer by this much.
-    pub linger: Seconds,
-    /// 0..1, how far the jaw follows the voice's loudness.
-    pub loudness: f64,
-    /// Most jaw beats a second.
-    pub beat: f64,
-    /// Slows the organs, never those of a seal, a tuck or the tongue between the teeth.
-    pub smoothness: f64,
-    /// 0..1, how much of drawing the lips apart the upper lip does.
-    pub upper_lip_share: f64,
-    /// Scales lip shapes.
-    pub lips: f64,
-    /// A longer sound holds its shape.
-    pub hold: Seconds,
-}
-
-impl Default for Diction {
-    fn default() -> Diction {
-        Diction {
-            openness: 0.88,
-            crispness: 1.0,
-            lead: Seconds::ZERO,
-            linger: Seconds::ZERO,
-            loudness: 0.5,
-            beat: 5.0,
-            smoothness: 1.0,
-            upper_lip_share: 0.30,
-            lips: 1.0,
-            hold: Seconds(0.25),
-        }
     }
 }
 

@@ -41,7 +41,7 @@ proptest! {
     #[test]
     fn every_edit_is_taken_back_by_its_inverse(old in "\\PC{0,40}", new in "\\PC{0,40}", who in prop::option::of("[a-z]{1,6}")) {
         let line = Line::new(old);
-        for edit in [Edit::Text(new.clone()), Edit::Character(who.clone()), Edit::Timing(Some(Timing::default())), listen(0.2)] {
+        for edit in [Edit::Text(new.clone()), Edit::Character(who.clone()), Edit::Timing(Some(Timing::default())), listen(0.2), Edit::Diction(diction::STYLES[3].1)] {
             let (changed, inverse) = edit.apply(&line).unwrap();
             prop_assert_eq!(inverse.apply(&changed).unwrap().0, line.clone());
             let again: Edit = serde_json::from_str(&serde_json::to_string(&edit).unwrap()).unwrap();

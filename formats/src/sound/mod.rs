@@ -83,6 +83,7 @@ fn decode(bytes: &[u8]) -> Result<Recording, SoundError> {
         .ok_or_else(|| SoundError::Unsupported("no sound parameters".into()))?;
     let mut decoder =
         symphonia::default::get_codecs().make_audio_decoder(parameters, &AudioDecoderOptions::default())?;
+    let expected = track.num_frames.and_then(|n| usize::try_from(n).ok());
     let mut channels: Vec<Vec<f32>> = Vec::new();
     let mut rate = parameters.sample_rate.unwrap_or(0);
     let mut planes: Vec<Vec<f32>> = Vec::new();
@@ -111,7 +112,9 @@ fn decode(bytes: &[u8]) -> Result<Recording, SoundError> {
             }
             Err(e) => return Err(e.into()),
         }
-        channels.resize_with(planes.len().max(channels.len()), Vec::new);
+        // Room for all of it at once, where the file says how long it is; growing would need it twice.
+        let room = expected.filter(|n| *n <= bytes.len()).unwrap_or(0);
+        channels.resize_with(planes.len().max(channels.len()), || Vec::with_capacity(room));
         for (channel, plane) in channels.iter_mut().zip(&planes) {
             channel.extend_from_slice(plane);
         }

@@ -245,10 +245,19 @@ pub async fn analyse(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer
     Ok(Json(jobs::analyse(&app, id)))
 }
 
+/// Why the last analysis failed says nothing of a line whose own times are back.
+fn settled(app: &App, mut line: StoredLine) -> Answer<StoredLine> {
+    if line.document.is_timed() && line.problem.is_some() {
+        app.store.set_problem(line.id, None)?;
+        line.problem = None;
+    }
+    Ok(line)
+}
+
 #[utoipa::path(post, path = "/api/lines/{id}/undo", tag = "lines", params(("id" = i32, Path)), responses((status = 200, body = LineView), (status = 409, body = Problem)))]
 pub async fn undo(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Json<LineView>> {
     blocking(move || {
-        let line = app.store.undo(id)?;
+        let line = settled(&app, app.store.undo(id)?)?;
         app.tell(Event::Line { id });
         view(&app, line)
     })
@@ -259,7 +268,7 @@ pub async fn undo(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Js
 #[utoipa::path(post, path = "/api/lines/{id}/redo", tag = "lines", params(("id" = i32, Path)), responses((status = 200, body = LineView), (status = 409, body = Problem)))]
 pub async fn redo(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Json<LineView>> {
     blocking(move || {
-        let line = app.store.redo(id)?;
+        let line = settled(&app, app.store.redo(id)?)?;
         app.tell(Event::Line { id });
         view(&app, line)
     })

@@ -8,7 +8,7 @@ use crate::{jobs, outside};
 use axum::Json;
 use axum::extract::{Multipart, Path, State};
 use jam_formats::sound;
-use jam_score::{Correction, Edit, Listen, Seconds, Spoken};
+use jam_score::{Correction, Diction, Edit, Listen, Seconds, Spoken, diction};
 use jam_store::StoredLine;
 use jam_voice::{notation, text};
 use serde::{Deserialize, Serialize};
@@ -68,6 +68,40 @@ pub struct Draft {
     words: Vec<DraftWord>,
     /// The program that wrote it; none if it was drafted here.
     by: Option<String>,
+}
+
+/// One setting of the diction.
+#[derive(Serialize, utoipa::ToSchema)]
+pub struct SettingView {
+    name: &'static str,
+    title: &'static str,
+    /// What it does, in a sentence.
+    about: &'static str,
+    low: f64,
+    high: f64,
+}
+
+/// A diction to start from.
+#[derive(Serialize, utoipa::ToSchema)]
+pub struct StyleView {
+    name: &'static str,
+    diction: Diction,
+}
+
+/// Settings of the diction and styles to start from.
+#[derive(Serialize, utoipa::ToSchema)]
+pub struct DictionView {
+    settings: Vec<SettingView>,
+    styles: Vec<StyleView>,
+}
+
+/// How a line shall be articulated.
+#[derive(Deserialize, utoipa::ToSchema)]
+pub struct DictionChange {
+    diction: Diction,
+    /// Whether this goes on with the change before, as a slider does that is dragged; both are one step.
+    #[serde(default)]
+    goes_on: bool,
 }
 
 /// One entry of the word list.
@@ -243,6 +277,41 @@ pub async fn listen(
             return Err(Problem::refused("only", "outside_recording", detail));
         }
         edit_and_time(&app, id, &Edit::Listen(listen))
+    })
+    .await
+    .map(Json)
+}
+
+/// How lines can be articulated.
+#[utoipa::path(get, path = "/api/diction", tag = "lines", responses((status = 200, body = DictionView)))]
+pub async fn dictions() -> Json<DictionView> {
+    let settings = diction::SETTINGS.iter().map(|s| SettingView {
+        name: s.name,
+        title: s.title,
+        about: s.about,
+        low: s.low,
+        high: s.high,
+    });
+    let styles = diction::STYLES.iter().map(|(name, diction)| StyleView { name, diction: *diction });
+    Json(DictionView { settings: settings.collect(), styles: styles.collect() })
+}
+
+/// Changes how a line is articulated.
+#[utoipa::path(put, path = "/api/lines/{id}/diction", tag = "lines", params(("id" = i32, Path)), request_body = DictionChange, responses((status = 200, body = LineView), (status = 422, body = Problem)))]
+pub async fn articulate(
+    State(app): State<Arc<App>>,
+    Path(id): Path<i32>,
+    Json(change): Json<DictionChange>,
+) -> Answer<Json<LineView>> {
+    blocking(move || {
+        let edit = Edit::Diction(change.diction);
+        let line = if change.goes_on {
+            app.store.go_on_editing(id, &edit)?
+        } else {
+            app.store.edit_line(id, &edit)?
+        };
+        app.tell(Event::Line { id });
+        view(&app, line)
     })
     .await
     .map(Json)

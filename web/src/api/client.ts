@@ -32,6 +32,7 @@ export type Take = Schemas['TakeView'];
 export type Ways = Schemas['WaysView'];
 export type SaidAs = Schemas['SaidAs'];
 export type Draft = Schemas['Draft'];
+export type Diction = Schemas['Diction'];
 
 /** Whether a word or a sound is shown as doubtful; the same limit as `DOUBTFUL` in core/score. */
 export const isDoubtful = (what: { confidence: number }) => what.confidence < 0.5;
@@ -115,6 +116,9 @@ export const api = {
   say: (id: number, word: number, sounds: string, everywhere: boolean) =>
     ask<LineView>(`/api/lines/${id}/words/${word}/ways`, send('POST', { sounds, everywhere })),
   listen: (id: number, listen: Listen) => ask<LineView>(`/api/lines/${id}/listen`, send('PUT', listen)),
+  dictions: () => ask<Schemas['DictionView']>('/api/diction'),
+  articulate: (id: number, diction: Diction, goesOn: boolean) =>
+    ask<LineView>(`/api/lines/${id}/diction`, send('PUT', { diction, goes_on: goesOn })),
   addTake: (id: number, recording: File) => ask<LineView>(`/api/lines/${id}/takes`, form({ recording })),
   draft: (id: number) => ask<Draft>(`/api/lines/${id}/draft`, { method: 'POST' }),
   words: () => ask<SaidAs[]>('/api/words'),

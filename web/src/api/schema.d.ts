@@ -205,6 +205,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/diction": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How lines can be articulated. */
+        get: operations["dictions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs": {
         parameters: {
             query?: never;
@@ -296,6 +313,23 @@ export interface paths {
         put?: never;
         /** Changes words and sounds by hand. */
         post: operations["correct"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{id}/diction": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Changes how a line is articulated. */
+        put: operations["articulate"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -778,6 +812,17 @@ export interface components {
              */
             upper_lip_share: number;
         };
+        /** @description How a line shall be articulated. */
+        DictionChange: {
+            diction: components["schemas"]["Diction"];
+            /** @description Whether this goes on with the change before, as a slider does that is dragged; both are one step. */
+            goes_on?: boolean;
+        };
+        /** @description Settings of the diction and styles to start from. */
+        DictionView: {
+            settings: components["schemas"]["SettingView"][];
+            styles: components["schemas"]["StyleView"][];
+        };
         /** @description What a line may say. */
         Draft: {
             /** @description The program that wrote it; none if it was drafted here. */
@@ -1224,6 +1269,17 @@ export interface components {
          * @description A moment or a length in seconds, counted from the first sample of the recording.
          */
         Seconds: number;
+        /** @description One setting of the diction. */
+        SettingView: {
+            /** @description What it does, in a sentence. */
+            about: string;
+            /** Format: double */
+            high: number;
+            /** Format: double */
+            low: number;
+            name: string;
+            title: string;
+        };
         /** @description One sound or pause with its time. */
         Sound: {
             /**
@@ -1258,6 +1314,11 @@ export interface components {
         Span: {
             end: components["schemas"]["Seconds"];
             start: components["schemas"]["Seconds"];
+        };
+        /** @description A diction to start from. */
+        StyleView: {
+            diction: components["schemas"]["Diction"];
+            name: string;
         };
         /**
          * @description How sure a match is; what is doubtful is not wired.
@@ -1816,6 +1877,25 @@ export interface operations {
             };
         };
     };
+    dictions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DictionView"];
+                };
+            };
+        };
+    };
     list: {
         parameters: {
             query?: never;
@@ -2007,6 +2087,39 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Correction"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    articulate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DictionChange"];
             };
         };
         responses: {

@@ -7,6 +7,8 @@ interface Props {
   /** The take that is used, or none yet. */
   onUse: (take: Recorded) => void;
   use: string;
+  /** The number of the first take. */
+  first?: number;
 }
 
 type Phase = 'closed' | 'ready' | 'counting' | 'recording';
@@ -15,7 +17,7 @@ const BEAT = 700;
 const COUNT = 3;
 
 /** Records takes of a line: level, count-in, as many takes as it needs, one of them used. */
-export function Recorder({ text, onUse, use }: Props) {
+export function Recorder({ text, onUse, use, first = 1 }: Props) {
   const microphone = useRef(new Microphone());
   const meter = useRef<HTMLDivElement>(null);
   const [phase, setPhase] = useState<Phase>('closed');
@@ -81,7 +83,7 @@ export function Recorder({ text, onUse, use }: Props) {
     setPhase('counting');
   };
   const stop = () => {
-    const take = microphone.current.stop(`take ${made + 1}.wav`);
+    const take = microphone.current.stop(`take ${first + made}.wav`);
     setPhase('ready');
     if (!take) {
       setProblem('Nothing was heard; look whether the microphone is on, then record again.');

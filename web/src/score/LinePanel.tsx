@@ -1,6 +1,6 @@
 import { FileButton } from '@mantine/core';
 import { useState } from 'react';
-import { type CastMember, type LineView, api, queries, tell } from '../api/client';
+import { type CastMember, type Draft, type LineView, api, isDoubtful, queries, tell } from '../api/client';
 import { isOpen, useJob } from '../components/LineStatus';
 import { ListenPart } from './ListenPart';
 
@@ -16,6 +16,8 @@ export function LinePanel({ line, cast }: Props) {
   const pinned = line.document.timing?.words.some((w) => w.pinned) ?? false;
   const saved = line.document.text;
   const [draft, setDraft] = useState<string | null>(null);
+  const [heard, setHeard] = useState<Draft | null>(null);
+  const [drafting, setDrafting] = useState(false);
   const job = useJob(id, 'analyse');
   const text = draft ?? saved;
   const changed = text.trim() !== saved.trim();
@@ -24,9 +26,25 @@ export function LinePanel({ line, cast }: Props) {
     try {
       await api.changeLine(id, what);
       await queries.invalidateQueries({ queryKey: ['line', id] });
-      if (what.text !== undefined) setDraft(null);
+      if (what.text !== undefined) {
+        setDraft(null);
+        setHeard(null);
+      }
     } catch (error) {
       tell(error);
+    }
+  };
+
+  const draftText = async () => {
+    setDrafting(true);
+    try {
+      const found = await api.draft(id);
+      setHeard(found);
+      setDraft(found.text);
+    } catch (error) {
+      tell(error);
+    } finally {
+      setDrafting(false);
     }
   };
 
@@ -36,11 +54,21 @@ export function LinePanel({ line, cast }: Props) {
 
   return (
     <section className="panel" aria-label="Line">
-      <div style={{ display: 'flex', gap: 8, alignItems: 'baseline' }}>
+      <div style={{ display: 'flex', gap: 8, alignItems: 'center' }}>
         <h2>Line {line.summary.number}</h2>
-        <span className="soft" style={{ overflow: 'hidden', textOverflow: 'ellipsis', whiteSpace: 'nowrap' }}>
-          {line.summary.recording_name}
-        </span>
+        <label className="soft" style={{ marginLeft: 'auto', display: 'flex', gap: 6, alignItems: 'center' }}>
+          said by
+          <select
+            className="field small"
+            value={line.document.character ?? ''}
+            onChange={(e) => void change({ character: e.target.value })}
+          >
+            {line.document.character === null && <option value="">nobody yet</option>}
+            {cast.map((m) => (
+              <option key={m.id}>{m.name}</option>
+            ))}
+          </select>
+        </label>
       </div>
       <textarea
         className="field"
@@ -57,7 +85,13 @@ export function LinePanel({ line, cast }: Props) {
             <button className="button main" data-testid="use-text" onClick={() => void change({ text })}>
               Time this text
             </button>
-            <button className="button" onClick={() => setDraft(null)}>
+            <button
+              className="button"
+              onClick={() => {
+                setDraft(null);
+                setHeard(null);
+              }}
+            >
               Keep the old
             </button>
           </>
@@ -66,21 +100,35 @@ export function LinePanel({ line, cast }: Props) {
             {pinned ? 'Time again between pins' : 'Time again'}
           </button>
         )}
-        <label className="soft" style={{ marginLeft: 'auto', display: 'flex', gap: 6, alignItems: 'center' }}>
-          said by
-          <select
-            className="field"
-            style={{ width: 'auto' }}
-            value={line.document.character ?? ''}
-            onChange={(e) => void change({ character: e.target.value })}
-          >
-            {line.document.character === null && <option value="">nobody yet</option>}
-            {cast.map((m) => (
-              <option key={m.id}>{m.name}</option>
-            ))}
-          </select>
-        </label>
+        <button
+          className="link"
+          disabled={drafting}
+          data-testid="draft"
+          title="Words as they are heard, to be corrected; nothing is changed until you use them"
+          onClick={() => void draftText()}
+        >
+          {drafting ? 'Listening …' : 'Draft the text'}
+        </button>
       </div>
+      {heard && (
+        <div className="drafted" data-testid="drafted">
+          <b>A draft{heard.by ? ` by ${heard.by.split('/').pop()}` : ''}:</b>{' '}
+          {heard.words.map((word, i) => (
+            <span
+              key={i}
+              className={isDoubtful(word) ? 'doubtful' : ''}
+              title={`heard ${Math.round(word.confidence * 100)} %`}
+            >
+              {word.text}{' '}
+            </span>
+          ))}
+          <span className="soft">
+            {changed
+              ? 'Underlined words are doubtful; correct them above.'
+              : 'That is the text as it stands. Underlined words are doubtful.'}
+          </span>
+        </div>
+      )}
       {isOpen(job) && job && (
         <div role="status">
           <div style={{ display: 'flex', justifyContent: 'space-between' }}>
@@ -116,7 +164,8 @@ export function LinePanel({ line, cast }: Props) {
       <ListenPart line={line} />
       <details className="report" data-testid="report" open={report.notes.length > 0}>
         <summary>
-          Recording: {report.loudness_lufs == null ? 'silent' : `${report.loudness_lufs.toFixed(1)} LUFS`},{' '}
+          {line.summary.recording_name}:{' '}
+          {report.loudness_lufs == null ? 'silent' : `${report.loudness_lufs.toFixed(1)} LUFS`},{' '}
           {report.notes.length === 0
             ? 'all is well'
             : report.notes.length === 1

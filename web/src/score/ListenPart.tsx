@@ -91,6 +91,7 @@ export function ListenPart({ line }: { line: LineView }) {
           <Recorder
             text={line.document.text}
             use="Use it"
+            first={line.takes.length + 1}
             onUse={(take) => {
               api
                 .addTake(id, take.file)

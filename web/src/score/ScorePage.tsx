@@ -4,6 +4,7 @@ import { api } from '../api/client';
 import { want } from '../api/live';
 import { fit } from '../commands';
 import { useView } from '../state';
+import { DictionPanel } from './DictionPanel';
 import { LinePanel } from './LinePanel';
 import { SelectionPanel } from './SelectionPanel';
 import { SpeakingStage } from './SpeakingStage';
@@ -14,6 +15,7 @@ import * as player from './player';
 export function ScorePage() {
   const id = useView((s) => s.line);
   const line = useQuery({ queryKey: ['line', id], queryFn: () => api.line(id ?? 0), enabled: id !== null });
+  const diction = useView((s) => s.diction);
   const cast = useQuery({ queryKey: ['cast'], queryFn: api.cast });
   const production = useQuery({ queryKey: ['production'], queryFn: api.production });
   const duration = line.data?.summary.duration;
@@ -52,7 +54,11 @@ export function ScorePage() {
             </span>
           </div>
         )}
-        <SelectionPanel line={line.data} grid={production.data.grid} />
+        {diction ? (
+          <DictionPanel line={line.data} />
+        ) : (
+          <SelectionPanel line={line.data} grid={production.data.grid} />
+        )}
         <LinePanel key={line.data.summary.id} line={line.data} cast={cast.data} />
       </div>
       <Transport line={line.data} grid={production.data.grid} />

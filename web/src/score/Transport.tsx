@@ -1,7 +1,9 @@
+import { useQuery } from '@tanstack/react-query';
 import { useEffect, useRef } from 'react';
-import type { Grid, LineView } from '../api/client';
+import { type Grid, type LineView, api } from '../api/client';
 import { fit, fitSelection, loopWord, stepFrames } from '../commands';
-import { useView } from '../state';
+import { set, useView } from '../state';
+import { styleOf } from './DictionPanel';
 import * as player from './player';
 import { frameAt, rateName } from './time';
 
@@ -16,6 +18,8 @@ export function Transport({ line, grid }: Props) {
   const loop = useView((s) => s.loop);
   const word = useView((s) => s.selected.word);
   const sound = useView((s) => s.selected.sound);
+  const diction = useView((s) => s.diction);
+  const table = useQuery({ queryKey: ['diction'], queryFn: api.dictions, staleTime: Infinity });
   const frame = useRef<HTMLSpanElement>(null);
   const time = useRef<HTMLSpanElement>(null);
 
@@ -86,7 +90,15 @@ export function Transport({ line, grid }: Props) {
         <button className="quiet" onClick={fit} title="Show the whole line (0)">
           Whole line
         </button>
-        <span className="soft">Diction: conversational</span>
+        <button
+          className="quiet"
+          aria-pressed={diction}
+          data-testid="diction"
+          title="How the line is articulated (O)"
+          onClick={() => set({ diction: !diction })}
+        >
+          Diction: {styleOf(line.document.diction, table.data?.styles ?? [])}
+        </button>
       </span>
     </div>
   );

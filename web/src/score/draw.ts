@@ -141,6 +141,20 @@ function pitchScale(line: LineView): ((hz: number) => number) | null {
 export const wordsOf = (line: LineView): Word[] => line.document.timing?.words ?? [];
 export const soundsOf = (line: LineView): Sound[] => line.document.timing?.sounds ?? [];
 
+/** The chosen word and doubtful ones stand on paper of their own, under everything else. */
+function drawWordPapers(c: Context, s: Scene, stave: Stave) {
+  const { paint, axis } = s;
+  wordsOf(s.line).forEach((word, i) => {
+    const [left, right] = [toX(axis, word.span.start), toX(axis, word.span.end)];
+    const chosen = s.selected.word === i;
+    if (right < GUTTER || left > axis.width || !(chosen || (isDoubtful(word) && !word.pinned))) return;
+    c.fillStyle = chosen ? paint.accentSoft : paint.doubtPaper;
+    c.beginPath();
+    c.roundRect(left, stave.top + 3, Math.max(right - left, 2), stave.height - 6, 4);
+    c.fill();
+  });
+}
+
 export function drawWords(c: Context, s: Scene, stave: Stave) {
   const { paint, axis, line } = s;
   const pitch = pitchScale(line);
@@ -149,21 +163,18 @@ export function drawWords(c: Context, s: Scene, stave: Stave) {
   c.textBaseline = 'middle';
   c.textAlign = 'center';
   const rows: number[] = [-Infinity, -Infinity];
+  drawWordPapers(c, s, stave);
   drawPhrases(c, s, stave);
   drawNoises(c, s, stave);
+  c.font = `16px ${fonts.serif}`;
   wordsOf(line).forEach((word, i) => {
     const left = toX(axis, word.span.start);
     const right = toX(axis, word.span.end);
     if (right < GUTTER - 80 || left > axis.width + 80) return;
     const chosen = s.selected.word === i;
     const doubtful = isDoubtful(word) && !word.pinned;
-    if (chosen || doubtful) {
-      c.fillStyle = chosen ? paint.accentSoft : paint.doubtPaper;
-      c.beginPath();
-      c.roundRect(left, stave.top + 3, Math.max(right - left, 2), stave.height - 6, 4);
-      c.fill();
-    }
     c.strokeStyle = paint.rule;
+    c.lineWidth = 1;
     c.beginPath();
     c.moveTo(Math.round(left) + 0.5, stave.top + stave.height - 8);
     c.lineTo(Math.round(left) + 0.5, stave.top + stave.height);

@@ -1,0 +1,109 @@
+import { useQuery } from '@tanstack/react-query';
+import { useEffect, useRef, useState } from 'react';
+import { type Diction, type LineView, api, queries, tell } from '../api/client';
+import { set } from '../state';
+
+const same = (a: Diction, b: Diction) => JSON.stringify(a) === JSON.stringify(b);
+
+/** The style that a diction is, or what is left of it. */
+export function styleOf(diction: Diction, styles: { name: string; diction: Diction }[]): string {
+  return styles.find((s) => same(s.diction, diction))?.name ?? 'own';
+}
+
+/** The bench: how the line is articulated. Curves follow while a slider is dragged. */
+export function DictionPanel({ line }: { line: LineView }) {
+  const { id } = line.summary;
+  const table = useQuery({ queryKey: ['diction'], queryFn: api.dictions, staleTime: Infinity });
+  const saved = line.document.diction;
+  const [held, setHeld] = useState<Diction | null>(null);
+  /** What is to be sent next while one is under way: the newest only. */
+  const next = useRef<{ diction: Diction; goesOn: boolean } | null>(null);
+  const busy = useRef(false);
+  const shown = held ?? saved;
+
+  useEffect(() => setHeld(null), [id]);
+
+  const send = async (diction: Diction, goesOn: boolean) => {
+    next.current = { diction, goesOn };
+    if (busy.current) return;
+    busy.current = true;
+    try {
+      while (next.current) {
+        const one = next.current;
+        next.current = null;
+        const answer = await api.articulate(id, one.diction, one.goesOn);
+        queries.setQueryData(['line', id], answer);
+      }
+      setHeld(null);
+    } catch (error) {
+      setHeld(null);
+      tell(error);
+    } finally {
+      busy.current = false;
+    }
+  };
+  /** The slider that was moved last: moving it on is one step with before. */
+  const moved = useRef('');
+  const change = (name: string, value: number) => {
+    const diction = { ...shown, [name]: value };
+    setHeld(diction);
+    void send(diction, moved.current === name);
+    moved.current = name;
+  };
+  if (!table.data) return <section className="panel" aria-label="Diction" />;
+  const style = styleOf(shown, table.data.styles);
+  return (
+    <section className="panel" aria-label="Diction">
+      <div style={{ display: 'flex', alignItems: 'baseline', gap: 8 }}>
+        <h2>Diction</h2>
+        <select
+          className="field small"
+          style={{ marginLeft: 'auto' }}
+          aria-label="Style"
+          data-testid="style"
+          value={style}
+          onChange={(event) => {
+            const chosen = table.data.styles.find((s) => s.name === event.target.value);
+            if (!chosen) return;
+            moved.current = '';
+            setHeld(chosen.diction);
+            void send(chosen.diction, false);
+          }}
+        >
+          {style === 'own' && <option value="own">own</option>}
+          {table.data.styles.map((s) => (
+            <option key={s.name} value={s.name}>
+              {s.name}
+            </option>
+          ))}
+        </select>
+        <button className="quiet" onClick={() => set({ diction: false })}>
+          Close
+        </button>
+      </div>
+      <div className="diction">
+        {table.data.settings.map((setting) => {
+          const value = Number(shown[setting.name as keyof Diction]);
+          return (
+            <label key={setting.name} title={setting.about}>
+              <span>{setting.title}</span>
+              <input
+                type="range"
+                min={setting.low}
+                max={setting.high}
+                step={(setting.high - setting.low) / 100}
+                value={value}
+                data-testid={`diction-${setting.name}`}
+                onPointerDown={() => {
+                  moved.current = '';
+                }}
+                onChange={(event) => change(setting.name, Number(event.target.value))}
+              />
+              <span className="num">{value.toFixed(2)}</span>
+            </label>
+          );
+        })}
+      </div>
+    </section>
+  );
+}
