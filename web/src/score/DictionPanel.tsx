@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
-import { useEffect, useRef, useState } from 'react';
+import { useRef, useState } from 'react';
 import { type Diction, type LineView, api, queries, tell } from '../api/client';
 import { set } from '../state';
 
@@ -20,8 +20,6 @@ export function DictionPanel({ line }: { line: LineView }) {
   const next = useRef<{ diction: Diction; goesOn: boolean } | null>(null);
   const busy = useRef(false);
   const shown = held ?? saved;
-
-  useEffect(() => setHeld(null), [id]);
 
   const send = async (diction: Diction, goesOn: boolean) => {
     next.current = { diction, goesOn };

@@ -55,7 +55,7 @@ export function ScorePage() {
           </div>
         )}
         {diction ? (
-          <DictionPanel line={line.data} />
+          <DictionPanel key={line.data.summary.id} line={line.data} />
         ) : (
           <SelectionPanel line={line.data} grid={production.data.grid} />
         )}
