@@ -1,12 +1,12 @@
 // Every action once: its name, its key, what it does. Keys, the command search and buttons use these.
 
 import { spotlight } from '@mantine/spotlight';
-import { type LineView, api, isDoubtful, queries, tell } from './api/client';
+import { type LineView, api, queries, tell } from './api/client';
 import { change } from './cast/edit';
 import { atRest } from './cast/pose';
 import { startWalk, toggleWalk } from './cast/walk';
 import { joinSound, nudge, pinWord, splitSound, takeOut } from './score/correct';
-import { soundsOf, wordsOf } from './score/draw';
+import { soundIsDoubtful, soundsOf, wordsOf } from './score/draw';
 import { clampView } from './score/layout';
 import * as player from './score/player';
 import { chooseWord } from './score/Staves';
@@ -46,7 +46,7 @@ function nextDoubtful() {
   const line = openLine();
   if (!line) return;
   const sounds = soundsOf(line);
-  const doubtful = sounds.map((s, i) => ({ s, i })).filter(({ s }) => s.phone !== 'SIL' && isDoubtful(s));
+  const doubtful = sounds.map((s, i) => ({ s, i })).filter(({ s }) => soundIsDoubtful(line, s));
   const next = doubtful.find(({ s }) => s.span.start > get().time + 1e-3) ?? doubtful[0];
   if (!next) return;
   set({ selected: { word: next.s.word ?? null, sound: next.i } });

@@ -52,8 +52,9 @@ impl Word {
         Word { text, after, span, confidence: 1.0, pitch: None, pinned: false, chosen: false }
     }
 
+    /// Whether somebody should listen to it; what is pinned was listened to.
     pub fn is_doubtful(&self) -> bool {
-        self.confidence < DOUBTFUL
+        self.confidence < DOUBTFUL && !self.pinned
     }
 }
 

@@ -57,15 +57,15 @@ fn kind(phone: Phone) -> Kind {
 /// Whether something abrupt parts two sounds.
 fn is_abrupt(before: Phone, after: Phone) -> bool {
     use Kind::*;
-    match (kind(before), kind(after)) {
-        (Silence, Vowel | Liquid | Hiss | VoicedHiss) => true,
-        (Vowel | Liquid | Nasal | Hiss | VoicedHiss | Stop, Silence) => true,
-        (Hiss | VoicedHiss | Stop | VoicedStop | Nasal, Vowel) => true,
-        (Vowel, Nasal | Stop | VoicedStop | VoicedHiss) => true,
-        (Hiss | Stop | VoicedStop, Liquid) => true,
-        (Hiss, VoicedHiss) => true,
-        _ => false,
-    }
+    matches!(
+        (kind(before), kind(after)),
+        (Silence, Vowel | Liquid | Hiss | VoicedHiss)
+            | (Vowel | Liquid | Nasal | Hiss | VoicedHiss | Stop, Silence)
+            | (Hiss | VoicedHiss | Stop | VoicedStop | Nasal, Vowel)
+            | (Vowel, Nasal | Stop | VoicedStop | VoicedHiss)
+            | (Hiss | Stop | VoicedStop, Liquid)
+            | (Hiss, VoicedHiss)
+    )
 }
 
 /// Spectra around boundaries of one recording.

@@ -172,6 +172,9 @@ fn word_of(line: &StoredLine, word: u32) -> Answer<text::TextWord> {
     if (word as usize) < words.len() { Ok(words.swap_remove(word as usize)) } else { Err(gone()) }
 }
 
+/// Longest recording, seconds, that a draft is made of here: it takes about half as long.
+const LONGEST_DRAFT: f64 = 180.0;
+
 fn sounds_of(text: &str) -> Answer<Spoken> {
     notation::parse(text).map_err(|e| Problem::refused("sounds", "sounds_unreadable", e))
 }
@@ -351,6 +354,9 @@ pub async fn draft(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<J
                 let file = folder.path().join("line.wav");
                 std::fs::write(&file, sound::listening_copy(&recording)).map_err(Problem::unexpected)?;
                 outside::words(command, &file).map_err(|e| refused(&e))?
+            }
+            None if recording.duration().0 > LONGEST_DRAFT => {
+                return Err(refused(&"A draft is made of up to three minutes; choose a shorter stretch to listen to, or name a program of your own with --transcriber."));
             }
             None => app.analyser.draft(&recording, &|_| true).map_err(|e| refused(&e))?,
         };

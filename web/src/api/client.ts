@@ -35,7 +35,8 @@ export type Draft = Schemas['Draft'];
 export type Diction = Schemas['Diction'];
 
 /** Whether a word or a sound is shown as doubtful; the same limit as `DOUBTFUL` in core/score. */
-export const isDoubtful = (what: { confidence: number }) => what.confidence < 0.5;
+export const isDoubtful = (what: { confidence: number; pinned?: boolean }) =>
+  what.confidence < 0.5 && !what.pinned;
 
 /** Whether a line has times that belong to it, with its text or as it was heard. */
 export const speaks = (line: { state: LineSummary['state'] }) =>

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
-import { api, speaks } from '../api/client';
+import { api, queries, speaks, tell } from '../api/client';
 import { want } from '../api/live';
 import { LineStatus } from '../components/LineStatus';
 import { Wave } from '../components/Wave';
@@ -32,7 +32,10 @@ export function LinesPage() {
   const { id, duration, state } = line ?? {};
   useEffect(() => {
     if (id === undefined || duration === undefined) return;
-    void player.load(id);
+    queries
+      .fetchQuery({ queryKey: ['line', id], queryFn: () => api.line(id) })
+      .then((l) => player.load(id, l.document.listen))
+      .catch(tell);
     if (state && speaks({ state })) want(id, duration);
   }, [id, duration, state]);
 

@@ -22,11 +22,14 @@ export function ScorePage() {
 
   useEffect(() => {
     if (id === null || duration === undefined) return;
-    void player.load(id);
     want(id, duration);
     fit();
     return player.stop;
   }, [id, duration]);
+  const listen = line.data?.document.listen;
+  useEffect(() => {
+    if (id !== null && listen) void player.load(id, listen);
+  }, [id, listen]);
 
   if (line.error) {
     return <main style={{ padding: 30 }}>{line.error.message}</main>;

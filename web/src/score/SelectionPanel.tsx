@@ -4,7 +4,7 @@ import { type Grid, type LineView, type Phone, type Word, api, isDoubtful, tell 
 import { loopWord } from '../commands';
 import { set, useView } from '../state';
 import { correct, joinSound, pinWord, splitSound, takeOut } from './correct';
-import { soundsOf, wordsOf } from './draw';
+import { soundIsDoubtful, soundsOf, wordsOf } from './draw';
 import * as player from './player';
 import { framesOf } from './time';
 
@@ -55,7 +55,7 @@ export function SelectionPanel({ line, grid }: Props) {
         {mine.map(({ s, i }) => (
           <button
             key={i}
-            className={isDoubtful(s) && !word.pinned ? 'chip doubtful' : 'chip'}
+            className={soundIsDoubtful(line, s) ? 'chip doubtful' : 'chip'}
             aria-pressed={i === selected.sound}
             style={i === selected.sound ? { borderColor: 'var(--accent)' } : undefined}
             onClick={() => {

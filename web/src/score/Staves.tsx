@@ -1,5 +1,5 @@
 import { useEffect, useRef, useState } from 'react';
-import { type Grid, type LineView, isDoubtful } from '../api/client';
+import { type Grid, type LineView } from '../api/client';
 import { currentCurves, onCurves } from '../api/live';
 import { get, set, useView } from '../state';
 import { type Held, edgeAt, letGo } from './correct';
@@ -64,7 +64,7 @@ export function Staves({ line, grid }: Props) {
   const guide = useRef<number | null>(null);
   const staves = stavesOf(size.height);
   const duration = line.summary.duration;
-  const doubtful = draw.soundsOf(line).filter((s) => s.phone !== 'SIL' && isDoubtful(s)).length;
+  const doubtful = draw.soundsOf(line).filter((s) => draw.soundIsDoubtful(line, s)).length;
 
   useEffect(() => {
     const element = host.current;

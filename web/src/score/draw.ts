@@ -147,13 +147,18 @@ function drawWordPapers(c: Context, s: Scene, stave: Stave) {
   wordsOf(s.line).forEach((word, i) => {
     const [left, right] = [toX(axis, word.span.start), toX(axis, word.span.end)];
     const chosen = s.selected.word === i;
-    if (right < GUTTER || left > axis.width || !(chosen || (isDoubtful(word) && !word.pinned))) return;
+    if (right < GUTTER || left > axis.width || !(chosen || isDoubtful(word))) return;
     c.fillStyle = chosen ? paint.accentSoft : paint.doubtPaper;
     c.beginPath();
     c.roundRect(left, stave.top + 3, Math.max(right - left, 2), stave.height - 6, 4);
     c.fill();
   });
 }
+
+/** Whether somebody should listen to a sound; those of pinned words were listened to. */
+export const soundIsDoubtful = (line: LineView, sound: Sound) =>
+  sound.phone !== 'SIL' &&
+  isDoubtful({ confidence: sound.confidence, pinned: wordsOf(line)[sound.word ?? -1]?.pinned });
 
 export function drawWords(c: Context, s: Scene, stave: Stave) {
   const { paint, axis, line } = s;
@@ -172,7 +177,7 @@ export function drawWords(c: Context, s: Scene, stave: Stave) {
     const right = toX(axis, word.span.end);
     if (right < GUTTER - 80 || left > axis.width + 80) return;
     const chosen = s.selected.word === i;
-    const doubtful = isDoubtful(word) && !word.pinned;
+    const doubtful = isDoubtful(word);
     c.strokeStyle = paint.rule;
     c.lineWidth = 1;
     c.beginPath();
@@ -289,7 +294,7 @@ function drawFolded(c: Context, s: Scene, stave: Stave, folded: Set<number>) {
     if (!word) continue;
     const [left, right] = [toX(axis, word.span.start), toX(axis, word.span.end)];
     if (right < GUTTER || left > axis.width) continue;
-    const doubtful = isDoubtful(word) && !word.pinned;
+    const doubtful = isDoubtful(word);
     c.beginPath();
     c.roundRect(left + 0.5, top, Math.max(right - left - 1, 1), height, 3);
     c.fillStyle = s.selected.word === i ? paint.accentSoft : doubtful ? paint.doubtPaper : paint.card;
@@ -320,8 +325,7 @@ export function drawSounds(c: Context, s: Scene, stave: Stave) {
     const left = toX(axis, sound.span.start);
     const right = toX(axis, sound.span.end);
     if (right < GUTTER || left > axis.width) return;
-    const pinned = wordsOf(line)[sound.word ?? -1]?.pinned ?? false;
-    const doubtful = isDoubtful(sound) && !pinned;
+    const doubtful = soundIsDoubtful(line, sound);
     const chosen = s.selected.sound === i;
     c.beginPath();
     c.roundRect(left + 0.5, top, Math.max(right - left - 1, 1), height, 4);

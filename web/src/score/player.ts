@@ -1,6 +1,6 @@
 // Sound and its clock. While it plays, the time on screen is that of the sound that is heard.
 
-import { tell } from '../api/client';
+import { type Listen, tell } from '../api/client';
 import { type Span, get, set } from '../state';
 
 let context: AudioContext | null = null;
@@ -8,7 +8,9 @@ let buffer: AudioBuffer | null = null;
 let source: AudioBufferSourceNode | null = null;
 let startedAt = 0;
 let startedFrom = 0;
-let loaded: number | null = null;
+let loaded = '';
+/** The stretch that is played; the whole sound if none was chosen. */
+let only: Span | null = null;
 let grains: AudioBufferSourceNode[] = [];
 
 function audio(): AudioContext {
@@ -16,18 +18,22 @@ function audio(): AudioContext {
   return context;
 }
 
-/** Fetches a line's sound; what played stops. */
-export async function load(line: number) {
-  if (loaded === line) return;
+/** Fetches a line's sound, the take and channel that are listened to; what played stops. */
+export async function load(line: number, listen?: Listen | null) {
+  only = listen?.only ?? null;
+  const name = `${line} ${listen?.take ?? ''} ${listen?.channel ?? ''}`;
+  if (loaded === name) return;
   stop();
-  loaded = line;
+  // Another take of the same line keeps the place.
+  const sameLine = loaded.split(' ')[0] === `${line}`;
+  loaded = name;
   buffer = null;
-  set({ time: 0, loop: null, selected: { word: null, sound: null } });
+  if (!sameLine) set({ time: 0, loop: null, selected: { word: null, sound: null } });
   try {
     const response = await fetch(`/api/lines/${line}/sound`);
     if (!response.ok) return;
     const decoded = await audio().decodeAudioData(await response.arrayBuffer());
-    if (loaded === line) buffer = decoded;
+    if (loaded === name) buffer = decoded;
   } catch (error) {
     tell(error);
   }
@@ -67,7 +73,10 @@ export function play(from = get().time) {
   const out = audio();
   void out.resume();
   let start = loop ? (from >= loop.start && from < loop.end - 0.01 ? from : loop.start) : from;
-  if (start >= duration() - 0.01) start = 0;
+  const [first, last] = loop
+    ? [0, duration()]
+    : [only?.start ?? 0, Math.min(only?.end ?? Infinity, duration())];
+  if (start >= last - 0.01 || start < first) start = first;
   source = out.createBufferSource();
   source.buffer = buffer;
   if (loop) {
@@ -80,12 +89,13 @@ export function play(from = get().time) {
   source.onended = () => {
     if (source === playing) {
       source = null;
-      set({ playing: false, time: duration() });
+      set({ playing: false, time: last });
     }
   };
   startedAt = out.currentTime + 0.01;
   startedFrom = start;
-  source.start(startedAt, start);
+  if (loop) source.start(startedAt, start);
+  else source.start(startedAt, start, last - start);
   set({ playing: true, time: start });
 }
 
