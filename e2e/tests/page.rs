@@ -235,6 +235,7 @@ async fn walk(page: &Page, address: SocketAddr, data: &Path, recording: &Path, b
 
     drag_an_edge(page, address).await?;
     retype_a_word(page, address, data).await?;
+    articulate(page, address).await?;
     record_a_take(page, address).await?;
 
     // A reload comes back to the same line, still timed.
@@ -443,6 +444,31 @@ async fn retype_a_word(page: &Page, address: SocketAddr, data: &Path) -> Result<
     page.browser.goto(format!("http://{address}/score/1")).await?;
     page.find("[data-testid=timed]").await?;
     Ok(())
+}
+
+/// Chooses a style, moves a slider step by step, which is one step to take back, and takes both back.
+async fn articulate(page: &Page, address: SocketAddr) -> Result<()> {
+    let openness = async || -> Result<f64> {
+        let line: serde_json::Value =
+            reqwest::get(format!("http://{address}/api/lines/1")).await?.json().await?;
+        Ok(line["document"]["diction"]["openness"].as_f64().unwrap_or(0.0))
+    };
+    let first = openness().await?;
+    page.press("o").await?;
+    let styles = page.find("[data-testid=style]").await?;
+    thirtyfour::components::SelectElement::new(&styles).await?.select_by_value("shout").await?;
+    page.until("the style is a shout", || async { Ok(openness().await? > 1.5) }).await?;
+    let slider = page.find("[data-testid=diction-openness]").await?;
+    for _ in 0..3 {
+        slider.send_keys(Key::Left + "").await?;
+    }
+    page.until("the jaw opens less", || async { Ok((openness().await? - 1.49).abs() < 0.011) }).await?;
+    for wanted in [1.55, first] {
+        page.find("button[title='Undo: change the diction']").await?.click().await?;
+        page.until("a step is taken back", || async { Ok((openness().await? - wanted).abs() < 1e-9) })
+            .await?;
+    }
+    page.press("o").await
 }
 
 /// Records two takes from the fake microphone and uses the second; the line listens to it.

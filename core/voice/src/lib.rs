@@ -22,6 +22,7 @@ pub mod dictionary;
 mod draft;
 pub mod features;
 pub mod hear;
+mod lay;
 mod letters;
 pub mod model;
 pub mod notation;

@@ -361,6 +361,15 @@ mod tests {
         assert!(words > 3500, "{words}");
     }
 
+    proptest::proptest! {
+        #[test]
+        fn anything_typed_is_answered(text in "\\PC{0,30}") {
+            if let Ok(spoken) = parse(&text) {
+                proptest::prop_assert!(!spoken.is_empty() && spoken.iter().all(|s| s.phone != Phone::Sil));
+            }
+        }
+    }
+
     #[test]
     fn stress_stands_before_its_syllable() {
         let written = |w: &str| ipa(&Dictionary::shipped().listed(w).unwrap()[0]);
