@@ -468,7 +468,10 @@ async fn articulate(page: &Page, address: SocketAddr) -> Result<()> {
         page.until("a step is taken back", || async { Ok((openness().await? - wanted).abs() < 1e-9) })
             .await?;
     }
-    page.press("o").await
+    page.press("o").await?;
+    let panels = page.browser.find_all(By::Css(".upper > .panel")).await?;
+    assert_eq!(panels.len(), 2, "the selection is back in the place of the diction");
+    Ok(())
 }
 
 /// Records two takes from the fake microphone and uses the second; the line listens to it.

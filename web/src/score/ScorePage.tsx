@@ -58,7 +58,7 @@ export function ScorePage() {
           </div>
         )}
         {diction ? (
-          <DictionPanel key={line.data.summary.id} line={line.data} />
+          <DictionPanel key={`diction ${line.data.summary.id}`} line={line.data} />
         ) : (
           <SelectionPanel line={line.data} grid={production.data.grid} />
         )}
