@@ -224,11 +224,10 @@ fn analyse_now(app: &App, id: i32, watch: &dyn Fn(f64) -> bool) -> Result<(), En
         let now = app.store.line(id)?.document;
         // Another text or another sound has an analysis of its own under way.
         let outdated = now.text != line.document.text || now.listen != line.document.listen;
+        if outdated {
+            return if matches!(outcome, Ok(None)) { Err(Ended::Cancelled) } else { Ok(()) };
+        }
         return match outcome {
-            _ if outdated => match outcome {
-                Ok(None) => Err(Ended::Cancelled),
-                _ => Ok(()),
-            },
             // What was corrected meanwhile counts more than what was heard.
             Ok(Some(_)) if now.timing != line.document.timing => continue,
             Ok(Some(timing)) => {

@@ -22,8 +22,8 @@ pub enum OutsideError {
     Late(String),
     #[error("the program that writes down the words, {0}, printed none")]
     Nothing(String),
-    #[error("a file for the program that writes down the words could not be written: {0}")]
-    File(#[from] std::io::Error),
+    #[error("the program that writes down the words could not be watched: {0}; ask again")]
+    Watch(#[from] std::io::Error),
 }
 
 /// What a pipe gives, at most [`MOST`] bytes; the rest is read and dropped so that the program does not wait.

@@ -152,11 +152,10 @@ impl Analyser {
             });
             return Ok(());
         }
-        let frames =
-            frame_near(stretch.start).min(features.len())..frame_near(stretch.end).min(features.len());
-        let frames = if stretch.start == Seconds::ZERO { 0..frames.end } else { frames };
         let whole = timing.sounds.is_empty() && around.after.is_none();
-        let frames = if around.after.is_none() { frames.start..features.len() } else { frames };
+        let frame = |at: Seconds| frame_near(at).min(features.len());
+        let first = if stretch.start == Seconds::ZERO { 0 } else { frame(stretch.start) };
+        let frames = first..around.after.map_or(features.len(), |_| frame(stretch.end));
         let noise: Vec<Pronunciation> =
             NOISES.iter().filter_map(|n| self.model.base(n)).map(|b| vec![b]).collect();
         let ways = items.iter().map(|item| match item {
@@ -220,8 +219,8 @@ impl Analyser {
         }
         refine(heard.looks, &mut timing.sounds[first_sound..]);
         let mut spans: Vec<Option<Span>> = Vec::new();
-        for sound in &timing.sounds {
-            if let Some(w) = sound.word.map(|w| w as usize).filter(|w| *w >= first_word) {
+        for sound in &timing.sounds[first_sound..] {
+            if let Some(w) = sound.word.map(|w| w as usize) {
                 spans.resize((w + 1 - first_word).max(spans.len()), None);
                 let span = spans[w - first_word].get_or_insert(sound.span);
                 span.end = sound.span.end;

@@ -143,8 +143,11 @@ export const api = {
     ask<Job[]>('/api/deliveries', send('POST', { lines, kinds })),
 };
 
+/** What went wrong, as a sentence. */
+export const sentence = (error: unknown) => (error instanceof Error ? error.message : String(error));
+
 /** Shows a refusal as what it is: a sentence. */
 export function tell(error: unknown) {
-  const message = error instanceof Error ? error.message : String(error);
+  const message = sentence(error);
   notifications.show({ color: 'raspberry', title: 'That did not work', message });
 }

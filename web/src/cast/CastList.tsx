@@ -1,7 +1,7 @@
 import { FileButton, Menu } from '@mantine/core';
 import { Dropzone } from '@mantine/dropzone';
 import { useState } from 'react';
-import { type CastMember, api, queries } from '../api/client';
+import { type CastMember, api, queries, sentence } from '../api/client';
 import { openMember } from '../state';
 import { change } from './edit';
 import { characterName } from './files';
@@ -35,7 +35,7 @@ export function CastList({ cast, open }: { cast: CastMember[]; open: number | nu
     try {
       await bringIn(files);
     } catch (error) {
-      setProblem(error instanceof Error ? error.message : String(error));
+      setProblem(sentence(error));
     } finally {
       setBusy(false);
     }

@@ -2,7 +2,7 @@ import { FileButton, Modal } from '@mantine/core';
 import { Dropzone } from '@mantine/dropzone';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { api, queries } from '../api/client';
+import { api, queries, sentence } from '../api/client';
 import { MODEL_FILES, characterName } from '../cast/files';
 import { go, set, useView } from '../state';
 import { Recorder } from './Recorder';
@@ -42,7 +42,7 @@ function AddForm({ dropped, more }: { dropped: File | null; more: File[] }) {
       setCharacter(member.name);
       setProblem('');
     } catch (error) {
-      setProblem(error instanceof Error ? error.message : String(error));
+      setProblem(sentence(error));
     }
   };
   const readText = async (from: File | null) => {
@@ -51,7 +51,7 @@ function AddForm({ dropped, more }: { dropped: File | null; more: File[] }) {
       setText(await api.textOf(from));
       setProblem('');
     } catch (error) {
-      setProblem(error instanceof Error ? error.message : String(error));
+      setProblem(sentence(error));
     }
   };
   const add = async () => {
@@ -73,7 +73,7 @@ function AddForm({ dropped, more }: { dropped: File | null; more: File[] }) {
       close();
       go('score', line.summary.id);
     } catch (error) {
-      setProblem(error instanceof Error ? error.message : String(error));
+      setProblem(sentence(error));
     } finally {
       setBusy(false);
     }
@@ -102,7 +102,7 @@ function AddForm({ dropped, more }: { dropped: File | null; more: File[] }) {
       {recording ? (
         <Recorder
           text={text}
-          use={'Use it'}
+          use="Use it"
           onUse={(take) => {
             setFile(take.file);
             setProblem('');

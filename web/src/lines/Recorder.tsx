@@ -1,4 +1,5 @@
 import { useEffect, useRef, useState } from 'react';
+import { sentence } from '../api/client';
 import { Microphone, type Recorded } from './microphone';
 
 interface Props {
@@ -74,7 +75,7 @@ export function Recorder({ text, onUse, use, first = 1 }: Props) {
       setProblem('');
       setPhase('ready');
     } catch (error) {
-      setProblem(error instanceof Error ? error.message : String(error));
+      setProblem(sentence(error));
     }
   };
   const record = () => {

@@ -1,7 +1,7 @@
 import { Modal } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { type SaidAs, api, queries } from '../api/client';
+import { type SaidAs, api, queries, sentence } from '../api/client';
 import { set, useView } from '../state';
 
 /** How words are said in this production: names, places, invented words. */
@@ -28,7 +28,7 @@ function List() {
         setProblem('');
         done();
       })
-      .catch((error: unknown) => setProblem(error instanceof Error ? error.message : String(error)));
+      .catch((error: unknown) => setProblem(sentence(error)));
 
   return (
     <div style={{ display: 'flex', flexDirection: 'column', gap: 12 }}>
