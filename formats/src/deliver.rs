@@ -2,8 +2,8 @@
 
 use crate::curves::{self, Sampled};
 use crate::glb::{Character, Frames, GlbError};
-use jam_face::{Performance, Wiring, perform};
-use jam_score::{FrameGrid, Line, Timing};
+use jam_face::{Cause, Control, Performance, Wiring, perform_line};
+use jam_score::{FrameGrid, Line, Seconds, Timing};
 
 /// Why a line could not be delivered.
 #[derive(Debug, thiserror::Error)]
@@ -16,9 +16,14 @@ pub enum DeliverError {
     Json(#[from] serde_json::Error),
 }
 
-/// The curves of a line as they go out and as they are shown.
-pub fn performance(timing: &Timing, line: &Line, grid: FrameGrid) -> Performance {
-    perform(timing, &line.diction, grid.rate, curves::tail(grid.rate))
+/// The curves of a line as they go out and as they are shown; none without times.
+pub fn performance(line: &Line, grid: FrameGrid) -> Option<Performance> {
+    perform_line(line, grid.rate, curves::tail(grid.rate))
+}
+
+/// What makes some controls' values at a time.
+pub fn causes(line: &Line, grid: FrameGrid, controls: &[Control], time: Seconds) -> Option<Vec<Cause>> {
+    jam_face::causes(line, grid.rate, curves::tail(grid.rate), controls, time)
 }
 
 /// A line on its frame grid, ready to be written.
@@ -31,7 +36,7 @@ pub struct Delivery<'a> {
 impl<'a> Delivery<'a> {
     pub fn new(line: &'a Line, wiring: &'a Wiring, grid: FrameGrid) -> Result<Delivery<'a>, DeliverError> {
         let timing = line.timing.as_ref().ok_or(DeliverError::NotTimed)?;
-        let face = performance(timing, line, grid);
+        let face = performance(line, grid).ok_or(DeliverError::NotTimed)?;
         Ok(Delivery {
             timing,
             wiring,

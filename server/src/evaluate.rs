@@ -1,5 +1,7 @@
 //! Curves of lines, evaluated once for each state of a line and kept until it changes.
 
+use crate::app::App;
+use crate::problem::Answer;
 use jam_face::{Control, HZ, Performance, Wiring};
 use jam_formats::deliver;
 use jam_score::{FrameGrid, FrameRate, Line, Seconds, Timing};
@@ -11,21 +13,28 @@ use std::sync::{Arc, Mutex, PoisonError};
 pub struct Evaluated {
     line: Line,
     grid: FrameGrid,
-    wiring: Wiring,
+    pub wiring: Wiring,
     pub face: Performance,
     /// Values of the wiring's targets, sample by sample.
     pub wired: Vec<Vec<f32>>,
 }
 
-/// The newest evaluation of each line.
+/// A line as it is now, or one of its snapshots.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub struct State {
+    pub line: i32,
+    pub snapshot: Option<i32>,
+}
+
+/// The newest evaluation of each state that is looked at.
 #[derive(Default)]
 pub struct Evaluations {
-    kept: Mutex<HashMap<i32, Arc<Evaluated>>>,
+    kept: Mutex<HashMap<State, Arc<Evaluated>>>,
 }
 
 impl Evaluations {
     /// The curves of a line; none as long as it has no times.
-    pub fn get(&self, id: i32, line: &Line, wiring: &Wiring, grid: FrameGrid) -> Option<Arc<Evaluated>> {
+    pub fn get(&self, id: State, line: &Line, wiring: &Wiring, grid: FrameGrid) -> Option<Arc<Evaluated>> {
         let timing = line.timing.as_ref()?;
         let mut kept = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
         if let Some(found) = kept.get(&id)
@@ -35,12 +44,28 @@ impl Evaluations {
         {
             return Some(found.clone());
         }
-        let face = deliver::performance(timing, line, grid);
+        let face = deliver::performance(line, grid)?;
         let wired = wire(&face, wiring, timing, line.diction.lead, grid.rate);
         let evaluated = Arc::new(Evaluated { line: line.clone(), grid, wiring: wiring.clone(), face, wired });
         kept.insert(id, evaluated.clone());
         Some(evaluated)
     }
+}
+
+/// A line as it is now or in a snapshot, with its curves on its character; none as long as it has no times.
+pub fn evaluated(app: &App, state: State) -> Answer<Option<(Line, Arc<Evaluated>)>> {
+    let now = app.store.line(state.line)?.document;
+    let document = match state.snapshot {
+        Some(snapshot) => app.store.snapshot(state.line, snapshot)?,
+        None => now,
+    };
+    let wiring = match &document.character {
+        Some(name) => app.store.cast_member_named(name)?.wiring,
+        None => Wiring::default(),
+    };
+    let grid = app.store.production()?.grid;
+    let found = app.evaluations.get(state, &document, &wiring, grid);
+    Ok(found.map(|evaluated| (document, evaluated)))
 }
 
 /// Values of a wiring's targets for every sample of a performance. Drawings of a chart stand for whole
@@ -74,6 +99,8 @@ pub fn framed(header: &impl Serialize) -> Vec<u8> {
 #[derive(Debug, Clone, Deserialize)]
 pub struct WindowRequest {
     pub line: i32,
+    /// One of its snapshots instead of the line as it is now.
+    pub snapshot: Option<i32>,
     pub from: usize,
     pub to: usize,
 }
@@ -81,40 +108,51 @@ pub struct WindowRequest {
 #[derive(Serialize)]
 struct WindowHeader<'a> {
     line: i32,
+    snapshot: Option<i32>,
     hz: f64,
     from: usize,
     samples: usize,
     /// Samples of the whole line.
     of: usize,
     controls: Vec<&'a str>,
+    /// Controls with touches: their curves without them come last.
+    untouched: Vec<&'a str>,
     outputs: usize,
 }
 
 impl Evaluated {
     /// A window as bytes: length of the header (u32), header as JSON padded to four bytes, then one
-    /// run of little-endian f32 for each control that moves and each target of the wiring.
+    /// run of little-endian f32 for each control that moves, each target of the wiring, and each touched control's
+    /// curve without touches.
     pub fn window(&self, request: &WindowRequest) -> Vec<u8> {
         let to = request.to.min(self.face.len());
         let from = request.from.min(to);
         let moving: Vec<Control> =
             Control::ALL.iter().copied().filter(|c| self.face.curve(*c).is_some()).collect();
+        let touched: Vec<(Control, &[f32])> =
+            moving.iter().filter_map(|c| Some((*c, self.face.untouched(*c)?))).collect();
         let outputs = self.wired.first().map_or(0, Vec::len);
         let header = WindowHeader {
             line: request.line,
+            snapshot: request.snapshot,
             hz: jam_face::HZ,
             from,
             samples: to - from,
             of: self.face.len(),
             controls: moving.iter().map(|c| c.name()).collect(),
+            untouched: touched.iter().map(|(c, _)| c.name()).collect(),
             outputs,
         };
         let mut out = framed(&header);
-        out.reserve(4 * (to - from) * (moving.len() + outputs));
+        out.reserve(4 * (to - from) * (moving.len() + outputs + touched.len()));
         for control in moving {
             out.extend((from..to).flat_map(|i| self.face.sample(control, i).to_le_bytes()));
         }
         for output in 0..outputs {
             out.extend(self.wired[from..to].iter().flat_map(|w| w[output].to_le_bytes()));
+        }
+        for (_, curve) in touched {
+            out.extend(curve[from..to].iter().flat_map(|v| v.to_le_bytes()));
         }
         out
     }

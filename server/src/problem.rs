@@ -96,6 +96,8 @@ impl From<StoreError> for Problem {
                 Problem::refused("timing", "correction_impossible", error)
             }
             StoreError::Edit(EditError::Diction(_)) => Problem::refused("diction", "out_of_range", error),
+            StoreError::Edit(EditError::Touch(_)) => Problem::refused("touches", "touch_impossible", error),
+            StoreError::Edit(EditError::Reach) => Problem::refused("reach", "out_of_range", error),
             StoreError::Edit(EditError::Listen) => Problem::refused("only", "too_short", error),
             StoreError::Open(_) | StoreError::Database(_) | StoreError::Document(_) => {
                 Problem::unexpected(error)

@@ -8,6 +8,7 @@ mod error;
 mod lines;
 mod production;
 mod schema;
+mod snapshots;
 mod speech;
 
 pub use cast::CastMember;
@@ -15,6 +16,7 @@ pub use deliveries::Delivered;
 pub use error::StoreError;
 pub use lines::{NewLine, Steps, StoredLine};
 pub use production::Production;
+pub use snapshots::Snapshot;
 pub use speech::Take;
 
 use diesel::connection::SimpleConnection;

@@ -156,8 +156,8 @@ impl Store {
         })
     }
 
-    /// Applies an edit of the kind the last one was and makes one step of both, so that a slider that is dragged is
-    /// one step; a step of its own if the last one was another kind or was taken back.
+    /// Applies an edit that goes on with the last one and makes one step of both, so that a slider that is dragged is
+    /// one step; a step of its own if the last one changed something else or was taken back.
     pub fn go_on_editing(&self, id: i32, edit: &Edit) -> Result<StoredLine, StoreError> {
         let last = self.change(|c| {
             let last: Option<(i32, String, bool)> = journal::table
@@ -168,7 +168,7 @@ impl Store {
                 .optional()?;
             let Some((step, before, false)) = last else { return Ok(None) };
             let before: Edit = serde_json::from_str(&before)?;
-            if std::mem::discriminant(&before) != std::mem::discriminant(edit) {
+            if !edit.goes_on_from(&before) {
                 return Ok(None);
             }
             let (changed, _) = edit.apply(&document(c, id)?)?;

@@ -36,6 +36,9 @@ diesel::table! {
 diesel::table! {
     said_as (word) { word -> Text, sounds -> Text, }
 }
+diesel::table! {
+    snapshot (id) { id -> Integer, line_id -> Integer, name -> Text, document -> Text, }
+}
 diesel::allow_tables_to_appear_in_same_query!(
     production,
     blob,
@@ -45,5 +48,6 @@ diesel::allow_tables_to_appear_in_same_query!(
     journal,
     take,
     said_as,
+    snapshot,
     delivery
 );

@@ -1,12 +1,14 @@
 // Every action once: its name, its key, what it does. Keys, the command search and buttons use these.
 
 import { spotlight } from '@mantine/spotlight';
-import { type LineView, api, queries, tell } from './api/client';
+import { type ControlName, type LineView, api, queries, tell } from './api/client';
 import { change } from './cast/edit';
 import { atRest } from './cast/pose';
 import { startWalk, toggleWalk } from './cast/walk';
+import { switchCompare } from './score/compare';
 import { joinSound, nudge, pinWord, splitSound, takeOut } from './score/correct';
 import { soundIsDoubtful, soundsOf, wordsOf } from './score/draw';
+import * as hand from './score/hand';
 import { clampView } from './score/layout';
 import * as player from './score/player';
 import { chooseWord } from './score/Staves';
@@ -18,6 +20,8 @@ export interface Command {
   key?: string;
   /** How the key is shown, where it is not itself. */
   show?: string;
+  /** With Shift, for keys whose own sign does not show it. */
+  shift?: boolean;
   run: () => void;
 }
 
@@ -97,6 +101,25 @@ export function takeBack(what: 'undo' | 'redo') {
   } else if (line) api[what](line).catch(tell);
 }
 
+/** Moves the chosen keys, or what is selected of words and sounds. */
+const shift = (direction: number, frame: boolean) =>
+  get().keys.length > 0 ? hand.nudgeKeys(direction, frame) : nudge(direction, frame);
+
+/** Chooses every key of the curve that is worked on. */
+function allKeys() {
+  const { control } = get();
+  const touches = hand.touchesOf(openLine()).filter((t) => t.control === control);
+  set({ keys: touches.flatMap((t) => t.keys.map((_, key) => ({ touch: t.id, key }))) });
+}
+
+/** Works on the next of the listed curves. */
+function nextCurve(count: number) {
+  const names = [...document.querySelectorAll<HTMLElement>('[data-value]')].map((e) => e.dataset.value);
+  const here = names.indexOf(get().control ?? undefined);
+  const next = names[(here + count + names.length) % Math.max(names.length, 1)];
+  if (next) set({ control: next as ControlName, keys: [] });
+}
+
 const inCast = () => get().place === 'cast';
 
 export function commands(night: () => void): Command[] {
@@ -107,12 +130,61 @@ export function commands(night: () => void): Command[] {
     { name: 'Word before', key: 'ArrowLeft', show: '←', run: () => stepWord(-1) },
     { name: 'Next word', key: 'ArrowRight', show: '→', run: () => stepWord(1) },
     { name: 'Loop the selected word, or stop looping', key: 'l', run: loopWord },
+    { name: 'Loop a second around the playhead, or stop looping', key: ';', run: () => player.around() },
     { name: 'Next doubtful sound', key: 'd', run: nextDoubtful },
-    { name: 'Start of the sound, or word, 5 ms earlier', key: '[', run: () => nudge(-1, false) },
-    { name: 'Start of the sound, or word, 5 ms later', key: ']', run: () => nudge(1, false) },
-    { name: 'Start of the sound, or word, a frame earlier', key: '{', run: () => nudge(-1, true) },
-    { name: 'Start of the sound, or word, a frame later', key: '}', run: () => nudge(1, true) },
-    { name: 'Take the selected sound out', key: 'Delete', show: 'Del', run: takeOut },
+    {
+      name: 'Chosen keys, or start of the sound or word, 5 ms earlier',
+      key: '[',
+      run: () => shift(-1, false),
+    },
+    { name: 'Chosen keys, or start of the sound or word, 5 ms later', key: ']', run: () => shift(1, false) },
+    {
+      name: 'Chosen keys, or start of the sound or word, a frame earlier',
+      key: '{',
+      run: () => shift(-1, true),
+    },
+    {
+      name: 'Chosen keys, or start of the sound or word, a frame later',
+      key: '}',
+      run: () => shift(1, true),
+    },
+    {
+      name: 'Take the chosen keys, or the selected sound, out',
+      key: 'Delete',
+      show: 'Del',
+      run: () => (get().keys.length > 0 ? hand.removeKeys() : takeOut()),
+    },
+    { name: 'Open or close the mouth’s curves', key: 'q', run: () => set({ open: !get().open, keys: [] }) },
+    {
+      name: 'A key on the chosen curve at the playhead',
+      key: 't',
+      run: () => (inCast() ? void startWalk() : hand.keyHere()),
+    },
+    { name: 'A key at rest on the chosen curve', run: hand.neutralKey },
+    { name: 'Chosen keys higher', key: 'ArrowUp', show: '↑', run: () => hand.liftKeys(0.02) },
+    { name: 'Chosen keys lower', key: 'ArrowDown', show: '↓', run: () => hand.liftKeys(-0.02) },
+    { name: 'Copy the chosen keys', key: 'c', run: hand.copyKeys },
+    { name: 'Paste keys at the playhead', key: 'v', run: hand.pasteKeys },
+    { name: 'Mirror keys to the other side of the face', key: 'm', run: () => void hand.mirror() },
+    { name: 'Bake the chosen curve to keys', key: 'b', run: () => void hand.bake() },
+    { name: 'Un-bake: the automatic curve comes back', key: 'u', run: () => void hand.unbake() },
+    { name: 'Back to automatic', run: () => void hand.backToAutomatic() },
+    { name: 'All keys of the chosen curve', key: 'x', run: allKeys },
+    { name: 'Next curve', key: 'ArrowDown', show: '⇧↓', shift: true, run: () => nextCurve(1) },
+    { name: 'Curve before', key: 'ArrowUp', show: '⇧↑', shift: true, run: () => nextCurve(-1) },
+    { name: 'Keys land on frames, or anywhere', key: 'g', run: () => set({ snap: !get().snap }) },
+    {
+      name: 'Why the face is as it is here',
+      key: 'h',
+      run: () => set({ side: get().side === 'why' ? 'line' : 'why' }),
+    },
+    {
+      name: 'Steps and snapshots',
+      key: 'p',
+      run: () => set({ side: get().side === 'steps' ? 'line' : 'steps' }),
+    },
+    { name: 'Compare: side by side, snapshot, line as it is', key: 'Tab', show: 'Tab', run: switchCompare },
+    { name: 'Full speed, half, quarter; the pitch stays', key: '\\', run: player.nextSpeed },
     { name: 'Split the selected sound at the playhead', key: 's', run: splitSound },
     { name: 'Join the selected sound with the next', key: 'j', run: joinSound },
     { name: 'Pin the selected word, or let it move again', key: 'k', run: pinWord },
@@ -144,7 +216,7 @@ export function commands(night: () => void): Command[] {
     { name: 'Go to the Score', key: '2', run: () => go('score') },
     { name: 'Go to the Cast', key: '3', run: () => go('cast') },
     { name: 'Go to Deliver', key: '4', run: () => go('deliver') },
-    { name: 'Test walk of the character', key: 't', run: () => inCast() && void startWalk() },
+    { name: 'Test walk of the character (T in the Cast)', run: () => inCast() && void startWalk() },
     { name: 'Every sound on the character', run: () => inCast() && void startWalk('sound') },
     { name: 'Character at rest', key: 'r', run: () => inCast() && atRest(get().castMember) },
     { name: 'Night or day', key: 'n', run: night },
@@ -166,8 +238,12 @@ export function listen(night: () => void) {
     if (target.closest('input[type=range]') && /^(Arrow|Home|End|Page)/.test(event.key)) return;
     // A focused button keeps its own keys.
     if (target.closest('button, a') && event.key === 'Enter') return;
-    const command = all.find((c) => c.key === (event.key.length === 1 ? event.key.toLowerCase() : event.key));
+    const key = event.key.length === 1 ? event.key.toLowerCase() : event.key;
+    const named = all.filter((c) => c.key === key);
+    const command = named.find((c) => Boolean(c.shift) === event.shiftKey) ?? named.find((c) => !c.shift);
     if (!command) return;
+    // Tab goes on through the page unless something is compared.
+    if (key === 'Tab' && !get().compare) return;
     event.preventDefault();
     command.run();
   };

@@ -2,11 +2,22 @@
 
 import { create } from 'zustand';
 
+import type { ControlName } from './api/client';
+
 export type Place = 'lines' | 'score' | 'cast' | 'deliver';
 export interface Span {
   start: number;
   end: number;
 }
+
+/** A key, by its touch's number and its place in it. */
+export interface ChosenKey {
+  touch: number;
+  key: number;
+}
+
+/** What is listed on an open stave: what moves in view, what hands touched, everything, or a region. */
+export type Listed = 'moving' | 'touched' | 'all' | 'jaw' | 'lips' | 'tongue' | 'cheeks' | 'lids' | 'brows';
 
 interface State {
   place: Place;
@@ -25,6 +36,20 @@ interface State {
   /** The selected word is being typed anew. */
   retyping: boolean;
   adding: File[] | null;
+  /** The mouth's stave shows its curves and keys. */
+  open: boolean;
+  /** The curve that is worked on. */
+  control: ControlName | null;
+  keys: ChosenKey[];
+  listed: Listed;
+  /** Keys land on frames. */
+  snap: boolean;
+  /** What the bench shows at the right. */
+  side: 'line' | 'steps' | 'why';
+  /** The snapshot that is compared with, and how. */
+  compare: { snapshot: number; name: string; how: 'now' | 'then' | 'split' } | null;
+  /** How fast it plays; the pitch stays. */
+  speed: 1 | 0.5 | 0.25;
   /** The bench shows the line's diction instead of what is selected. */
   diction: boolean;
   /** The word list is open. */
@@ -55,6 +80,14 @@ export const useView = create<State>(() => ({
   adding: null,
   wordList: false,
   diction: false,
+  open: false,
+  control: null,
+  keys: [],
+  listed: 'moving',
+  snap: true,
+  side: 'line',
+  compare: null,
+  speed: 1,
   ...fromAddress(),
 }));
 

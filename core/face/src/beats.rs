@@ -1,16 +1,19 @@
 //! Which vowels own a jaw beat. A speaker merges syllables: the jaw opens for the prominent ones, at
 //! most so often a second, and the rest ride through; a jaw that opens at each vowel flaps.
 
+use crate::goals::{Factor, Wish};
 use crate::sounds::{Aspect, SpokenSound, aims};
 use jam_score::Diction;
 
-/// Jaw target of a sound; `end` is where a glide goes to. Vowels follow openness, stress and
-/// loudness; above .7 the jaw is softly limited, so it never passes 1.
-pub fn jaw_target(sound: &SpokenSound, diction: &Diction, end: bool) -> f64 {
-    let Some(aim) = aims(sound.shape).iter().find(|a| a.aspect == Aspect::Jaw) else { return 0.0 };
+/// Jaw target of a sound; `end` is where a glide goes to. Vowels follow openness, stress, loudness and reach; above
+/// .7 the jaw is softly limited, so it never passes 1.
+pub fn jaw_target(sound: &SpokenSound, diction: &Diction, end: bool) -> Wish {
+    let Some(aim) = aims(sound.shape).iter().find(|a| a.aspect == Aspect::Jaw) else {
+        return Wish::default();
+    };
     let target = if end { aim.end } else { aim.start };
     if !sound.is_vowel() {
-        return target;
+        return Wish::of(target);
     }
     let stress = match sound.stress {
         1 => 1.0,
@@ -18,8 +21,13 @@ pub fn jaw_target(sound: &SpokenSound, diction: &Diction, end: bool) -> f64 {
         _ => 0.78,
     };
     let loudness = 1.0 + diction.loudness * (sound.loudness / 9.0).clamp(-0.55, 0.35);
-    let scaled = target * diction.openness * stress * loudness;
-    if scaled < 0.7 { scaled } else { 0.7 + 0.3 * ((scaled - 0.7) / 0.3).tanh() }
+    let wish = Wish::of(target)
+        .scaled(Factor::Openness, diction.openness)
+        .scaled(Factor::Stress, stress)
+        .scaled(Factor::Loudness, loudness)
+        .scaled(Factor::Reach, sound.reach);
+    let whole = wish.target();
+    if whole < 0.7 { wish } else { wish.limited(0.7 + 0.3 * ((whole - 0.7) / 0.3).tanh()) }
 }
 
 /// Chooses the vowels with the largest total prominence whose beats are at least `1 / diction.beat`
@@ -41,7 +49,7 @@ pub fn mark(sounds: &mut [SpokenSound], diction: &Diction) {
                 _ => 0.30,
             };
             stress
-                * (0.35 + jaw_target(s, diction, false))
+                * (0.35 + jaw_target(s, diction, false).target())
                 * (1.0 + 0.03 * s.loudness.clamp(-8.0, 6.0))
                 * (0.6 + s.length() / 0.15).min(1.3)
         })

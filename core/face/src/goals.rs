@@ -3,17 +3,73 @@
 use crate::beats::jaw_target;
 use crate::musts::Must;
 use crate::organ::Organ;
-use crate::sounds::{Aspect, SpokenSound, aims};
+use crate::sounds::{Aim, Aspect, SpokenSound, aims};
 use jam_score::{Diction, Phone};
 
-/// One wish: `organ` at `target` during `start..end`, pulling by `weight`, and more softly for
+/// What makes a target what it is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Factor {
+    /// The sound's own shape.
+    Sound,
+    Openness,
+    Lips,
+    Stress,
+    Loudness,
+    Reach,
+}
+
+impl Factor {
+    pub const ALL: [Factor; 6] =
+        [Factor::Sound, Factor::Openness, Factor::Lips, Factor::Stress, Factor::Loudness, Factor::Reach];
+}
+
+/// A target, and how much of it each factor made: their sum.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct Wish {
+    parts: [f64; Factor::ALL.len()],
+}
+
+impl Wish {
+    pub fn of(target: f64) -> Wish {
+        let mut wish = Wish::default();
+        wish.parts[Factor::Sound as usize] = target;
+        wish
+    }
+
+    pub fn target(&self) -> f64 {
+        self.parts.iter().sum()
+    }
+
+    pub fn part(&self, factor: Factor) -> f64 {
+        self.parts[factor as usize]
+    }
+
+    /// Scaled, the change being that factor's doing.
+    #[must_use]
+    pub fn scaled(mut self, factor: Factor, by: f64) -> Wish {
+        self.parts[factor as usize] += self.target() * (by - 1.0);
+        self
+    }
+
+    /// Brought down to `target`, everyone giving way in proportion.
+    #[must_use]
+    pub fn limited(mut self, target: f64) -> Wish {
+        let whole = self.target();
+        if whole > target {
+            self.parts.iter_mut().for_each(|p| *p *= target / whole);
+        }
+        self
+    }
+}
+
+/// One wish: `organ` at a target during `start..end`, pulling by `weight`, and more softly for
 /// `ahead` seconds before and `carry` seconds after.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Goal {
     pub organ: Organ,
     pub start: f64,
     pub end: f64,
-    pub target: f64,
+    pub wish: Wish,
     pub weight: f64,
     pub ahead: f64,
     pub carry: f64,
@@ -106,7 +162,7 @@ pub fn gather(sounds: &[SpokenSound], musts: &[Must], diction: &Diction) -> Vec<
             organ: must.organ,
             start: must.start,
             end: must.end,
-            target,
+            wish: Wish::of(target),
             weight: 1.0,
             ahead: moves.ahead,
             carry: moves.carry,
@@ -118,7 +174,11 @@ pub fn gather(sounds: &[SpokenSound], musts: &[Must], diction: &Diction) -> Vec<
 
 impl Gatherer<'_> {
     fn add(&mut self, organ: Organ, window: (f64, f64), target: f64, weight: f64, sound: usize) {
-        self.add_reaching(organ, window, target, weight, sound, (1.0, 1.0));
+        self.add_wish(organ, window, Wish::of(target), weight, sound);
+    }
+
+    fn add_wish(&mut self, organ: Organ, window: (f64, f64), wish: Wish, weight: f64, sound: usize) {
+        self.add_reaching(organ, window, wish, weight, sound, (1.0, 1.0));
     }
 
     /// `flanks` scales how far the goal reaches ahead and carries on.
@@ -126,7 +186,7 @@ impl Gatherer<'_> {
         &mut self,
         organ: Organ,
         (start, end): (f64, f64),
-        target: f64,
+        wish: Wish,
         weight: f64,
         sound: usize,
         flanks: (f64, f64),
@@ -137,7 +197,7 @@ impl Gatherer<'_> {
             organ,
             start: start - lead,
             end: end - lead,
-            target,
+            wish,
             weight,
             ahead: moves.ahead * flanks.0,
             carry: moves.carry * flanks.1 + self.diction.linger.0,
@@ -183,7 +243,8 @@ impl Gatherer<'_> {
         let before_seal = !last && self.sounds[i + 1].is_seal();
         let after_seal = !first && self.sounds[i - 1].is_seal();
         let breath = !last && d > 0.30;
-        let mut seal = |window, target| self.add_reaching(Organ::Seal, window, target, 0.5, i, (0.0, 0.0));
+        let mut seal =
+            |window, target| self.add_reaching(Organ::Seal, window, Wish::of(target), 0.5, i, (0.0, 0.0));
         if first || last || d > 0.25 {
             let start = if first { b } else { b + 0.12 };
             let end = if last { e } else { e - if breath { 0.26 } else { 0.06 } };
@@ -196,8 +257,8 @@ impl Gatherer<'_> {
             seal((b, b + (0.5 * d).min(0.12)), 1.0);
         }
         if breath {
-            self.add_reaching(Organ::Jaw, (e - 0.24, e - 0.10), 0.12, 1.2, i, (0.9, 0.5));
-            self.add_reaching(Organ::Lower, (e - 0.24, e - 0.09), 0.05, 0.6, i, (0.5, 0.5));
+            self.add_reaching(Organ::Jaw, (e - 0.24, e - 0.10), Wish::of(0.12), 1.2, i, (0.9, 0.5));
+            self.add_reaching(Organ::Lower, (e - 0.24, e - 0.09), Wish::of(0.05), 0.6, i, (0.5, 0.5));
         }
     }
 
@@ -245,21 +306,24 @@ impl Gatherer<'_> {
         ] {
             if !owned && sound.phone != Phone::Hh {
                 let weight = if sound.is_vowel() { 1.6 } else { 0.4 };
-                self.add_reaching(organ, (b + 0.25 * d, e - 0.25 * d), 0.0, weight, i, (0.0, 0.0));
+                self.add_reaching(organ, (b + 0.25 * d, e - 0.25 * d), Wish::of(0.0), weight, i, (0.0, 0.0));
             }
         }
     }
 
     /// A lip or tongue shape; single values hold over most of a glide.
-    fn shape(&mut self, i: usize, organ: Organ, aim: &crate::sounds::Aim, scale: f64, weight: f64) {
+    fn shape(&mut self, i: usize, organ: Organ, aim: &Aim, scale: f64, weight: f64) {
         let sound = &self.sounds[i];
         let (b, d) = (sound.start, sound.length());
         let spans = windows(sound, self.diction);
-        let scaled = |target: f64| (target * scale).min(1.0);
+        let reach = sound.reach;
+        let wish = |target: f64| {
+            Wish::of(target).scaled(Factor::Lips, scale).scaled(Factor::Reach, reach).limited(1.0)
+        };
         if aim.start != aim.end {
             for (start, end, which) in spans {
                 let (target, share) = if which == 0 { (aim.start, 1.0) } else { (aim.end, 0.8) };
-                self.add(organ, (start, end), scaled(target), aim.weight * weight * share, i);
+                self.add_wish(organ, (start, end), wish(target), aim.weight * weight * share, i);
             }
             return;
         }
@@ -269,7 +333,7 @@ impl Gatherer<'_> {
         } else {
             (spans[0].0, spans[spans.len() - 1].1)
         };
-        self.add(organ, window, scaled(aim.start), aim.weight * weight, i);
+        self.add_wish(organ, window, wish(aim.start), aim.weight * weight, i);
     }
 
     fn jaw(&mut self, i: usize, weight: f64) {
@@ -278,16 +342,16 @@ impl Gatherer<'_> {
         if sound.is_vowel() {
             let weight = weight * if sound.owns_beat { 1.7 } else { 0.3 };
             for (start, end, which) in spans {
-                let target = jaw_target(&sound, self.diction, which == 1);
-                self.add(Organ::Jaw, (start, end), target, weight * if which == 0 { 1.0 } else { 0.7 }, i);
+                let wish = jaw_target(&sound, self.diction, which == 1);
+                self.add_wish(Organ::Jaw, (start, end), wish, weight * if which == 0 { 1.0 } else { 0.7 }, i);
             }
             return;
         }
         let openness = self.diction.openness / 0.88;
         let scale = if sound.is_teeth() { 1.0 } else { 0.55 + 0.45 * openness };
-        let target = jaw_target(&sound, self.diction, false) * scale;
+        let wish = jaw_target(&sound, self.diction, false).scaled(Factor::Openness, scale);
         let window = (spans[0].0, spans[spans.len() - 1].1);
-        self.add(Organ::Jaw, window, target, weight * self.ride(i), i);
+        self.add_wish(Organ::Jaw, window, wish, weight * self.ride(i), i);
     }
 
     /// A consonant beside a vowel without a beat of its own pulls the jaw less: the syllables merge.

@@ -22,10 +22,11 @@
 
 pub mod beats;
 pub mod binding;
+pub mod cause;
 mod chart;
 pub mod contact;
-mod control;
 pub mod goals;
+pub mod hand;
 pub mod links;
 pub mod musts;
 mod organ;
@@ -38,10 +39,11 @@ mod walk;
 mod wired;
 mod wiring;
 
+pub use cause::{Cause, Part, Why, causes};
 pub use chart::{Chart, Drawing, LEAST_HOLD, MouthKind};
-pub use control::{Control, Region};
+pub use jam_score::{Control, Region};
 pub use organ::Organ;
-pub use performance::{HZ, Performance, perform};
+pub use performance::{HZ, Performance, perform, perform_line};
 pub use response::Response;
 pub use sounds::{Shape, SpokenSound, spoken};
 pub use walk::{Step, StepOf, Walk};

@@ -1,34 +1,44 @@
 //! The face is one skin: what cheeks, nose, lower lids and chin do along with the mouth. Gains that
-//! read as alive, not as acting; found by looking.
+//! read as alive, not as acting; found by looking. Negative values hollow the cheek or lower the lid.
 
-/// The mouth's values that others follow.
-#[derive(Debug, Clone, Copy)]
-pub struct Mouth {
-    pub jaw: f32,
-    pub seal: f32,
-    pub press: f32,
-    pub round: f32,
-    pub spread: f32,
-    pub upper: f32,
+use jam_score::Control;
+
+/// A control that follows others: the sum of gains times their values.
+pub struct Link {
+    pub gains: &'static [(Control, f32)],
+    /// Scales the sum by another control's value.
+    pub with: Option<Control>,
 }
 
-/// What follows; negative values hollow the cheek or lower the lid.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Linked {
-    pub cheek_raise: f32,
-    pub nose_wrinkle: f32,
-    pub lid_squint: f32,
-    pub cheek_puff: f32,
-    pub chin_raise: f32,
+impl Link {
+    /// What it makes of the values of others.
+    pub fn value(&self, of: impl Fn(Control) -> f32) -> f32 {
+        let sum: f32 = self.gains.iter().map(|(control, gain)| gain * of(*control)).sum();
+        sum * self.with.map_or(1.0, of)
+    }
 }
 
-pub fn follow(mouth: Mouth) -> Linked {
-    let cheek_raise = 0.25 * mouth.upper + 0.25 * mouth.spread;
-    Linked {
-        cheek_raise,
-        nose_wrinkle: 0.20 * mouth.upper,
-        lid_squint: 0.45 * cheek_raise - 0.15 * mouth.jaw,
-        cheek_puff: -0.14 * mouth.round - 0.12 * mouth.jaw,
-        chin_raise: 0.30 * mouth.press * mouth.seal,
+const fn sum(gains: &'static [(Control, f32)]) -> Option<Link> {
+    Some(Link { gains, with: None })
+}
+
+/// What a control follows; none follows nothing.
+pub fn of(control: Control) -> Option<Link> {
+    use Control as C;
+    match control {
+        C::CheekRaiseLeft => sum(&[(C::LipUpperRaiseLeft, 0.25), (C::LipsSpreadLeft, 0.25)]),
+        C::CheekRaiseRight => sum(&[(C::LipUpperRaiseRight, 0.25), (C::LipsSpreadRight, 0.25)]),
+        C::NoseWrinkleLeft => sum(&[(C::LipUpperRaiseLeft, 0.20)]),
+        C::NoseWrinkleRight => sum(&[(C::LipUpperRaiseRight, 0.20)]),
+        // .45 of what the cheek does, less what a wide jaw pulls down.
+        C::LidSquintLeft => {
+            sum(&[(C::LipUpperRaiseLeft, 0.1125), (C::LipsSpreadLeft, 0.1125), (C::JawOpen, -0.15)])
+        }
+        C::LidSquintRight => {
+            sum(&[(C::LipUpperRaiseRight, 0.1125), (C::LipsSpreadRight, 0.1125), (C::JawOpen, -0.15)])
+        }
+        C::CheekPuff => sum(&[(C::LipsRound, -0.14), (C::JawOpen, -0.12)]),
+        C::ChinRaise => Some(Link { gains: &[(C::LipsPress, 0.30)], with: Some(C::LipsClose) }),
+        _ => None,
     }
 }

@@ -1,5 +1,7 @@
 //! What moves: the organs of speech, how slow each is and how far it looks ahead.
 
+use jam_score::Control;
+
 /// One organ; each gets a trajectory of its own. Left and right move together here.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub enum Organ {
@@ -72,6 +74,30 @@ impl Organ {
             Organ::Wide => (0.032, 0.070, 0.050, 0.030),
         };
         Dynamics { slowness, ahead, carry, rest }
+    }
+
+    /// The controls that it moves.
+    pub fn controls(self) -> &'static [Control] {
+        match self {
+            Organ::Jaw => &[Control::JawOpen],
+            Organ::Seal => &[Control::LipsClose],
+            Organ::Press => &[Control::LipsPress],
+            Organ::Round => &[Control::LipsRound],
+            Organ::Protrude => &[Control::LipsProtrude],
+            Organ::Spread => &[Control::LipsSpreadLeft, Control::LipsSpreadRight],
+            Organ::Upper => &[Control::LipUpperRaiseLeft, Control::LipUpperRaiseRight],
+            Organ::Lower => &[Control::LipLowerDropLeft, Control::LipLowerDropRight],
+            Organ::Tuck => &[Control::LipLowerTuck],
+            Organ::Tip => &[Control::TongueTipUp],
+            Organ::Out => &[Control::TongueOut],
+            Organ::Back => &[Control::TongueBackUp],
+            Organ::Wide => &[Control::TongueWide],
+        }
+    }
+
+    /// The organ that moves a control; none moves those that only follow or only a hand moves.
+    pub fn of(control: Control) -> Option<Organ> {
+        Organ::ALL.into_iter().find(|o| o.controls().contains(&control))
     }
 
     /// Organs of rules that must hold; smoothness never blurs them.

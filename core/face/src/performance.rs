@@ -1,13 +1,13 @@
 //! The performance of a line: every control as a sampled curve.
 
-use crate::control::Control;
+use crate::beats;
 use crate::goals::{self, Goal};
-use crate::links::{self, Mouth};
+use crate::links;
 use crate::musts::{self, Must};
 use crate::organ::Organ;
 use crate::sounds::{SpokenSound, spoken};
-use crate::{beats, trajectory};
-use jam_score::{Diction, FrameRate, Seconds, Timing};
+use crate::trajectory::Solved;
+use jam_score::{Control, Diction, FrameRate, LaidTouch, Line, Reach, Seconds, Timing, Touch};
 use std::collections::BTreeMap;
 
 /// Values a second. Curves are read linearly between them: a rounder reader may overshoot a seal.
@@ -19,13 +19,26 @@ pub struct Performance {
     samples: usize,
     /// One curve a control, in the order of [`Control::ALL`]; empty where it rests.
     curves: Vec<Vec<f32>>,
+    /// What the curves of touched controls would be without touches.
+    automatic: BTreeMap<Control, Vec<f32>>,
+    touches: Vec<LaidTouch>,
+}
+
+/// A sampled curve's value at any time, the first and last value beyond its ends.
+fn read(curve: &[f32], time: Seconds) -> f32 {
+    let at = (time.0 * HZ).clamp(0.0, curve.len().saturating_sub(1) as f64);
+    let i = (at as usize).min(curve.len().saturating_sub(2));
+    let a = curve.get(i).copied().unwrap_or(0.0);
+    let b = curve.get(i + 1).copied().unwrap_or(a);
+    a + (b - a) * (at - i as f64) as f32
 }
 
 impl Performance {
     /// A face at rest for `length`.
     pub fn at_rest(length: Seconds) -> Performance {
         let samples = (length.0 * HZ).round() as usize + 1;
-        Performance { samples, curves: vec![Vec::new(); Control::ALL.len()] }
+        let curves = vec![Vec::new(); Control::ALL.len()];
+        Performance { samples, curves, automatic: BTreeMap::new(), touches: Vec::new() }
     }
 
     /// Samples a curve.
@@ -39,6 +52,31 @@ impl Performance {
 
     pub(crate) fn set(&mut self, control: Control, curve: Vec<f32>) {
         self.curves[control as usize] = curve;
+    }
+
+    /// Lays the touches of some controls over their curves.
+    fn lay(&mut self, controls: &[Control]) {
+        for &control in controls {
+            let own: Vec<&LaidTouch> = self.touches.iter().filter(|t| t.control == control).collect();
+            if own.is_empty() {
+                continue;
+            }
+            let mut curve = std::mem::take(&mut self.curves[control as usize]);
+            curve.resize(self.samples, 0.0);
+            let (low, high) = control.range();
+            let mut laid = curve.clone();
+            for touch in own {
+                let (from, to) = touch.reach();
+                let from = (from * HZ).floor().max(0.0) as usize;
+                let to = ((to * HZ).ceil().max(0.0) as usize + 1).min(self.samples);
+                for (i, value) in laid.iter_mut().enumerate().take(to).skip(from) {
+                    *value = touch.over(f64::from(*value), i as f64 / HZ) as f32;
+                }
+            }
+            laid.iter_mut().for_each(|v| *v = v.clamp(low, high));
+            self.automatic.insert(control, curve);
+            self.curves[control as usize] = laid;
+        }
     }
 
     /// Plays `other` from sample `at` on, over what was there; what passes the end is lost.
@@ -57,18 +95,40 @@ impl Performance {
         Some(self.curves[control as usize].as_slice()).filter(|c| !c.is_empty())
     }
 
+    /// What a control's curve is without touches, if it has some.
+    pub fn untouched(&self, control: Control) -> Option<&[f32]> {
+        self.automatic.get(&control).map(Vec::as_slice)
+    }
+
     /// A control's value in sample `i`.
     pub fn sample(&self, control: Control, i: usize) -> f32 {
         self.curves[control as usize].get(i).copied().unwrap_or(0.0)
     }
 
-    /// A control's value at any time, the first and last value beyond the ends.
+    /// A control's value at any time, the first and last value beyond the ends. Touches are exact at any time, so a
+    /// key on a frame is met on that frame.
     pub fn value(&self, control: Control, time: Seconds) -> f32 {
-        let Some(curve) = self.curve(control) else { return 0.0 };
-        let at = (time.0 * HZ).clamp(0.0, (curve.len() - 1) as f64);
-        let i = (at as usize).min(curve.len().saturating_sub(2));
-        let (a, b) = (curve[i], curve.get(i + 1).copied().unwrap_or(curve[i]));
-        a + (b - a) * (at - i as f64) as f32
+        let Some(automatic) = self.automatic.get(&control) else {
+            return read(&self.curves[control as usize], time);
+        };
+        let (low, high) = control.range();
+        let own = self.touches.iter().filter(|t| t.control == control);
+        let value = own.fold(f64::from(read(automatic, time)), |value, touch| touch.over(value, time.0));
+        (value as f32).clamp(low, high)
+    }
+
+    /// What touches do to a control at a time: its value without any, and what each adds, by number, in order.
+    pub(crate) fn touched(&self, control: Control, time: Seconds) -> (f64, Vec<(u32, f64)>) {
+        let curve = self.automatic.get(&control).unwrap_or(&self.curves[control as usize]);
+        let automatic = f64::from(read(curve, time));
+        let mut value = automatic;
+        let mut added = Vec::new();
+        for touch in self.touches.iter().filter(|t| t.control == control) {
+            let with = touch.over(value, time.0);
+            added.push((touch.id, with - value));
+            value = with;
+        }
+        (automatic, added)
     }
 
     /// All controls at a time, in the order of [`Control::ALL`].
@@ -95,6 +155,41 @@ pub(crate) fn peak_near(curve: &[f64], wanted: f64, start: f64, end: f64) -> Opt
 /// between two rules for the jaw, which more passes only push to and fro.
 const ALIGN_PASSES: usize = 3;
 
+/// All that a line's sounds want of the mouth, solved.
+pub(crate) struct Articulation {
+    pub goals: Vec<Goal>,
+    pub musts: Vec<Must>,
+    /// In the order of [`Organ::ALL`].
+    solved: Vec<Solved>,
+}
+
+impl Articulation {
+    /// `n` grid points; none without sounds.
+    fn new(
+        timing: &Timing,
+        reaches: &[Reach],
+        diction: &Diction,
+        rate: FrameRate,
+        n: usize,
+    ) -> Option<Articulation> {
+        let mut sounds = spoken(timing, reaches, (n - 1) as f64 / HZ);
+        if sounds.is_empty() {
+            return None;
+        }
+        beats::mark(&mut sounds, diction);
+        let musts = musts::gather(&sounds, diction, rate);
+        let mut goals = goals::gather(&sounds, &musts, diction);
+        let jaw = aligned_jaw(&sounds, &mut goals, &musts, n, diction);
+        let others = Organ::ALL.iter().skip(1).map(|o| Solved::new(*o, &goals, &musts, n, diction));
+        let solved = std::iter::once(jaw).chain(others).collect();
+        Some(Articulation { goals, musts, solved })
+    }
+
+    pub fn organ(&self, organ: Organ) -> &Solved {
+        &self.solved[organ as usize]
+    }
+}
+
 /// The jaw with every beat's peak on its sound. Held vowels are left alone: the maximum of a
 /// plateau is noise.
 fn aligned_jaw(
@@ -103,8 +198,8 @@ fn aligned_jaw(
     musts: &[Must],
     n: usize,
     diction: &Diction,
-) -> Vec<f64> {
-    let mut curve = trajectory::solve(Organ::Jaw, goals, musts, n, diction);
+) -> Solved {
+    let mut solved = Solved::new(Organ::Jaw, goals, musts, n, diction);
     let mut owners: BTreeMap<usize, (usize, f64)> = BTreeMap::new();
     for (g, goal) in goals.iter().enumerate() {
         let sound = &sounds[goal.sound];
@@ -113,6 +208,7 @@ fn aligned_jaw(
         }
     }
     for _ in 0..ALIGN_PASSES {
+        let curve = solved.curve();
         for (&i, &(g, wanted)) in &owners {
             let sound = &sounds[i];
             if let Some(peak) = peak_near(&curve, wanted, sound.start - 0.05, sound.end + 0.05) {
@@ -121,9 +217,9 @@ fn aligned_jaw(
                 goals[g].end = (goals[g].end + shift).max(goals[g].start + 0.01);
             }
         }
-        curve = trajectory::solve(Organ::Jaw, goals, musts, n, diction);
+        solved = Solved::new(Organ::Jaw, goals, musts, n, diction);
     }
-    curve
+    solved
 }
 
 /// Curves of every control for a line's sounds, and `tail` of rest after the recording.
@@ -131,71 +227,54 @@ fn aligned_jaw(
 /// `rate` is the frame rate it will be shown at: every seal, tuck, tongue and closed-teeth rule holds
 /// on at least one frame of that rate, whatever the phase of the grid.
 pub fn perform(timing: &Timing, diction: &Diction, rate: FrameRate, tail: Seconds) -> Performance {
-    let length = timing.end() + tail;
-    let mut face = Performance::at_rest(length);
-    let mut sounds = spoken(timing, length.0);
-    if sounds.is_empty() {
-        return face;
-    }
-    let n = face.len();
-    beats::mark(&mut sounds, diction);
-    let musts = musts::gather(&sounds, diction, rate);
-    let mut goals = goals::gather(&sounds, &musts, diction);
-    let jaw = aligned_jaw(&sounds, &mut goals, &musts, n, diction);
-    let solved = |organ: Organ| -> Vec<f32> {
-        let curve = if organ == Organ::Jaw {
-            jaw.clone()
-        } else {
-            trajectory::solve(organ, &goals, &musts, n, diction)
-        };
-        curve.iter().map(|x| *x as f32).collect()
-    };
-    let curves: BTreeMap<Organ, Vec<f32>> = Organ::ALL.iter().map(|o| (*o, solved(*o))).collect();
-    let linked: Vec<links::Linked> = (0..n)
-        .map(|i| {
-            links::follow(Mouth {
-                jaw: curves[&Organ::Jaw][i],
-                seal: curves[&Organ::Seal][i],
-                press: curves[&Organ::Press][i],
-                round: curves[&Organ::Round][i],
-                spread: curves[&Organ::Spread][i],
-                upper: curves[&Organ::Upper][i],
-            })
-        })
-        .collect();
-    for (organ, curve) in curves {
-        for control in controls_of(organ) {
-            face.set(*control, curve.clone());
-        }
-    }
-    let mut link = |controls: &[Control], value: fn(&links::Linked) -> f32| {
-        for control in controls {
-            face.set(*control, linked.iter().map(value).collect());
-        }
-    };
-    link(&[Control::CheekRaiseLeft, Control::CheekRaiseRight], |l| l.cheek_raise);
-    link(&[Control::NoseWrinkleLeft, Control::NoseWrinkleRight], |l| l.nose_wrinkle);
-    link(&[Control::LidSquintLeft, Control::LidSquintRight], |l| l.lid_squint);
-    link(&[Control::CheekPuff], |l| l.cheek_puff);
-    link(&[Control::ChinRaise], |l| l.chin_raise);
-    face
+    played(timing, diction, &[], &[], rate, tail).0
 }
 
-/// The controls that an organ moves.
-fn controls_of(organ: Organ) -> &'static [Control] {
-    match organ {
-        Organ::Jaw => &[Control::JawOpen],
-        Organ::Seal => &[Control::LipsClose],
-        Organ::Press => &[Control::LipsPress],
-        Organ::Round => &[Control::LipsRound],
-        Organ::Protrude => &[Control::LipsProtrude],
-        Organ::Spread => &[Control::LipsSpreadLeft, Control::LipsSpreadRight],
-        Organ::Upper => &[Control::LipUpperRaiseLeft, Control::LipUpperRaiseRight],
-        Organ::Lower => &[Control::LipLowerDropLeft, Control::LipLowerDropRight],
-        Organ::Tuck => &[Control::LipLowerTuck],
-        Organ::Tip => &[Control::TongueTipUp],
-        Organ::Out => &[Control::TongueOut],
-        Organ::Back => &[Control::TongueBackUp],
-        Organ::Wide => &[Control::TongueWide],
+/// [`perform`] for a line with what hands changed: how far sounds go, and touches. None without times.
+pub fn perform_line(line: &Line, rate: FrameRate, tail: Seconds) -> Option<Performance> {
+    articulate(line, rate, tail).map(|(face, _)| face)
+}
+
+/// [`perform_line`] with what the sounds want.
+pub(crate) fn articulate(
+    line: &Line,
+    rate: FrameRate,
+    tail: Seconds,
+) -> Option<(Performance, Option<Articulation>)> {
+    let timing = line.timing.as_ref()?;
+    Some(played(timing, &line.diction, &line.reach, &line.touches, rate, tail))
+}
+
+fn played(
+    timing: &Timing,
+    diction: &Diction,
+    reaches: &[Reach],
+    touches: &[Touch],
+    rate: FrameRate,
+    tail: Seconds,
+) -> (Performance, Option<Articulation>) {
+    let mut face = Performance::at_rest(timing.end() + tail);
+    face.touches = LaidTouch::all(touches, timing);
+    let articulation = Articulation::new(timing, reaches, diction, rate, face.len());
+    if let Some(articulation) = &articulation {
+        for organ in Organ::ALL {
+            let curve: Vec<f32> = articulation.organ(organ).curve().iter().map(|x| *x as f32).collect();
+            for control in organ.controls() {
+                face.set(*control, curve.clone());
+            }
+        }
     }
+    // The skin follows the mouth as hands left it; touches of what follows come last.
+    let (linked, others): (Vec<Control>, Vec<Control>) =
+        Control::ALL.iter().partition(|c| links::of(**c).is_some());
+    face.lay(&others);
+    if articulation.is_some() {
+        for &control in &linked {
+            let Some(link) = links::of(control) else { continue };
+            let curve = (0..face.len()).map(|i| link.value(|c| face.sample(c, i))).collect();
+            face.set(control, curve);
+        }
+    }
+    face.lay(&linked);
+    (face, articulation)
 }

@@ -1,5 +1,6 @@
 //! How an output answers to a control over its range: straight, or bent.
 
+use jam_score::keys;
 use serde::{Deserialize, Serialize};
 
 /// Most points of a drawn response.
@@ -44,8 +45,7 @@ impl Response {
     }
 }
 
-/// Piecewise cubic through points that rises and falls only where they do (Fritsch & Carlson 1980,
-/// with the harmonic mean of Fritsch & Butland 1984 for the slopes).
+/// Piecewise cubic through points, without overshoot.
 fn through(points: &[[f32; 2]], x: f32) -> f32 {
     let (Some(first), Some(last)) = (points.first(), points.last()) else { return x };
     if x <= first[0] {
@@ -54,23 +54,18 @@ fn through(points: &[[f32; 2]], x: f32) -> f32 {
     if x >= last[0] {
         return last[1];
     }
+    let at = |k: usize| points[k].map(f64::from);
     let k = points.windows(2).position(|w| x <= w[1][0]).unwrap_or(0);
-    let rise = |k: usize| (points[k + 1][1] - points[k][1]) / (points[k + 1][0] - points[k][0]);
+    let rise = |k: usize| (at(k + 1)[1] - at(k)[1]) / (at(k + 1)[0] - at(k)[0]);
     let slope = |k: usize| {
         if k == 0 {
-            return rise(0);
+            rise(0)
+        } else if k + 1 == points.len() {
+            rise(k - 1)
+        } else {
+            keys::smooth_slope(rise(k - 1), rise(k))
         }
-        if k + 1 == points.len() {
-            return rise(k - 1);
-        }
-        let (a, b) = (rise(k - 1), rise(k));
-        if a * b <= 0.0 { 0.0 } else { 2.0 * a * b / (a + b) }
     };
-    let ([x0, y0], [x1, y1]) = (points[k], points[k + 1]);
-    let (h, t) = (x1 - x0, (x - x0) / (x1 - x0));
-    let (t2, t3) = (t * t, t * t * t);
-    (2.0 * t3 - 3.0 * t2 + 1.0) * y0
-        + (t3 - 2.0 * t2 + t) * h * slope(k)
-        + (3.0 * t2 - 2.0 * t3) * y1
-        + (t3 - t2) * h * slope(k + 1)
+    let end = |k: usize| [at(k)[0], at(k)[1], slope(k)];
+    keys::cubic(end(k), end(k + 1), f64::from(x)) as f32
 }

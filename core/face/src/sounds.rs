@@ -1,7 +1,7 @@
 //! What every sound wants of the mouth, and the sounds of a line made ready for it.
 
 use crate::organ::Organ;
-use jam_score::{Phone, Timing};
+use jam_score::{Phone, Reach, Timing, reach};
 
 /// What a goal shapes: an organ, or how far the lips are drawn apart (shared by both lips).
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -130,6 +130,8 @@ pub struct SpokenSound {
     pub stress: u8,
     /// dB above the line's median vowel; 0 for consonants.
     pub loudness: f64,
+    /// How far it goes towards its full shape; 1 is normal.
+    pub reach: f64,
     /// Whether this vowel owns a jaw beat; set by [`crate::beats`].
     pub owns_beat: bool,
 }
@@ -162,8 +164,8 @@ impl SpokenSound {
     }
 }
 
-/// The sounds of a line with their stress and loudness, and rest after the last until `end`.
-pub fn spoken(timing: &Timing, end: f64) -> Vec<SpokenSound> {
+/// The sounds of a line with their stress, loudness and reach, and rest after the last until `end`.
+pub fn spoken(timing: &Timing, reaches: &[Reach], end: f64) -> Vec<SpokenSound> {
     let mut levels: Vec<f64> =
         timing.sounds.iter().filter(|s| s.phone.is_vowel()).map(|s| f64::from(s.level)).collect();
     levels.sort_by(f64::total_cmp);
@@ -175,7 +177,8 @@ pub fn spoken(timing: &Timing, end: f64) -> Vec<SpokenSound> {
     let mut out: Vec<SpokenSound> = timing
         .sounds
         .iter()
-        .map(|sound| {
+        .enumerate()
+        .map(|(i, sound)| {
             let word = sound.word.and_then(|w| timing.words.get(w as usize));
             let grammar = word.is_some_and(|w| FUNCTION_WORDS.contains(&w.text.to_lowercase().as_str()));
             let stress = match sound.stress.unwrap_or(0) {
@@ -191,6 +194,7 @@ pub fn spoken(timing: &Timing, end: f64) -> Vec<SpokenSound> {
                 end,
                 stress,
                 loudness: if sound.phone.is_vowel() { f64::from(sound.level) - median } else { 0.0 },
+                reach: reach::of_sound(reaches, timing, i),
                 owns_beat: false,
             }
         })
@@ -201,8 +205,8 @@ pub fn spoken(timing: &Timing, end: f64) -> Vec<SpokenSound> {
             let start = last.map_or(0.0, |l| l.end);
             if start < end {
                 let shape = Shape::Phone(Phone::Sil);
-                let (phone, stress, loudness, owns_beat) = (Phone::Sil, 0, 0.0, false);
-                out.push(SpokenSound { phone, shape, start, end, stress, loudness, owns_beat });
+                let (phone, stress, loudness, reach, owns_beat) = (Phone::Sil, 0, 0.0, 1.0, false);
+                out.push(SpokenSound { phone, shape, start, end, stress, loudness, reach, owns_beat });
             }
         }
     }

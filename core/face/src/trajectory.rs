@@ -93,66 +93,147 @@ fn slowness(organ: Organ, diction: &Diction) -> f64 {
     organ.dynamics().slowness * HZ * smooth / quick
 }
 
-/// The curve of `organ` on `n` grid points, each 0..1. Goals and musts of other organs are ignored.
-pub fn solve(organ: Organ, goals: &[Goal], musts: &[Must], n: usize, diction: &Diction) -> Vec<f64> {
+/// One organ's goals and musts on the grid, solved.
+pub struct Solved {
+    organ: Organ,
+    matrix: FiveBand,
+    /// Weight of goals and rest at each point.
+    weight: Vec<f64>,
+    hold: f64,
+    pinned: Vec<Option<f64>>,
+    low: Vec<f64>,
+    high: Vec<f64>,
+    /// Before the last clamp.
+    raw: Vec<f64>,
+}
+
+/// What made a part of a value.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Source {
+    /// The goal with this index.
+    Goal(usize),
+    /// The must with this index.
+    Must(usize),
+    /// The end of the organ's range.
+    Range,
+}
+
+/// Points of the grid in which a goal pulls, each with how strongly.
+fn pulls(goal: &Goal, n: usize) -> Vec<(usize, f64)> {
     let index = |time: f64| (time * HZ).clamp(0.0, n.saturating_sub(1) as f64);
-    let mut weight = vec![organ.dynamics().rest; n];
-    let mut right = vec![0.0; n];
-    for goal in goals.iter().filter(|g| g.organ == organ) {
-        let (from, to) = goal.reach();
-        let (from, to) = (index(from).floor() as usize, index(to).ceil() as usize);
-        let mut pulls = false;
-        for i in from..=to {
-            let pull = goal.pull(i as f64 / HZ);
-            pulls |= pull > 0.0;
-            weight[i] += goal.weight * pull;
-            right[i] += goal.weight * pull * goal.target;
-        }
-        if !pulls {
-            // A window that falls between two grid points still pulls, on the nearer one.
-            let i = index(0.5 * (goal.start + goal.end)).round() as usize;
-            weight[i] += 0.6 * goal.weight;
-            right[i] += 0.6 * goal.weight * goal.target;
-        }
+    let (from, to) = goal.reach();
+    let (from, to) = (index(from).floor() as usize, index(to).ceil() as usize);
+    let own = (from..=to).map(|i| (i, goal.weight * goal.pull(i as f64 / HZ)));
+    let pulls: Vec<(usize, f64)> = own.filter(|(_, pull)| *pull > 0.0).collect();
+    if pulls.is_empty() {
+        // A window that falls between two grid points still pulls, on the nearer one.
+        return vec![(index(0.5 * (goal.start + goal.end)).round() as usize, 0.6 * goal.weight)];
     }
+    pulls
+}
 
-    let (mut low, mut high) = (vec![0.0f64; n], vec![1.0f64; n]);
-    for must in musts.iter().filter(|m| m.organ == organ) {
-        // Outward to the grid, so that the rule holds between grid points too.
-        let from = index(must.start + 1e-8).floor() as usize;
-        let to = index(must.end - 1e-8).ceil() as usize;
-        for i in from..=to {
-            low[i] = low[i].max(must.low.unwrap_or(0.0));
-            high[i] = high[i].min(must.high.unwrap_or(1.0));
-        }
-    }
-    for (l, h) in low.iter().zip(&mut high) {
-        *h = h.max(*l);
-    }
+/// Points of the grid in which a must holds: outward, so that it holds between grid points too.
+fn holds(must: &Must, n: usize) -> std::ops::RangeInclusive<usize> {
+    let index = |time: f64| (time * HZ).clamp(0.0, n.saturating_sub(1) as f64);
+    index(must.start + 1e-8).floor() as usize..=index(must.end - 1e-8).ceil() as usize
+}
 
-    let slow = slowness(organ, diction);
-    let matrix = FiveBand::smooth(n, slow);
-    let hold = PIN * slow.powi(4).max(1.0);
-    let mut pinned: Vec<Option<f64>> =
-        low.iter().zip(&high).map(|(l, h)| (h - l < 1e-9).then_some(*l)).collect();
-    let mut curve = Vec::new();
-    for _ in 0..ROUNDS {
-        let extra: Vec<f64> =
-            weight.iter().zip(&pinned).map(|(w, p)| w + if p.is_some() { hold } else { 0.0 }).collect();
-        let wanted: Vec<f64> = right.iter().zip(&pinned).map(|(r, p)| r + hold * p.unwrap_or(0.0)).collect();
-        curve = matrix.solve(&extra, &wanted);
-        let mut again = false;
-        for i in 0..n {
-            if pinned[i].is_none() && (curve[i] < low[i] - TOLERANCE || curve[i] > high[i] + TOLERANCE) {
-                pinned[i] = Some(curve[i].clamp(low[i], high[i]));
-                again = true;
+impl Solved {
+    /// The way of `organ` on `n` grid points, within 0..1. Goals and musts of other organs are ignored.
+    pub fn new(organ: Organ, goals: &[Goal], musts: &[Must], n: usize, diction: &Diction) -> Solved {
+        let mut weight = vec![organ.dynamics().rest; n];
+        let mut right = vec![0.0; n];
+        for goal in goals.iter().filter(|g| g.organ == organ) {
+            let target = goal.wish.target();
+            for (i, pull) in pulls(goal, n) {
+                weight[i] += pull;
+                right[i] += pull * target;
             }
         }
-        if !again {
-            break;
+        let (mut low, mut high) = (vec![0.0f64; n], vec![1.0f64; n]);
+        for must in musts.iter().filter(|m| m.organ == organ) {
+            for i in holds(must, n) {
+                low[i] = low[i].max(must.low.unwrap_or(0.0));
+                high[i] = high[i].min(must.high.unwrap_or(1.0));
+            }
         }
+        for (l, h) in low.iter().zip(&mut high) {
+            *h = h.max(*l);
+        }
+        let slow = slowness(organ, diction);
+        let hold = PIN * slow.powi(4).max(1.0);
+        let pinned = low.iter().zip(&high).map(|(l, h)| (h - l < 1e-9).then_some(*l)).collect();
+        let matrix = FiveBand::smooth(n, slow);
+        let mut solved = Solved { organ, matrix, weight, hold, pinned, low, high, raw: Vec::new() };
+        for _ in 0..ROUNDS {
+            let held = |p: &Option<f64>| solved.hold * p.unwrap_or(0.0);
+            let wanted: Vec<f64> = right.iter().zip(&solved.pinned).map(|(r, p)| r + held(p)).collect();
+            solved.raw = solved.matrix.solve(&solved.extra(), &wanted);
+            let mut again = false;
+            for i in 0..n {
+                let (low, high, x) = (solved.low[i], solved.high[i], solved.raw[i]);
+                if solved.pinned[i].is_none() && (x < low - TOLERANCE || x > high + TOLERANCE) {
+                    solved.pinned[i] = Some(x.clamp(low, high));
+                    again = true;
+                }
+            }
+            if !again {
+                break;
+            }
+        }
+        solved
     }
-    curve.iter().enumerate().map(|(i, x)| x.clamp(low[i], high[i])).collect()
+
+    fn extra(&self) -> Vec<f64> {
+        let hold = |p: &Option<f64>| if p.is_some() { self.hold } else { 0.0 };
+        self.weight.iter().zip(&self.pinned).map(|(w, p)| w + hold(p)).collect()
+    }
+
+    pub fn curve(&self) -> Vec<f64> {
+        self.raw.iter().enumerate().map(|(i, x)| x.clamp(self.low[i], self.high[i])).collect()
+    }
+
+    /// What the value at a place between grid points is made of: for each goal how much of its target arrives there,
+    /// for musts and the range their share of the value. The matrix is symmetric, so one more solve tells all
+    /// shares exactly; what they add up to, and the rest that the last clamp moved, is the value.
+    pub fn shares(&self, place: f64, goals: &[Goal], musts: &[Must]) -> Vec<(Source, f64)> {
+        let n = self.raw.len();
+        let place = place.clamp(0.0, n.saturating_sub(1) as f64);
+        let i = (place as usize).min(n.saturating_sub(2));
+        let mut at = vec![0.0; n];
+        for (k, share) in [(i, 1.0 - (place - i as f64)), (i + 1, place - i as f64)] {
+            if let Some(at) = at.get_mut(k) {
+                *at = share;
+            }
+        }
+        let reach = self.matrix.solve(&self.extra(), &at);
+        let mut shares: Vec<(Source, f64)> = goals
+            .iter()
+            .enumerate()
+            .filter(|(_, g)| g.organ == self.organ)
+            .map(|(k, g)| (Source::Goal(k), pulls(g, n).iter().map(|(t, pull)| reach[*t] * pull).sum()))
+            .collect();
+        let mut free: Vec<bool> = self.pinned.iter().map(Option::is_some).collect();
+        let share = |t: usize| reach[t] * self.hold * self.pinned[t].unwrap_or(0.0);
+        for (k, must) in musts.iter().enumerate().filter(|(_, m)| m.organ == self.organ) {
+            let mut own = 0.0;
+            for t in holds(must, n) {
+                if std::mem::take(&mut free[t]) {
+                    own += share(t);
+                }
+            }
+            shares.push((Source::Must(k), own));
+        }
+        let left: f64 = (0..n).filter(|t| free[*t]).map(share).sum();
+        let (raw, clamped): (f64, f64) = at
+            .iter()
+            .enumerate()
+            .filter(|(_, share)| **share > 0.0)
+            .map(|(t, share)| (share * self.raw[t], share * self.raw[t].clamp(self.low[t], self.high[t])))
+            .fold((0.0, 0.0), |sum, one| (sum.0 + one.0, sum.1 + one.1));
+        shares.push((Source::Range, left + clamped - raw));
+        shares
+    }
 }
 
 #[cfg(test)]

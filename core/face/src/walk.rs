@@ -1,9 +1,9 @@
 //! The test walk: every control of a character one after another, then every sound, then a line that
 //! holds them all. What it shows is what the wiring makes of it.
 
-use crate::control::{Control, Region};
 use crate::performance::{HZ, Performance, perform};
 use crate::wiring::Wiring;
+use jam_score::{Control, Region};
 use jam_score::{Diction, FrameRate, Phone, Seconds, Sound, Span, Timing};
 use serde::Serialize;
 

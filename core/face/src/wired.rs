@@ -5,8 +5,8 @@
 //! lips or one to one with the jaw), and which output closes them. A character without a closing shape
 //! gets its jaw shut instead.
 
-use crate::control::Control;
 use crate::wiring::{Output, Target, Wiring};
+use jam_score::Control;
 
 /// Values of a wiring's outputs, in its order: weights, degrees, lengths or shares of size.
 pub type Wired = Vec<f32>;

@@ -2,8 +2,8 @@
 //! to its setup (attached parts, a chart of whole mouths, motion of its own clips that is kept out).
 
 use crate::chart::Chart;
-use crate::control::Control;
 use crate::response::Response;
+use jam_score::Control;
 use serde::{Deserialize, Serialize};
 
 /// Most outputs of a character, and feeds of one output: far beyond any real face.

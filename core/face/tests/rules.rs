@@ -39,7 +39,7 @@ fn rule(phone: Phone) -> Option<(Control, fn(f32) -> bool)> {
 fn broken(timing: &Timing, rate: FrameRate) -> Vec<String> {
     let tail = Seconds(0.25);
     let face = perform(timing, &Diction::default(), rate, tail);
-    let sounds = spoken(timing, (timing.end() + tail).0);
+    let sounds = spoken(timing, &[], (timing.end() + tail).0);
     let rules = musts::gather(&sounds, &Diction::default(), rate);
     let mut out = Vec::new();
     for (i, sound) in sounds.iter().enumerate() {
@@ -100,7 +100,7 @@ proptest! {
     #[test]
     fn a_jaw_never_beats_faster_than_its_diction_allows(sounds in speech()) {
         let diction = Diction::default();
-        let mut sounds = spoken(&timing(&sounds), 0.0);
+        let mut sounds = spoken(&timing(&sounds), &[], 0.0);
         beats::mark(&mut sounds, &diction);
         let at: Vec<f64> = sounds.iter().filter(|s| s.owns_beat)
             .map(|s| s.start + if s.phone.is_glide() { 0.30 } else { 0.45 } * s.length()).collect();
@@ -182,11 +182,11 @@ fn every_jaw_beat_peaks_within_half_a_frame_of_its_sound() {
     .to_vec();
     let face = face(&line);
     let jaw = face.curve(Control::JawOpen).unwrap();
-    let mut sounds = spoken(&timing(&line), 0.0);
+    let mut sounds = spoken(&timing(&line), &[], 0.0);
     beats::mark(&mut sounds, &Diction::default());
     let mut checked = 0;
     // A beat that hardly opens the jaw has no peak of its own.
-    let opens = |s: &&jam_face::SpokenSound| beats::jaw_target(s, &Diction::default(), false) > 0.28;
+    let opens = |s: &&jam_face::SpokenSound| beats::jaw_target(s, &Diction::default(), false).target() > 0.28;
     for sound in sounds.iter().filter(|s| s.owns_beat && s.length() <= 0.25).filter(opens) {
         let wanted = goals::core_middle(sound, &Diction::default());
         let peak = (1..jaw.len() - 1)

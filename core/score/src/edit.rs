@@ -1,8 +1,13 @@
 //! Every change there is to a line. An edit gives the changed line and its own inverse, so undo,
 //! the journal and the command line all use the same thing.
 
+use crate::carry::Carry;
 use crate::line::TimingError;
-use crate::{Correction, CorrectionError, Diction, DictionError, Line, Listen, Timing};
+use crate::reach::MAX_REACH;
+use crate::touch::MAX_KEYS;
+use crate::{
+    Correction, CorrectionError, Diction, DictionError, Line, Listen, Reach, Timing, Touch, TouchError,
+};
 use serde::{Deserialize, Serialize};
 
 /// Longest text of a line, in characters; an hour of fast speech is about 60 000.
@@ -24,6 +29,19 @@ pub enum Edit {
     Listen(Listen),
     /// How it is articulated.
     Diction(Diction),
+    /// Touches that come, or take the place of those with their number, and touches that go.
+    Touch {
+        put: Vec<Touch>,
+        remove: Vec<u32>,
+        /// The step in words.
+        what: String,
+    },
+    /// How far sounds go; all of a line.
+    Reach(Vec<Reach>),
+    /// The whole line, as a snapshot kept it.
+    Whole(Box<Line>),
+    /// One after the other, as one step.
+    Together(Vec<Edit>),
 }
 
 /// Why an edit was refused; the line stays as it was.
@@ -39,6 +57,10 @@ pub enum EditError {
     Correction(#[from] CorrectionError),
     #[error(transparent)]
     Diction(#[from] DictionError),
+    #[error(transparent)]
+    Touch(#[from] TouchError),
+    #[error("a reach goes from 0 to {MAX_REACH}")]
+    Reach,
     #[error("that is no stretch of the recording to listen to; it must last {SHORTEST_HEARD} s at least")]
     Listen,
 }
@@ -65,13 +87,13 @@ impl Edit {
                 if let Some(timing) = timing {
                     timing.check()?;
                 }
-                Edit::Timing(std::mem::replace(&mut changed.timing, timing.clone()))
+                retime(&mut changed, timing.clone())
             }
             Edit::Correct(correction) => {
                 let timing = line.timing.as_ref().ok_or(EditError::NotTimed)?;
                 let corrected = timing.corrected(correction)?;
                 corrected.check()?;
-                Edit::Timing(changed.timing.replace(corrected))
+                retime(&mut changed, Some(corrected))
             }
             Edit::Listen(listen) => {
                 if let Some(only) = listen.only {
@@ -86,13 +108,62 @@ impl Edit {
                 diction.check()?;
                 Edit::Diction(std::mem::replace(&mut changed.diction, *diction))
             }
+            Edit::Touch { put, remove, what } => {
+                let timing = line.timing.as_ref().ok_or(EditError::NotTimed)?;
+                put.iter().try_for_each(|t| t.check(timing))?;
+                let before = lay(&mut changed.touches, put, remove);
+                if changed.touches.iter().map(|t| t.keys.len()).sum::<usize>() > MAX_KEYS {
+                    return Err(TouchError::TooMany.into());
+                }
+                let new = put.iter().map(|t| t.id).filter(|id| before.iter().all(|b| b.id != *id)).collect();
+                Edit::Touch { put: before, remove: new, what: what.clone() }
+            }
+            Edit::Reach(reaches) => {
+                if reaches.iter().any(|r| !(0.0..=MAX_REACH).contains(&r.amount)) {
+                    return Err(EditError::Reach);
+                }
+                Edit::Reach(std::mem::replace(&mut changed.reach, reaches.clone()))
+            }
+            Edit::Whole(whole) => {
+                if let Some(timing) = &whole.timing {
+                    timing.check()?;
+                }
+                Edit::Whole(Box::new(std::mem::replace(&mut changed, (**whole).clone())))
+            }
+            Edit::Together(edits) => {
+                let mut back = Vec::with_capacity(edits.len());
+                for edit in edits {
+                    let (next, inverse) = edit.apply(&changed)?;
+                    changed = next;
+                    back.push(inverse);
+                }
+                back.reverse();
+                Edit::Together(back)
+            }
         };
         Ok((changed, inverse))
     }
 
+    /// Whether it goes on with an edit that was made right before it, so that both are one step: the same thing is
+    /// changed further.
+    pub fn goes_on_from(&self, before: &Edit) -> bool {
+        let ids = |touches: &[Touch]| touches.iter().map(|t| t.id).collect::<Vec<u32>>();
+        match (before, self) {
+            (Edit::Touch { put: a, remove: b, .. }, Edit::Touch { put: c, remove: d, .. }) => {
+                ids(a) == ids(c) && b.is_empty() && d.is_empty()
+            }
+            (Edit::Diction(_), Edit::Diction(_)) | (Edit::Reach(_), Edit::Reach(_)) => true,
+            _ => false,
+        }
+    }
+
     /// The step in words, for the list of what can be undone.
-    pub fn describe(&self) -> &'static str {
+    pub fn describe(&self) -> &str {
         match self {
+            Edit::Touch { what, .. } => what,
+            Edit::Reach(_) => "change how far sounds go",
+            Edit::Whole(_) => "go back to a snapshot",
+            Edit::Together(edits) => edits.first().map_or("nothing", Edit::describe),
             Edit::Text(_) => "change the text",
             Edit::Character(_) => "choose the character",
             Edit::Timing(_) => "time the words and sounds",
@@ -101,4 +172,43 @@ impl Edit {
             Edit::Listen(_) => "choose what is listened to",
         }
     }
+}
+
+/// Puts touches in, in the order of their numbers, and takes others out; gives those that were there before.
+fn lay(touches: &mut Vec<Touch>, put: &[Touch], remove: &[u32]) -> Vec<Touch> {
+    let goes = |t: &Touch| remove.contains(&t.id) || put.iter().any(|p| p.id == t.id);
+    let (before, mut after): (Vec<Touch>, Vec<Touch>) = std::mem::take(touches).into_iter().partition(goes);
+    after.extend(put.iter().cloned());
+    after.sort_by_key(|t| t.id);
+    after.dedup_by_key(|t| t.id);
+    *touches = after;
+    before
+}
+
+/// Gives a line other times; what hands laid over it follows. The edit that takes it back gives back all of it.
+fn retime(line: &mut Line, timing: Option<Timing>) -> Edit {
+    let old = std::mem::replace(&mut line.timing, timing);
+    let back = Edit::Timing(old.clone());
+    let (Some(old), Some(new)) = (&old, &line.timing) else { return back };
+    if line.touches.is_empty() && line.reach.is_empty() {
+        return back;
+    }
+    let carry = Carry::new(old, new);
+    let mut put = Vec::new();
+    for touch in &mut line.touches {
+        let carried = touch.carried(&carry, old, new);
+        if carried != *touch {
+            put.push(std::mem::replace(touch, carried));
+        }
+    }
+    let reach: Vec<Reach> = line.reach.iter().map(|r| r.carried(&carry, old)).collect();
+    let reach = std::mem::replace(&mut line.reach, reach);
+    let mut all = vec![back];
+    if !put.is_empty() {
+        all.push(Edit::Touch { put, remove: Vec::new(), what: String::new() });
+    }
+    if reach != line.reach {
+        all.push(Edit::Reach(reach));
+    }
+    if all.len() == 1 { all.remove(0) } else { Edit::Together(all) }
 }

@@ -1,5 +1,5 @@
 //! The document of one line of dialogue: its text, its timed words and sounds, its diction, and
-//! every change there is to it.
+//! what a hand lays over the curves, and every change there is to it.
 //!
 //! This crate is the vocabulary the others are spoken in: [`Seconds`], [`Frame`], [`FrameRate`],
 //! [`Span`], [`Phone`], [`Word`], [`Sound`], [`Line`] and [`Edit`]. It knows nothing of audio,
@@ -14,13 +14,20 @@
 //! # Ok::<(), jam_score::EditError>(())
 //! ```
 
+mod carry;
+mod control;
 mod correct;
 pub mod diction;
 mod edit;
+pub mod keys;
 mod line;
 mod phone;
+pub mod reach;
 mod time;
+pub mod touch;
 
+pub use carry::same_words;
+pub use control::{Control, Region};
 pub use correct::{Correction, CorrectionError};
 pub use diction::{Diction, DictionError};
 pub use edit::{Edit, EditError};
@@ -28,4 +35,6 @@ pub use line::{
     DOUBTFUL, Line, Listen, Noise, RecordingFacts, Sound, Spoken, SpokenPhone, Timing, TimingError, Word,
 };
 pub use phone::Phone;
+pub use reach::{Reach, ReachOf, SoundKind};
 pub use time::{Frame, FrameGrid, FrameRate, FrameRateError, Seconds, Span};
+pub use touch::{Laid, LaidTouch, Moment, On, Touch, TouchError};

@@ -1,6 +1,6 @@
 //! The document of one line.
 
-use crate::{Diction, Phone, Seconds, Span};
+use crate::{Diction, Phone, Reach, Seconds, Span, Touch};
 use serde::{Deserialize, Serialize};
 
 /// What is known of a recording without reading it again.
@@ -181,6 +181,12 @@ pub struct Line {
     /// Which of its sound is listened to.
     #[serde(default)]
     pub listen: Listen,
+    /// What hands laid over the curves, by number.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub touches: Vec<Touch>,
+    /// How far sounds go, where that is not as usual.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub reach: Vec<Reach>,
 }
 
 impl Line {
@@ -191,6 +197,8 @@ impl Line {
             timing: None,
             diction: Diction::default(),
             listen: Listen::default(),
+            touches: Vec::new(),
+            reach: Vec::new(),
         }
     }
 

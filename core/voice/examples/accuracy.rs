@@ -2,7 +2,7 @@
 //! recogniser's, and how long each takes. `cargo xtask figures` makes its material and runs it.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::cast_precision_loss)]
 
-use jam_voice::Analyser;
+use jam_voice::{Analyser, Recording, features};
 use std::path::Path;
 use std::time::Instant;
 
@@ -78,6 +78,59 @@ fn doubts(analyser: &Analyser, folder: &Path, material: &serde_json::Value) {
     );
 }
 
+/// The synthesised lines in a row for an hour: how long it takes, how much memory, and whether times drift. A line
+/// comes again and again, so its first word must lie where it did before, counted from where the line was put.
+fn hour(analyser: &Analyser, folder: &Path, material: &serde_json::Value) {
+    let lines: Vec<(Recording, String)> = material["items"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter(|item| item["set"].as_str().unwrap().starts_with("flite"))
+        .map(|item| {
+            let bytes = std::fs::read(folder.join(item["file"].as_str().unwrap())).unwrap();
+            (jam_formats::sound::read(&bytes).unwrap(), item["text"].as_str().unwrap().to_string())
+        })
+        .collect();
+    let rate = features::RATE;
+    let (mut samples, mut text, mut starts) = (Vec::new(), String::new(), Vec::new());
+    let mut words = 0;
+    for (i, (recording, line)) in (0..).zip(lines.iter().cycle()) {
+        let own = recording.mono_at(rate).unwrap();
+        if samples.len() + own.len() > 3600 * rate as usize {
+            break;
+        }
+        starts.push((i % lines.len(), words, samples.len() as f64 / f64::from(rate)));
+        samples.extend_from_slice(&own);
+        text += line;
+        text.push(' ');
+        words += jam_voice::text::read(line).unwrap().words.len();
+    }
+    let whole = Recording::new(rate, vec![samples]).unwrap();
+    let started = Instant::now();
+    let found = analyser.analyse(&whole, &text, &|_| true).unwrap();
+    let took = started.elapsed().as_secs_f64();
+    let mut first: Vec<Option<f64>> = vec![None; lines.len()];
+    let mut off: Vec<f64> = Vec::new();
+    for (line, word, at) in starts {
+        let here = found.timing.words[word].span.start.0 - at;
+        match first[line] {
+            None => first[line] = Some(here),
+            Some(before) => off.push((here - before).abs() * 1e3),
+        }
+    }
+    off.sort_by(f64::total_cmp);
+    let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
+    let peak =
+        status.lines().find_map(|l| l.strip_prefix("VmHWM:")?.trim().strip_suffix(" kB")?.parse().ok());
+    println!(
+        "\nOne hour ({:.0} s, {words} words, 16 kHz mono): {took:.0} s, {:.0} MB at most in all; a line that comes again lies where it did within {:.0} ms in the median, {:.0} ms at worst.",
+        whole.duration().0,
+        peak.unwrap_or(0.0f64) / 1e3,
+        off[off.len() / 2],
+        off[off.len() - 1]
+    );
+}
+
 fn main() {
     let folder = std::env::args().nth(1).expect("the folder of the material");
     let folder = Path::new(&folder);
@@ -143,6 +196,7 @@ fn main() {
         their_sound / they_took
     );
     doubts(&analyser, folder, &material);
+    hour(&analyser, folder, &material);
     if let Some(file) = std::env::args().nth(2) {
         let lines: Vec<String> = everything
             .iter()

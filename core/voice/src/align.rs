@@ -15,10 +15,14 @@ use std::collections::BTreeMap;
 const PAUSE: f32 = -5.298_317_4; // ln 0.005
 const NO_PAUSE: f32 = -0.005_012_54; // ln 0.995
 /// First beam in nats; grows fourfold when the end is not reached.
-const BEAM: f32 = 400.0;
-const WIDEST_BEAM: f32 = 400.0 * 1024.0;
-/// Frames scored at a time; bounds memory and sets how often cancelling is looked at.
-const BLOCK: usize = 128;
+const BEAM: f32 = 250.0;
+const WIDEST_BEAM: f32 = BEAM * 1024.0;
+/// Frames scored at a time: a base phone that the search asks for in one is scored in all of them.
+const BLOCK: usize = 24;
+/// The confidence looks at every third frame. No phone is shorter: it passes three states.
+const LOOK: usize = STATES;
+/// Frames that the confidence scores at a time.
+const LOOKS: usize = 128;
 const NONE: f32 = f32::NEG_INFINITY;
 
 /// Why a text could not be laid on a recording.
@@ -182,18 +186,11 @@ struct Band {
     offset: usize,
 }
 
-/// Log scores per frame that the confidence needs, kept from the search's own pass.
-struct FrameSummary {
-    phones: Vec<f32>,
-    log_sum: f32,
-}
-
 struct Search<'a> {
     model: &'a AcousticModel,
     graph: &'a Graph,
     bands: Vec<Band>,
     back: Vec<u8>,
-    summaries: Vec<FrameSummary>,
 }
 
 impl Search<'_> {
@@ -212,7 +209,8 @@ impl Search<'_> {
             if !watch((block * BLOCK) as f64 / features.len() as f64) {
                 return Err(AlignError::Cancelled);
             }
-            for (i, scores) in BlockScores::new(self.model, chunk).frames().enumerate() {
+            let block_scores = BlockScores::new(self.model, chunk);
+            for (i, scores) in block_scores.frames().enumerate() {
                 let first_frame = block == 0 && i == 0;
                 let (from, to) = if first_frame {
                     (0, nodes.iter().rposition(|n| n.starts).unwrap_or(0))
@@ -262,10 +260,6 @@ impl Search<'_> {
                 for n in from..=to {
                     now[n] = next[n].map(|s| if s < best - beam { NONE } else { s });
                 }
-                let phones = scores.phones();
-                let top = phones.iter().copied().fold(NONE, f32::max);
-                let log_sum = top + phones.iter().map(|p| (p - top).exp()).sum::<f32>().ln();
-                self.summaries.push(FrameSummary { phones, log_sum });
             }
         }
         let leave = |n: usize| now[n][STATES - 1] + self.model.transitions(nodes[n].base)[STATES - 1].1;
@@ -312,10 +306,10 @@ pub fn align(
     let graph = Graph::build(model, words, around);
     let mut beam = BEAM;
     loop {
-        let mut search =
-            Search { model, graph: &graph, bands: Vec::new(), back: Vec::new(), summaries: Vec::new() };
+        let mut search = Search { model, graph: &graph, bands: Vec::new(), back: Vec::new() };
         if let Some(path) = search.run(features, beam, watch)? {
-            return Ok(segments(&graph, &search.summaries, &path));
+            let bases: Vec<u8> = path.iter().step_by(LOOK).map(|n| graph.nodes[*n].base).collect();
+            return Ok(segments(&graph, &posteriors(model, features, &bases), &path));
         }
         beam *= 4.0;
         if beam > WIDEST_BEAM {
@@ -324,21 +318,35 @@ pub fn align(
     }
 }
 
-fn segments(graph: &Graph, summaries: &[FrameSummary], path: &[usize]) -> Vec<Segment> {
+/// Log posteriors of base phones against all others, each in one of every [`LOOK`] frames.
+fn posteriors(model: &AcousticModel, features: &[Feature], bases: &[u8]) -> Vec<f32> {
+    let looked_at: Vec<Feature> = features.iter().step_by(LOOK).copied().collect();
+    let mut out = Vec::with_capacity(bases.len());
+    for (chunk, bases) in looked_at.chunks(LOOKS).zip(bases.chunks(LOOKS)) {
+        for (scores, base) in BlockScores::full(model, chunk).frames().zip(bases) {
+            let phones = scores.phones();
+            let top = phones.iter().copied().fold(NONE, f32::max);
+            let log_sum = top + phones.iter().map(|p| (p - top).exp()).sum::<f32>().ln();
+            out.push(phones[usize::from(*base)] - log_sum);
+        }
+    }
+    out
+}
+
+fn segments(graph: &Graph, posteriors: &[f32], path: &[usize]) -> Vec<Segment> {
     let mut out = Vec::new();
     let mut start = 0;
     while start < path.len() {
         let id = path[start];
         let end = start + path[start..].iter().take_while(|n| **n == id).count();
         let node = &graph.nodes[id];
-        let base = usize::from(node.base);
-        let total: f32 = summaries[start..end].iter().map(|s| s.phones[base] - s.log_sum).sum();
+        let looks = &posteriors[start.div_ceil(LOOK)..end.div_ceil(LOOK)];
         out.push(Segment {
             frames: start..end,
             word: node.word,
             pronunciation: node.pronunciation,
             phone: node.phone,
-            posterior: total / (end - start) as f32,
+            posterior: looks.iter().sum::<f32>() / looks.len() as f32,
         });
         start = end;
     }

@@ -1,7 +1,6 @@
 //! The whole way: recording and text in; timed words and sounds, loudness and pitch out.
 
 use crate::align::AlignError;
-use crate::carry::same_words;
 use crate::dictionary::{Dictionary, WordList};
 use crate::features::{self, Feature, boundary_seconds};
 use crate::lay::{Asked, Stretch};
@@ -11,7 +10,7 @@ use crate::recording::{Recording, RecordingError};
 use crate::refine::Looks;
 use crate::text::{self, Script, TextError};
 use crate::{draft, hear};
-use jam_score::{Line, Phone, Seconds, Sound, Span, Spoken, SpokenPhone, Timing};
+use jam_score::{Line, Phone, Seconds, Sound, Span, Spoken, SpokenPhone, Timing, same_words};
 use std::borrow::Cow;
 
 /// Loudest level of a recording that counts as silence, dB relative to full scale.

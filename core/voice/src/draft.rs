@@ -126,7 +126,7 @@ pub(crate) fn draft(
         if !watch((block * BLOCK) as f64 / features.len() as f64) {
             return Err(AlignError::Cancelled);
         }
-        for scores in BlockScores::new(model, chunk).frames() {
+        for scores in BlockScores::full(model, chunk).frames() {
             known.clear();
             // What enters nodes from those before them, by the scores of the frame before.
             let mut entering: HashMap<u32, (f32, u32)> = HashMap::new();

@@ -86,7 +86,7 @@ pub fn hear(
         if !watch((block * BLOCK) as f64 / features.len() as f64) {
             return Err(AlignError::Cancelled);
         }
-        for (i, scores) in BlockScores::new(model, chunk).frames().enumerate() {
+        for (i, scores) in BlockScores::full(model, chunk).frames().enumerate() {
             let first = block == 0 && i == 0;
             let fits: Vec<[f32; STATES]> = states.iter().map(|s| s.map(|s| scores.senone(s))).collect();
             let leave: Vec<f32> =

@@ -17,7 +17,6 @@
 
 pub mod align;
 mod analyse;
-mod carry;
 pub mod dictionary;
 mod draft;
 pub mod features;

@@ -1,11 +1,12 @@
 //! How well each sound fits each frame: log likelihoods of senones, in nats.
 //!
 //! Per frame and base phone only the four best gaussians of each stream are kept; a senone is
-//! scored from those when the search asks for it.
+//! scored from those when the search asks for it, and a base phone when the first of its senones is.
 
 use crate::features::{CEPSTRA, Feature};
 use crate::model::{AcousticModel, Codebook, DENSITIES, STATES, STREAMS, WEIGHT_STEP};
 use rayon::prelude::*;
+use std::sync::OnceLock;
 
 /// Gaussians kept a codebook and stream; the reference recogniser's default.
 const TOP: usize = 4;
@@ -16,11 +17,17 @@ struct Best {
     density: [u8; TOP],
 }
 
-/// The best gaussians of some frames, ready to score any senone: `[base phone][stream][frame]`.
+/// Some frames, ready to be scored against any senone.
 pub struct BlockScores<'m> {
     model: &'m AcousticModel,
-    best: Vec<[Vec<Best>; STREAMS]>,
+    /// The streams' values: `[stream][frame]`.
+    rows: [Vec<[f32; CEPSTRA]>; STREAMS],
+    /// By base phone, from the first time it is asked for.
+    books: Vec<OnceLock<BestOfBook>>,
 }
+
+/// The best gaussians of one codebook: `[stream][frame]`.
+type BestOfBook = [Vec<Best>; STREAMS];
 
 /// One frame of a block.
 #[derive(Clone, Copy)]
@@ -28,6 +35,8 @@ pub struct FrameScores<'b> {
     block: &'b BlockScores<'b>,
     frame: usize,
 }
+
+const NOTHING: Best = Best { score: [f32::NEG_INFINITY; TOP], density: [0; TOP] };
 
 /// Densities that are computed at once.
 const LANES: usize = 32;
@@ -67,36 +76,90 @@ fn best_of(book: &Codebook, rows: &[[f32; CEPSTRA]], out: &mut [Best]) {
             }
             first += LANES;
         }
-        // The highest, then the highest of what is left, lane by lane: guessing where they are costs more.
+        select(&scores, best);
+    }
+}
+
+/// One number a lane. Aligned, so that a lane's row is one register.
+#[derive(Clone, Copy)]
+#[repr(align(32))]
+struct Lanes([f32; LANE]);
+
+impl Lanes {
+    #[inline(always)]
+    fn each(self, other: Lanes, which: impl Fn(f32, f32) -> f32) -> Lanes {
+        let mut out = [0f32; LANE];
+        let mut d = 0;
+        while d < LANE {
+            out[d] = which(self.0[d], other.0[d]);
+            d += 1;
+        }
+        Lanes(out)
+    }
+
+    /// The higher and the lower of each lane.
+    #[inline(always)]
+    fn sorted(self, other: Lanes) -> (Lanes, Lanes) {
+        (
+            self.each(other, |a, b| if a > b { a } else { b }),
+            self.each(other, |a, b| if a > b { b } else { a }),
+        )
+    }
+
+    /// The upper half of the first `width` lanes, in the place of the lower.
+    #[inline(always)]
+    fn upper(self, width: usize) -> Lanes {
+        let mut out = self.0;
+        let mut d = 0;
+        while d < width / 2 {
+            out[d] = self.0[d + width / 2];
+            d += 1;
+        }
+        Lanes(out)
+    }
+}
+
+/// The four highest scores in falling order. Their last seven bits give way to their place, so that no branch is
+/// needed to carry it along: scores that agree in all other bits count as equal.
+#[inline(always)]
+fn select(scores: &[f32; DENSITIES], best: &mut Best) {
+    const PLACE: u32 = DENSITIES as u32 - 1;
+    let mut keys = [0f32; DENSITIES];
+    let mut d = 0;
+    while d < DENSITIES {
+        keys[d] = f32::from_bits((scores[d].to_bits() & !PLACE) | d as u32);
+        d += 1;
+    }
+    let lowest = Lanes([f32::NEG_INFINITY; LANE]);
+    let mut top = [lowest; TOP];
+    let mut first = 0;
+    while first < DENSITIES {
+        let mut key = lowest;
+        key.0.copy_from_slice(&keys[first..first + LANE]);
         let mut k = 0;
         while k < TOP {
-            let (mut top, mut at) = ([f32::NEG_INFINITY; LANE], [0u32; LANE]);
-            let mut g = 0;
-            while g < DENSITIES / LANE {
-                let mut d = 0;
-                while d < LANE {
-                    let score = scores[g * LANE + d];
-                    let higher = score > top[d];
-                    top[d] = if higher { score } else { top[d] };
-                    at[d] = if higher { g as u32 } else { at[d] };
-                    d += 1;
-                }
-                g += 1;
-            }
-            let (mut score, mut density) = (f32::NEG_INFINITY, 0);
-            let mut d = 0;
-            while d < LANE {
-                let here = at[d] as usize * LANE + d;
-                if top[d] > score || (top[d] == score && here < density) {
-                    (score, density) = (top[d], here);
-                }
-                d += 1;
-            }
-            best.score[k] = score;
-            best.density[k] = density as u8;
-            scores[density] = f32::NEG_INFINITY;
+            (top[k], key) = top[k].sorted(key);
             k += 1;
         }
+        first += LANE;
+    }
+    let mut width = LANE;
+    while width > 1 {
+        // The four highest of two falling rows are the higher ones of each pair from opposite ends.
+        let [a, b, c, d] = top;
+        let (a, _) = a.sorted(top[3].upper(width));
+        let (b, _) = b.sorted(top[2].upper(width));
+        let (c, _) = c.sorted(top[1].upper(width));
+        let (d, _) = d.sorted(top[0].upper(width));
+        let ((a, c), (b, d)) = (a.sorted(c), b.sorted(d));
+        let ((a, b), (c, d)) = (a.sorted(b), c.sorted(d));
+        top = [a, b, c, d];
+        width /= 2;
+    }
+    for (k, lanes) in top.iter().enumerate() {
+        let density = lanes.0[0].to_bits() & PLACE;
+        best.density[k] = density as u8;
+        best.score[k] = scores[density as usize];
     }
 }
 
@@ -117,25 +180,37 @@ fn best_here(book: &Codebook, rows: &[[f32; CEPSTRA]], out: &mut [Best]) {
 }
 
 impl<'m> BlockScores<'m> {
-    /// Codebook by codebook, so that each is fetched once for all frames; codebooks side by side.
+    /// Scores the frames as they are asked for.
     pub fn new(model: &'m AcousticModel, features: &[Feature]) -> BlockScores<'m> {
-        let rows: Vec<Vec<[f32; CEPSTRA]>> = (0..STREAMS)
-            .map(|s| features.iter().map(|f| std::array::from_fn(|v| f[s * CEPSTRA + v])).collect())
-            .collect();
-        let of_base = |base: usize| {
-            let nothing = Best { score: [f32::NEG_INFINITY; TOP], density: [0; TOP] };
-            let mut best: [Vec<Best>; STREAMS] = std::array::from_fn(|_| vec![nothing; features.len()]);
-            for (s, book) in model.codebook(base).iter().enumerate() {
-                best_here(book, &rows[s], &mut best[s]);
+        let values = |s: usize| {
+            features.iter().map(|f| std::array::from_fn(|v| f[s * CEPSTRA + v])).collect::<Vec<_>>()
+        };
+        let books = (0..model.bases()).map(|_| OnceLock::new()).collect();
+        BlockScores { model, rows: std::array::from_fn(values), books }
+    }
+
+    /// Scores the frames against all codebooks at once, side by side.
+    pub fn full(model: &'m AcousticModel, features: &[Feature]) -> BlockScores<'m> {
+        let block = BlockScores::new(model, features);
+        (0..model.bases()).into_par_iter().for_each(|base| {
+            block.book(base);
+        });
+        block
+    }
+
+    fn book(&self, base: usize) -> &BestOfBook {
+        self.books[base].get_or_init(|| {
+            let mut best = std::array::from_fn(|s| vec![NOTHING; self.rows[s].len()]);
+            for (s, book) in self.model.codebook(base).iter().enumerate() {
+                best_here(book, &self.rows[s], &mut best[s]);
             }
             best
-        };
-        BlockScores { model, best: (0..model.bases()).into_par_iter().map(of_base).collect() }
+        })
     }
 
     /// The scores of each frame in order.
     pub fn frames(&self) -> impl Iterator<Item = FrameScores<'_>> {
-        (0..self.best[0][0].len()).map(|frame| FrameScores { block: self, frame })
+        (0..self.rows[0].len()).map(|frame| FrameScores { block: self, frame })
     }
 }
 
@@ -143,19 +218,20 @@ impl FrameScores<'_> {
     /// Log likelihood of a senone.
     pub fn senone(&self, senone: u16) -> f32 {
         let model = self.block.model;
-        let best = &self.block.best[model.base_of_senone(senone)];
+        let best = self.block.book(model.base_of_senone(senone));
         let weights = model.weights_of_senone(senone);
-        (0..STREAMS)
-            .map(|s| {
-                let best = &best[s][self.frame];
-                let score = |k: usize| {
-                    best.score[k] - WEIGHT_STEP * f32::from(weights[s][usize::from(best.density[k])])
-                };
-                let all: [f32; TOP] = std::array::from_fn(score);
-                let top = all.iter().copied().fold(f32::NEG_INFINITY, f32::max);
-                top + all.iter().map(|a| (a - top).exp()).sum::<f32>().ln()
-            })
-            .sum()
+        let (mut highest, mut sums) = (0f32, 1f32);
+        for s in 0..STREAMS {
+            let best = &best[s][self.frame];
+            let score =
+                |k: usize| best.score[k] - WEIGHT_STEP * f32::from(weights[s][usize::from(best.density[k])]);
+            let all: [f32; TOP] = std::array::from_fn(score);
+            let top = all.iter().copied().fold(f32::NEG_INFINITY, f32::max);
+            highest += top;
+            // At least 1 and at most 4, so that the product of all streams needs one logarithm only.
+            sums *= all.iter().map(|a| (a - top).exp()).sum::<f32>();
+        }
+        highest + sums.ln()
     }
 
     /// The best state of each base phone without context.

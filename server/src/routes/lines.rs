@@ -5,6 +5,7 @@ use crate::form::{Form, blocking};
 use crate::jobs::{self, Job};
 use crate::problem::{Answer, Problem};
 use crate::range;
+use crate::routes::hand::{self, ReachView, SnapshotView, TouchView};
 use crate::routes::speech::{self, TakeView};
 use crate::voices::{PEAK_STEP, Voice};
 use axum::Json;
@@ -87,6 +88,12 @@ pub struct LineView {
     phrasing: Option<Phrasing>,
     /// A line of text for each phone, in the International Phonetic Alphabet.
     ipa: HashMap<&'static str, &'static str>,
+    /// What hands laid over the curves, in time.
+    touches: Vec<TouchView>,
+    /// How far kinds of sounds can be let go, and how far they are; 1 is normal.
+    reach: Vec<ReachView>,
+    /// Named states, newest first.
+    snapshots: Vec<SnapshotView>,
     /// What can be taken back and made again, newest first.
     undo: Vec<String>,
     redo: Vec<String>,
@@ -164,6 +171,9 @@ pub fn view(app: &App, line: StoredLine) -> Answer<LineView> {
             peak_step: PEAK_STEP,
             peaks: voice.peaks.clone(),
         },
+        touches: hand::touches(&line.document),
+        reach: hand::reaches(&line.document),
+        snapshots: hand::snapshots(app, line.id)?,
         ipa: Phone::ALL.iter().map(|p| (p.name(), p.ipa())).collect(),
         document: line.document,
         undo: steps.undo,

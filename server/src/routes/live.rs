@@ -2,12 +2,11 @@
 //! asks for them.
 
 use crate::app::{App, Event};
-use crate::evaluate::WindowRequest;
+use crate::evaluate::{self, WindowRequest, evaluated};
 use crate::problem::Answer;
 use axum::extract::State;
 use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
 use axum::response::Response;
-use jam_face::Wiring;
 use std::sync::Arc;
 use tokio::sync::broadcast::error::RecvError;
 
@@ -52,11 +51,6 @@ fn text(event: &Event) -> Option<Message> {
 }
 
 fn window(app: &App, request: &WindowRequest) -> Answer<Option<Vec<u8>>> {
-    let line = app.store.line(request.line)?;
-    let wiring = match &line.document.character {
-        Some(name) => app.store.cast_member_named(name)?.wiring,
-        None => Wiring::default(),
-    };
-    let grid = app.store.production()?.grid;
-    Ok(app.evaluations.get(line.id, &line.document, &wiring, grid).map(|e| e.window(request)))
+    let state = evaluate::State { line: request.line, snapshot: request.snapshot };
+    Ok(evaluated(app, state)?.map(|(_, e)| e.window(request)))
 }

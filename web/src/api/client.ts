@@ -34,6 +34,13 @@ export type SaidAs = Schemas['SaidAs'];
 export type Draft = Schemas['Draft'];
 export type Diction = Schemas['Diction'];
 
+export type Touch = Schemas['TouchView'];
+export type TouchChange = Schemas['TouchChange'];
+export type TimedKey = Schemas['TimedKey'];
+export type KeyShape = Schemas['KeyShape'];
+export type ReachOf = Schemas['ReachOf'];
+export type Cause = Schemas['CauseView'];
+
 /** Whether a word or a sound is shown as doubtful; the same limit as `DOUBTFUL` in core/score. */
 export const isDoubtful = (what: { confidence: number; pinned?: boolean }) =>
   what.confidence < 0.5 && !what.pinned;
@@ -120,6 +127,25 @@ export const api = {
   dictions: () => ask<Schemas['DictionView']>('/api/diction'),
   articulate: (id: number, diction: Diction, goesOn: boolean) =>
     ask<LineView>(`/api/lines/${id}/diction`, send('PUT', { diction, goes_on: goesOn })),
+  touch: (id: number, change: { put: TouchChange[]; remove: number[]; what: string; goes_on: boolean }) =>
+    ask<LineView>(`/api/lines/${id}/touches`, send('POST', change)),
+  bake: (id: number, controls: ControlName[], span: { start: number; end: number }, tolerance: number) =>
+    ask<Schemas['BakeView']>(`/api/lines/${id}/bake`, send('POST', { controls, span, tolerance })),
+  unbake: (id: number, touch: number) =>
+    ask<LineView>(`/api/lines/${id}/touches/${touch}/unbake`, { method: 'POST' }),
+  letGo: (id: number, controls: ControlName[], span: { start: number; end: number }) =>
+    ask<LineView>(`/api/lines/${id}/automatic`, send('POST', { controls, span })),
+  mirror: (id: number, touches: number[]) => ask<LineView>(`/api/lines/${id}/mirror`, send('POST', touches)),
+  reach: (id: number, of: ReachOf, amount: number, goesOn: boolean) =>
+    ask<LineView>(`/api/lines/${id}/reach`, send('PUT', { of, amount, goes_on: goesOn })),
+  cause: (id: number, time: number, controls: string[]) =>
+    ask<Cause[]>(`/api/lines/${id}/cause?time=${time}&controls=${controls.join(',')}`),
+  keepSnapshot: (id: number, name: string) =>
+    ask<LineView>(`/api/lines/${id}/snapshots`, send('POST', { name })),
+  goBackTo: (id: number, snapshot: number) =>
+    ask<LineView>(`/api/lines/${id}/snapshots/${snapshot}`, { method: 'POST' }),
+  forget: (id: number, snapshot: number) =>
+    ask<LineView>(`/api/lines/${id}/snapshots/${snapshot}`, { method: 'DELETE' }),
   addTake: (id: number, recording: File) => ask<LineView>(`/api/lines/${id}/takes`, form({ recording })),
   draft: (id: number) => ask<Draft>(`/api/lines/${id}/draft`, { method: 'POST' }),
   words: () => ask<SaidAs[]>('/api/words'),

@@ -3,22 +3,26 @@
 import { useSyncExternalStore } from 'react';
 import { type Job, queries } from './client';
 
-/** Sampled curves of one line, whole length; samples that have not come yet are 0. */
+/** Sampled curves of one state of a line, whole length; samples that have not come yet are 0. */
 export interface Curves {
   line: number;
   hz: number;
   samples: number;
   controls: Map<string, Float32Array>;
+  /** Of controls with touches: their curves without them. */
+  untouched: Map<string, Float32Array>;
   outputs: Float32Array[];
 }
 
 interface WindowHeader {
   line: number;
+  snapshot: number | null;
   hz: number;
   from: number;
   samples: number;
   of: number;
   controls: string[];
+  untouched: string[];
   outputs: number;
 }
 
@@ -28,51 +32,74 @@ const HZ = 100;
 const CHUNK = 10 * HZ;
 
 let socket: WebSocket | null = null;
-let curves: Curves | null = null;
+/** By snapshot; under null the line as it is now. */
+const shown = new Map<number | null, Curves>();
 let wanted: { line: number; at: number; samples: number } | null = null;
+/** The snapshot that is compared with. */
+let compared: number | null = null;
 let connected = false;
 const listeners = new Set<() => void>();
 const changed = () => listeners.forEach((l) => l());
 
 /** Starts of the windows still to be asked for; one is under way at a time. */
-let queue: number[] = [];
+let queue: { from: number; snapshot: number | null }[] = [];
 
 function askNext() {
-  const from = queue.shift();
-  if (from !== undefined && wanted && socket?.readyState === WebSocket.OPEN) {
-    socket.send(JSON.stringify({ line: wanted.line, from, to: from + CHUNK }));
+  const next = queue.shift();
+  if (next && wanted && socket?.readyState === WebSocket.OPEN) {
+    socket.send(JSON.stringify({ line: wanted.line, ...next, to: next.from + CHUNK }));
   }
 }
 
-/** Asks for all of the wanted line, what is looked at first. */
-function askAll() {
-  if (!wanted) return;
+/** Asks for all of a state of the wanted line, what is looked at first. */
+function windowsOf(snapshot: number | null) {
+  if (!wanted) return [];
   const visible = Math.floor(wanted.at / CHUNK) * CHUNK;
   const starts = Array.from({ length: Math.ceil(wanted.samples / CHUNK) }, (_, i) => i * CHUNK);
-  queue = [visible, ...starts.filter((s) => s !== visible)];
+  return [visible, ...starts.filter((s) => s !== visible)].map((from) => ({ from, snapshot }));
+}
+
+function askAll() {
+  queue = windowsOf(null);
   askNext();
 }
 
 function take(bytes: ArrayBuffer) {
   const length = new DataView(bytes).getUint32(0, true);
   const header = JSON.parse(new TextDecoder().decode(new Uint8Array(bytes, 4, length))) as WindowHeader;
-  if (header.line !== wanted?.line) return;
-  const fresh =
-    !curves ||
-    curves.line !== header.line ||
-    curves.samples !== header.of ||
-    curves.outputs.length !== header.outputs ||
-    curves.controls.size !== header.controls.length;
-  if (fresh || !curves) {
+  const { snapshot } = header;
+  if (header.line !== wanted?.line || (snapshot !== null && snapshot !== compared)) return;
+  let curves = shown.get(snapshot);
+  const fits =
+    curves &&
+    curves.samples === header.of &&
+    curves.outputs.length === header.outputs &&
+    curves.controls.size === header.controls.length &&
+    header.untouched.length === curves.untouched.size &&
+    header.untouched.every((c) => curves?.untouched.has(c));
+  if (!curves || !fits) {
+    const empty = (c: string): [string, Float32Array] => [c, new Float32Array(header.of)];
+    const before = curves;
     curves = {
       line: header.line,
       hz: header.hz,
       samples: header.of,
-      controls: new Map(header.controls.map((c) => [c, new Float32Array(header.of)])),
+      controls: new Map(header.controls.map(empty)),
+      untouched: new Map(header.untouched.map(empty)),
       outputs: Array.from({ length: header.outputs }, () => new Float32Array(header.of)),
     };
+    // What has not come anew yet is shown as it was.
+    if (before?.samples === curves.samples) {
+      for (const [name, curve] of before.controls) curves.controls.get(name)?.set(curve);
+      before.outputs.forEach((curve, i) => curves?.outputs[i]?.set(curve));
+    }
+    shown.set(snapshot, curves);
   }
-  const tracks = [...header.controls.map((c) => curves?.controls.get(c)), ...curves.outputs];
+  const tracks = [
+    ...header.controls.map((c) => curves.controls.get(c)),
+    ...curves.outputs,
+    ...header.untouched.map((c) => curves.untouched.get(c)),
+  ];
   tracks.forEach((track, k) => {
     track?.set(new Float32Array(bytes, 4 + length + 4 * k * header.samples, header.samples), header.from);
   });
@@ -133,9 +160,20 @@ export function want(line: number, duration: number, at = 0) {
   const samples = Math.ceil(duration * HZ) + HZ;
   if (wanted?.line === line) return;
   wanted = { line, at: Math.floor(at * HZ), samples };
-  curves = null;
+  compared = null;
+  shown.clear();
   changed();
   askAll();
+}
+
+/** Says which snapshot is compared with; none stops comparing. */
+export function compare(snapshot: number | null) {
+  if (compared !== null) shown.delete(compared);
+  compared = snapshot;
+  changed();
+  if (snapshot === null) return;
+  queue = [...queue, ...windowsOf(snapshot)];
+  askNext();
 }
 
 const subscribe = (listener: () => void) => {
@@ -144,6 +182,7 @@ const subscribe = (listener: () => void) => {
 };
 
 /** The newest curves; arrays are filled in place as they come. */
-export const currentCurves = () => curves;
+export const currentCurves = () => shown.get(null) ?? null;
+export const comparedCurves = () => (compared === null ? null : (shown.get(compared) ?? null));
 export const onCurves = subscribe;
 export const useConnected = () => useSyncExternalStore(subscribe, () => connected);

@@ -302,6 +302,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lines/{id}/automatic": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lets a stretch of some controls be automatic again. */
+        post: operations["let_go"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{id}/bake": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts keys in the place of the automatic curves of a stretch. */
+        post: operations["bake"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{id}/cause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Tells what makes the values of some controls at a time. */
+        get: operations["cause"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lines/{id}/corrections": {
         parameters: {
             query?: never;
@@ -373,6 +424,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lines/{id}/mirror": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lays touches on the other side of the face, too. */
+        post: operations["mirror"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{id}/reach": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Sets how far a sound, a word or a kind of sounds goes. */
+        put: operations["reach"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lines/{id}/recording": {
         parameters: {
             query?: never;
@@ -401,6 +486,41 @@ export interface paths {
         put?: never;
         post: operations["redo"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{id}/snapshots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keeps a line as it is under a name. */
+        post: operations["keep_snapshot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{id}/snapshots/{snapshot}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Goes back to a snapshot; that is a step like others and can be taken back. */
+        post: operations["restore"];
+        /** Forgets a snapshot. */
+        delete: operations["remove_snapshot"];
         options?: never;
         head?: never;
         patch?: never;
@@ -452,6 +572,40 @@ export interface paths {
         put?: never;
         /** Takes words and sounds from interval tiers; they count as checked by hand. */
         post: operations["read_tiers"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{id}/touches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lays touches over the curves of a line, or takes them away. */
+        post: operations["touch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{id}/touches/{touch}/unbake": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Brings the automatic curve under a baked touch back; its keys stay, as what they differ by. */
+        post: operations["unbake"];
         delete?: never;
         options?: never;
         head?: never;
@@ -621,6 +775,26 @@ export interface components {
             /** @description Node of the mesh that it lies on, the skin. */
             to: string;
         };
+        /** @description A stretch of some controls to be baked. */
+        Bake: {
+            controls: components["schemas"]["ControlName"][];
+            span: components["schemas"]["Span"];
+            /**
+             * Format: float
+             * @description How far keys may be off, as a share of the control's range.
+             */
+            tolerance: number;
+        };
+        /** @description What baking made. */
+        BakeView: {
+            /**
+             * Format: float
+             * @description How far they are off at most.
+             */
+            error: number;
+            keys: number;
+            line: components["schemas"]["LineView"];
+        };
         /** @description A character with all that is known of it. */
         CastDetail: {
             conflicts: components["schemas"]["Conflict"][];
@@ -646,6 +820,18 @@ export interface components {
             /** @description What moves, in the order of the curve windows and of poses. */
             targets: components["schemas"]["Target"][];
             wiring: components["schemas"]["Wiring"];
+        };
+        /** @description What makes a control's value. */
+        CauseView: {
+            control: components["schemas"]["ControlName"];
+            /** @description What of the character it drives, with the value that has then. */
+            drives: components["schemas"]["PartView"][];
+            /** @description Largest first; they add up to the value. */
+            parts: components["schemas"]["PartView"][];
+            region: components["schemas"]["Region"];
+            title: string;
+            /** Format: double */
+            value: number;
         };
         /** @description A character's whole mouths and what each is for. */
         Chart: {
@@ -905,6 +1091,39 @@ export interface components {
         JobKind: "analyse" | "deliver";
         /** @enum {string} */
         JobState: "waiting" | "running" | "done" | "failed" | "cancelled";
+        /** @description A key of a touch. */
+        Key: {
+            moment: components["schemas"]["Moment"];
+            shape: components["schemas"]["KeyShape"];
+            /** Format: float */
+            value: number;
+        };
+        /** @description How a curve passes through a key. */
+        KeyShape: {
+            /** @enum {string} */
+            kind: "smooth";
+        } | {
+            /** @enum {string} */
+            kind: "eased";
+        } | {
+            /** @enum {string} */
+            kind: "straight";
+        } | {
+            /** @enum {string} */
+            kind: "stepped";
+        } | {
+            /** Format: float */
+            after: number;
+            /** Format: float */
+            before: number;
+            /** @enum {string} */
+            kind: "free";
+        };
+        /**
+         * @description How a touch meets the automatic value.
+         * @enum {string}
+         */
+        Laid: "add" | "replace";
         /** @description Motion in one of the character's own clips that is left out on delivery. */
         LeftOut: {
             clip: string;
@@ -919,9 +1138,13 @@ export interface components {
             diction: components["schemas"]["Diction"];
             /** @description Which of its sound is listened to. */
             listen?: components["schemas"]["Listen"];
+            /** @description How far sounds go, where that is not as usual. */
+            reach?: components["schemas"]["Reach"][];
             /** @description What is said, as it was typed. */
             text: string;
             timing?: components["schemas"]["Timing"] | null;
+            /** @description What hands laid over the curves, by number. */
+            touches?: components["schemas"]["Touch"][];
         };
         /** @description What of a line is to be changed. */
         LineChange: {
@@ -969,12 +1192,18 @@ export interface components {
                 [key: string]: string;
             };
             phrasing?: components["schemas"]["Phrasing"] | null;
+            /** @description How far kinds of sounds can be let go, and how far they are; 1 is normal. */
+            reach: components["schemas"]["ReachView"][];
             redo: string[];
             /** @description What the recording is like. */
             report: components["schemas"]["Report"];
+            /** @description Named states, newest first. */
+            snapshots: components["schemas"]["SnapshotView"][];
             summary: components["schemas"]["LineSummary"];
             /** @description Every recording of the line. */
             takes: components["schemas"]["TakeView"][];
+            /** @description What hands laid over the curves, in time. */
+            touches: components["schemas"]["TouchView"][];
             /** @description What can be taken back and made again, newest first. */
             undo: string[];
             voice: components["schemas"]["VoiceView"];
@@ -1039,6 +1268,13 @@ export interface components {
             uneven: components["schemas"]["Uneven"][];
             vertices: number;
         };
+        /** @description A moment in what is said: a place in a sound, 0 its start and 1 its end; beyond the last sound more. */
+        Moment: {
+            /** Format: double */
+            at: number;
+            /** Format: int32 */
+            sound: number;
+        };
         /**
          * @description A kind of mouth, by what the sounds need.
          * @enum {string}
@@ -1077,6 +1313,21 @@ export interface components {
             /** @description As it was written between square brackets: `laughs`. */
             text: string;
         };
+        /** @description What a touch belongs to: with it, it goes. */
+        On: {
+            /** Format: int32 */
+            index: number;
+            /** @enum {string} */
+            kind: "sound";
+        } | {
+            /** Format: int32 */
+            index: number;
+            /** @enum {string} */
+            kind: "word";
+        } | {
+            /** @enum {string} */
+            kind: "span";
+        };
         /** @description One morph target or joint and what feeds it. */
         Output: {
             feeds: components["schemas"]["Feed"][];
@@ -1097,6 +1348,12 @@ export interface components {
              */
             parts?: number;
             target: components["schemas"]["Target"];
+        };
+        /** @description A part of a value, in words. */
+        PartView: {
+            /** Format: double */
+            amount: number;
+            what: string;
         };
         /**
          * @description One sound. `Sil` is a pause.
@@ -1173,6 +1430,49 @@ export interface components {
         ProductionView: {
             grid: components["schemas"]["FrameGrid"];
             name: string;
+        };
+        /** @description How far some sounds go, 0..2. */
+        Reach: {
+            /** Format: float */
+            amount: number;
+            /** @description What it was of, if that is gone: it is kept, and does nothing. */
+            aside?: string | null;
+            of: components["schemas"]["ReachOf"];
+        };
+        /** @description How far sounds are to go. */
+        ReachChange: {
+            /**
+             * Format: float
+             * @description 0..2, 1 is normal.
+             */
+            amount: number;
+            goes_on?: boolean;
+            of: components["schemas"]["ReachOf"];
+        };
+        /** @description What a reach is of. */
+        ReachOf: {
+            /** @enum {string} */
+            kind: "kind";
+            of: components["schemas"]["SoundKind"];
+        } | {
+            /** @enum {string} */
+            kind: "word";
+            /** Format: int32 */
+            of: number;
+        } | {
+            /** @enum {string} */
+            kind: "sound";
+            /** Format: int32 */
+            of: number;
+        };
+        /** @description How far sounds go. */
+        ReachView: {
+            /** Format: float */
+            amount: number;
+            aside: boolean;
+            of: components["schemas"]["ReachOf"];
+            /** @description Of a kind, its name; of a word or sound, where it is. */
+            title: string;
         };
         /**
          * @description Part of the face that a control belongs to; decides its colour everywhere.
@@ -1280,6 +1580,15 @@ export interface components {
             name: string;
             title: string;
         };
+        SnapshotName: {
+            name: string;
+        };
+        /** @description A named state of a line. */
+        SnapshotView: {
+            /** Format: int32 */
+            id: number;
+            name: string;
+        };
         /** @description One sound or pause with its time. */
         Sound: {
             /**
@@ -1310,10 +1619,20 @@ export interface components {
              */
             word?: number | null;
         };
+        /**
+         * @description Sounds that a mouth makes alike. Classes by what is seen, after the IPA's places of articulation and rounding.
+         * @enum {string}
+         */
+        SoundKind: "sealed" | "tucked" | "rounded" | "spread" | "open" | "hissed" | "tongue";
         /** @description A half-open stretch of time, `start <= t < end`. */
         Span: {
             end: components["schemas"]["Seconds"];
             start: components["schemas"]["Seconds"];
+        };
+        /** @description A stretch of some controls. */
+        Stretch: {
+            controls: components["schemas"]["ControlName"][];
+            span: components["schemas"]["Span"];
         };
         /** @description A diction to start from. */
         StyleView: {
@@ -1363,6 +1682,14 @@ export interface components {
             kind: "shown";
             node: string;
         };
+        /** @description A key at a time in seconds. */
+        TimedKey: {
+            shape?: components["schemas"]["KeyShape"];
+            /** Format: double */
+            time: number;
+            /** Format: float */
+            value: number;
+        };
         /** @description The words and sounds of a line with their times: what the analysis found. */
         Timing: {
             /** @description What was listened to. */
@@ -1374,6 +1701,65 @@ export interface components {
             /** @description The text these times belong to. */
             text: string;
             words: components["schemas"]["Word"][];
+        };
+        /** @description Keys of one control, laid over its automatic curve. */
+        Touch: {
+            /**
+             * Format: float
+             * @description Scales it; 1 is as it was drawn.
+             */
+            amount: number;
+            /** @description What it was on, if that is gone: the touch is kept, and does nothing. */
+            aside?: string | null;
+            control: components["schemas"]["ControlName"];
+            /** @description How long it takes to come in before the first key and to go after the last. */
+            fade_in: components["schemas"]["Seconds"];
+            fade_out: components["schemas"]["Seconds"];
+            /** Format: int32 */
+            id: number;
+            keys: components["schemas"]["Key"][];
+            laid: components["schemas"]["Laid"];
+            on: components["schemas"]["On"];
+        };
+        /** @description A touch to be laid. */
+        TouchChange: {
+            /** Format: float */
+            amount: number;
+            control: components["schemas"]["ControlName"];
+            fade_in: components["schemas"]["Seconds"];
+            fade_out: components["schemas"]["Seconds"];
+            /**
+             * Format: int32
+             * @description The touch it takes the place of; none makes a new one.
+             */
+            id?: number | null;
+            keys: components["schemas"]["TimedKey"][];
+            laid: components["schemas"]["Laid"];
+        };
+        /** @description A touch with its keys in time. */
+        TouchView: {
+            /** Format: float */
+            amount: number;
+            /** @description What it was on is gone; it is kept and does nothing. */
+            aside: boolean;
+            control: components["schemas"]["ControlName"];
+            fade_in: components["schemas"]["Seconds"];
+            fade_out: components["schemas"]["Seconds"];
+            /** Format: int32 */
+            id: number;
+            keys: components["schemas"]["TimedKey"][];
+            laid: components["schemas"]["Laid"];
+            /** @description What it is on, in words. */
+            on: string;
+        };
+        /** @description Touches to be laid and to go. */
+        TouchesChange: {
+            /** @description It goes on with the last step, as a key that is still being dragged. */
+            goes_on?: boolean;
+            put: components["schemas"]["TouchChange"][];
+            remove: number[];
+            /** @description The step in words, for the list of steps. */
+            what: string;
         };
         /** @description Left and right shapes that do not move equally far. */
         Uneven: {
@@ -2075,6 +2461,105 @@ export interface operations {
             };
         };
     };
+    let_go: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Stretch"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Bake"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BakeView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    cause: {
+        parameters: {
+            query: {
+                time: number;
+                /** @description Names of controls, with commas between them. */
+                controls: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CauseView"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     correct: {
         parameters: {
             query?: never;
@@ -2203,6 +2688,72 @@ export interface operations {
             };
         };
     };
+    mirror: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": number[];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reach: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReachChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     recording: {
         parameters: {
             query?: never;
@@ -2244,6 +2795,99 @@ export interface operations {
                 };
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_snapshot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SnapshotName"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                snapshot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_snapshot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                snapshot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2350,6 +2994,69 @@ export interface operations {
                 "text/plain": string;
             };
         };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    touch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TouchesChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    unbake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                touch: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             200: {
                 headers: {

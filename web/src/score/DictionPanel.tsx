@@ -1,7 +1,9 @@
 import { useQuery } from '@tanstack/react-query';
 import { useRef, useState } from 'react';
-import { type Diction, type LineView, api, queries, tell } from '../api/client';
+import { type Diction, type LineView, api } from '../api/client';
+import { Newest } from '../api/newest';
 import { set } from '../state';
+import { ReachSlider } from './ReachSlider';
 
 const same = (a: Diction, b: Diction) => JSON.stringify(a) === JSON.stringify(b);
 
@@ -16,36 +18,21 @@ export function DictionPanel({ line }: { line: LineView }) {
   const table = useQuery({ queryKey: ['diction'], queryFn: api.dictions, staleTime: Infinity });
   const saved = line.document.diction;
   const [held, setHeld] = useState<Diction | null>(null);
-  /** What is to be sent next while one is under way: the newest only. */
-  const next = useRef<{ diction: Diction; goesOn: boolean } | null>(null);
-  const busy = useRef(false);
   const shown = held ?? saved;
-
-  const send = async (diction: Diction, goesOn: boolean) => {
-    next.current = { diction, goesOn };
-    if (busy.current) return;
-    busy.current = true;
-    try {
-      while (next.current) {
-        const one = next.current;
-        next.current = null;
-        const answer = await api.articulate(id, one.diction, one.goesOn);
-        queries.setQueryData(['line', id], answer);
-      }
-      setHeld(null);
-    } catch (error) {
-      setHeld(null);
-      tell(error);
-    } finally {
-      busy.current = false;
-    }
-  };
+  const [newest] = useState(
+    () =>
+      new Newest<{ diction: Diction; goesOn: boolean }>(
+        (one) => api.articulate(id, one.diction, one.goesOn),
+        () => setHeld(null),
+      ),
+  );
+  const send = (diction: Diction, goesOn: boolean) => void newest.put({ diction, goesOn });
   /** The slider that was moved last: moving it on is one step with before. */
   const moved = useRef('');
   const change = (name: string, value: number) => {
     const diction = { ...shown, [name]: value };
     setHeld(diction);
-    void send(diction, moved.current === name);
+    send(diction, moved.current === name);
     moved.current = name;
   };
   if (!table.data) return <section className="panel" aria-label="Diction" />;
@@ -65,7 +52,7 @@ export function DictionPanel({ line }: { line: LineView }) {
             if (!chosen) return;
             moved.current = '';
             setHeld(chosen.diction);
-            void send(chosen.diction, false);
+            send(chosen.diction, false);
           }}
         >
           {style === 'own' && <option value="own">own</option>}
@@ -101,6 +88,14 @@ export function DictionPanel({ line }: { line: LineView }) {
             </label>
           );
         })}
+      </div>
+      <div className="soft">How far kinds of sounds go</div>
+      <div className="diction">
+        {line.reach
+          .filter((r) => r.of.kind === 'kind')
+          .map((r) => (
+            <ReachSlider key={r.title} line={line} of={r.of} title={r.title} />
+          ))}
       </div>
     </section>
   );

@@ -3,19 +3,32 @@ import { useEffect } from 'react';
 import { api } from '../api/client';
 import { want } from '../api/live';
 import { fit } from '../commands';
-import { useView } from '../state';
+import { set, useView } from '../state';
+import { CurvePanel } from './CurvePanel';
 import { DictionPanel } from './DictionPanel';
 import { LinePanel } from './LinePanel';
 import { SelectionPanel } from './SelectionPanel';
 import { SpeakingStage } from './SpeakingStage';
 import { Staves } from './Staves';
+import { StepsPanel } from './StepsPanel';
 import { Transport } from './Transport';
+import { WhyPanel } from './WhyPanel';
 import * as player from './player';
+
+const SIDES = [
+  ['line', 'Line'],
+  ['steps', 'Steps'],
+  ['why', 'Why'],
+] as const;
 
 export function ScorePage() {
   const id = useView((s) => s.line);
   const line = useQuery({ queryKey: ['line', id], queryFn: () => api.line(id ?? 0), enabled: id !== null });
   const diction = useView((s) => s.diction);
+  const open = useView((s) => s.open);
+  const control = useView((s) => s.control);
+  const compare = useView((s) => s.compare);
+  const side = useView((s) => s.side);
   const cast = useQuery({ queryKey: ['cast'], queryFn: api.cast });
   const production = useQuery({ queryKey: ['production'], queryFn: api.production });
   const duration = line.data?.summary.duration;
@@ -24,6 +37,7 @@ export function ScorePage() {
     if (id === null || duration === undefined) return;
     want(id, duration);
     fit();
+    set({ control: null, keys: [], compare: null });
     return player.stop;
   }, [id, duration]);
   const listen = line.data?.document.listen;
@@ -46,6 +60,16 @@ export function ScorePage() {
             <span className="note" style={{ left: 14, top: 10 }}>
               {member.name}
             </span>
+            {compare?.how === 'split' && <div className="split-line" />}
+            {compare && (
+              <span className="note" style={{ left: 14, bottom: 10 }} data-testid="comparing">
+                {compare.how === 'split'
+                  ? `left: now · right: ${compare.name}`
+                  : compare.how === 'then'
+                    ? `snapshot: ${compare.name}`
+                    : 'as it is now'}
+              </span>
+            )}
             <span className="note" style={{ right: '2%', top: '48.5%' }}>
               Mouth, locked to the head
             </span>
@@ -59,10 +83,33 @@ export function ScorePage() {
         )}
         {diction ? (
           <DictionPanel key={`diction ${line.data.summary.id}`} line={line.data} />
+        ) : open && control ? (
+          <CurvePanel line={line.data} grid={production.data.grid} control={control} />
         ) : (
           <SelectionPanel line={line.data} grid={production.data.grid} />
         )}
-        <LinePanel key={line.data.summary.id} line={line.data} cast={cast.data} />
+        <div className="side">
+          <div className="side-tabs" role="tablist" aria-label="About the line">
+            {SIDES.map(([name, title]) => (
+              <button
+                key={name}
+                role="tab"
+                aria-selected={side === name}
+                data-testid={`side-${name}`}
+                onClick={() => set({ side: name })}
+              >
+                {title}
+              </button>
+            ))}
+          </div>
+          {side === 'line' ? (
+            <LinePanel key={line.data.summary.id} line={line.data} cast={cast.data} />
+          ) : side === 'steps' ? (
+            <StepsPanel key={`steps ${line.data.summary.id}`} line={line.data} />
+          ) : (
+            <WhyPanel line={line.data} grid={production.data.grid} />
+          )}
+        </div>
       </div>
       <Transport line={line.data} grid={production.data.grid} />
       <Staves line={line.data} grid={production.data.grid} />

@@ -5,6 +5,7 @@ import { loopWord } from '../commands';
 import { set, useView } from '../state';
 import { correct, joinSound, pinWord, splitSound, takeOut } from './correct';
 import { soundIsDoubtful, soundsOf, wordsOf } from './draw';
+import { ReachSlider } from './ReachSlider';
 import * as player from './player';
 import { framesOf } from './time';
 
@@ -67,6 +68,23 @@ export function SelectionPanel({ line, grid }: Props) {
             <span className="ipa">{line.ipa[s.phone]}</span>
           </button>
         ))}
+      </div>
+      <div className="diction">
+        {sound && selected.sound !== null ? (
+          <ReachSlider
+            key={`sound ${selected.sound}`}
+            line={line}
+            of={{ kind: 'sound', of: selected.sound }}
+            title={`Reach of ${sound.phone}`}
+          />
+        ) : (
+          <ReachSlider
+            key={`word ${selected.word}`}
+            line={line}
+            of={{ kind: 'word', of: selected.word }}
+            title="Reach"
+          />
+        )}
       </div>
       {sound && selected.sound !== null ? (
         <SoundPart line={line} grid={grid} index={selected.sound} />

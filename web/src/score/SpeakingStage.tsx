@@ -1,6 +1,7 @@
 import { useMemo } from 'react';
 import type { CastMember } from '../api/client';
-import { currentCurves } from '../api/live';
+import { type Curves, comparedCurves, currentCurves } from '../api/live';
+import { get } from '../state';
 import { StageView } from '../stage/StageView';
 import { at } from './draw';
 import * as player from './player';
@@ -11,15 +12,20 @@ interface Props {
   children?: React.ReactNode;
 }
 
-/** The values of the curves at the moment that is heard. */
-function source() {
-  const curves = currentCurves();
+/** The values of curves at the moment that is heard. */
+function read(curves: Curves | null) {
   const position = player.now() * (curves?.hz ?? 0);
   return (target: number) => {
     const curve = curves?.outputs[target];
     return curve ? at(curve, position) : 0;
   };
 }
+
+/** What is on stage: the line, or the snapshot it is compared with. */
+const source = () => read(get().compare?.how === 'then' ? comparedCurves() : currentCurves());
+
+/** What stands beside it. */
+const other = () => (get().compare?.how === 'split' ? read(comparedCurves()) : null);
 
 /** The character, posed by the curves of the line. */
 export function SpeakingStage({ member, inset, children }: Props) {
@@ -34,6 +40,7 @@ export function SpeakingStage({ member, inset, children }: Props) {
     <StageView
       member={member}
       source={source}
+      other={other}
       inset={inset}
       label={`${member.name} speaking`}
       onShown={(element, value) => {

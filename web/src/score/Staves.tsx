@@ -1,10 +1,13 @@
 import { useEffect, useRef, useState } from 'react';
-import { type Grid, type LineView } from '../api/client';
+import { useQuery } from '@tanstack/react-query';
+import { type Grid, type LineView, api } from '../api/client';
 import { currentCurves, onCurves } from '../api/live';
 import { get, set, useView } from '../state';
 import { type Held, edgeAt, letGo } from './correct';
 import * as draw from './draw';
 import { GUTTER, type Stave, clampView, stavesOf, toTime } from './layout';
+import { OpenStave } from './OpenStave';
+import { domain, drawOpenStave, listing } from './openStave';
 import { colours, repaint } from './paint';
 import * as player from './player';
 
@@ -59,10 +62,20 @@ export function Staves({ line, grid }: Props) {
   const selected = useView((s) => s.selected);
   const loop = useView((s) => s.loop);
   const ipa = useView((s) => s.ipa);
+  const open = useView((s) => s.open);
+  const listed = useView((s) => s.listed);
+  const control = useView((s) => s.control);
+  const keys = useView((s) => s.keys);
+  const compared = useView((s) => s.compare);
+  const [find, setFind] = useState('');
+  const vocabulary = useQuery({ queryKey: ['vocabulary'], queryFn: api.vocabulary, staleTime: Infinity });
   const [fresh, setFresh] = useState(0);
   /** Where an edge is being dragged to. */
   const guide = useRef<number | null>(null);
-  const staves = stavesOf(size.height);
+  const staves = stavesOf(size.height, open);
+  const mouth = staves.find((s) => s.name === 'mouth');
+  const all = open ? listing(line, currentCurves(), vocabulary.data, view, listed, find, control) : [];
+  const amounts = mouth && { stave: mouth, ...domain(all, currentCurves()) };
   const duration = line.summary.duration;
   const doubtful = draw.soundsOf(line).filter((s) => draw.soundIsDoubtful(line, s)).length;
 
@@ -106,9 +119,11 @@ export function Staves({ line, grid }: Props) {
       words: draw.drawWords,
       sounds: draw.drawSounds,
       strip: draw.drawStrip,
-      mouth: draw.drawMouthStave,
+      mouth: (c, s, stave) =>
+        amounts ? drawOpenStave(c, s, amounts, all, control, keys) : draw.drawMouthStave(c, s, stave),
     };
-    for (const stave of stavesOf(size.height)) {
+    if (!open) drawn.mouth = draw.drawMouthStave;
+    for (const stave of staves) {
       // Nothing reaches into the names at the left.
       c.save();
       c.beginPath();
@@ -119,7 +134,25 @@ export function Staves({ line, grid }: Props) {
       c.fillStyle = scene.paint.rule;
       c.fillRect(0, Math.round(stave.top + stave.height) - 1, size.width, 1);
     }
-  }, [size, view, selected, loop, ipa, line, grid, fresh]);
+    // `all` and `amounts` follow from what is named here.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [
+    size,
+    view,
+    selected,
+    loop,
+    ipa,
+    line,
+    grid,
+    fresh,
+    open,
+    listed,
+    control,
+    keys,
+    find,
+    compared,
+    vocabulary.data,
+  ]);
 
   // The playhead, on a canvas of its own.
   useEffect(() => {
@@ -168,7 +201,8 @@ export function Staves({ line, grid }: Props) {
       const { view: v } = get();
       const length = v.end - v.start;
       if (event.ctrlKey || event.altKey) {
-        const middle = toTime({ view: v, width: element.clientWidth }, event.offsetX);
+        const x = event.clientX - element.getBoundingClientRect().left;
+        const middle = toTime({ view: v, width: element.clientWidth }, x);
         const factor = Math.exp(event.deltaY * 0.002);
         set({
           view: clampView(
@@ -260,6 +294,7 @@ export function Staves({ line, grid }: Props) {
             return;
           }
           scrubbing.current = press(staves, line, time, y);
+          if (get().keys.length > 0) set({ keys: [] });
           if (scrubbing.current) event.currentTarget.setPointerCapture(event.pointerId);
         }}
         onPointerCancel={lift}
@@ -284,13 +319,35 @@ export function Staves({ line, grid }: Props) {
           if (word && (stave?.name === 'words' || stave?.name === 'sounds')) player.loop(word.span);
         }}
       />
+      {open && mouth && amounts && (
+        <OpenStave
+          line={line}
+          axis={{ view, width: size.width }}
+          scale={amounts}
+          stave={mouth}
+          all={all}
+          text={find}
+          onText={setFind}
+        />
+      )}
       {staves
-        .filter((s) => s.name !== 'ruler')
+        .filter((s) => s.name !== 'ruler' && !(open && s.name === 'mouth'))
         .map((s) => (
           <div key={s.name} className="stave-name" style={{ top: s.top, height: s.height }}>
-            {TITLES[s.name]}
-            {s.name === 'voice' && <span>wave and pitch</span>}
-            {s.name === 'words' && <span>riding on the pitch</span>}
+            {s.name === 'mouth' ? (
+              <button
+                className="quiet stave-open"
+                data-testid="open-mouth"
+                title="Open the stave: its curves and keys (Q)"
+                onClick={() => set({ open: true })}
+              >
+                Mouth ▸
+              </button>
+            ) : (
+              TITLES[s.name]
+            )}
+            {s.name === 'voice' && !open && <span>wave and pitch</span>}
+            {s.name === 'words' && !open && <span>riding on the pitch</span>}
             {s.name === 'sounds' && (
               <button
                 className="quiet"
@@ -301,7 +358,7 @@ export function Staves({ line, grid }: Props) {
                 {doubtful > 0 && `, ${doubtful} doubtful`}
               </button>
             )}
-            {s.name === 'strip' && <span>what the lips do</span>}
+            {s.name === 'strip' && !open && <span>what the lips do</span>}
             {s.name === 'mouth' && (
               <>
                 {(['jaw', 'lips', 'tongue'] as const).map((organ) => (

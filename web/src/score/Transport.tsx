@@ -3,6 +3,7 @@ import { useEffect, useRef } from 'react';
 import { type Grid, type LineView, api } from '../api/client';
 import { fit, fitSelection, loopWord, stepFrames } from '../commands';
 import { set, useView } from '../state';
+import { switchCompare } from './compare';
 import { styleOf } from './DictionPanel';
 import * as player from './player';
 import { frameAt, rateName } from './time';
@@ -19,6 +20,8 @@ export function Transport({ line, grid }: Props) {
   const word = useView((s) => s.selected.word);
   const sound = useView((s) => s.selected.sound);
   const diction = useView((s) => s.diction);
+  const speed = useView((s) => s.speed);
+  const compare = useView((s) => s.compare);
   const table = useQuery({ queryKey: ['diction'], queryFn: api.dictions, staleTime: Infinity });
   const frame = useRef<HTMLSpanElement>(null);
   const time = useRef<HTMLSpanElement>(null);
@@ -71,6 +74,15 @@ export function Transport({ line, grid }: Props) {
       >
         Loop word
       </button>
+      <button
+        className="button"
+        aria-pressed={speed !== 1}
+        data-testid="speed"
+        onClick={player.nextSpeed}
+        title="Full speed, half, a quarter; the pitch stays (\\)"
+      >
+        {speed === 1 ? '1×' : speed === 0.5 ? '½×' : '¼×'}
+      </button>
       <span className="frame-number" ref={frame} data-testid="frame">
         {grid.first}
       </span>
@@ -79,6 +91,21 @@ export function Transport({ line, grid }: Props) {
         {summary.last_sound_frame}
       </span>
       <span className="right">
+        {compare && (
+          <button
+            className="quiet"
+            aria-pressed
+            data-testid="compare"
+            title="Side by side, the snapshot alone, the line as it is (Tab)"
+            onClick={switchCompare}
+          >
+            {compare.how === 'split'
+              ? `now | ${compare.name}`
+              : compare.how === 'then'
+                ? compare.name
+                : 'as it is now'}
+          </button>
+        )}
         <button
           className="quiet"
           onClick={fitSelection}

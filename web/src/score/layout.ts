@@ -3,7 +3,7 @@
 import type { Span } from '../state';
 
 /** Width of the names at the left. */
-export const GUTTER = 140;
+export const GUTTER = 168;
 const RIGHT = 14;
 
 export type StaveName = 'ruler' | 'voice' | 'words' | 'sounds' | 'strip' | 'mouth';
@@ -14,20 +14,29 @@ export interface Stave {
   height: number;
 }
 
-/** Shares of the height that is left beside the ruler. */
-const SHARES: [StaveName, number][] = [
-  ['voice', 22],
-  ['words', 17],
-  ['sounds', 11],
-  ['strip', 17],
-  ['mouth', 33],
-];
+/** Shares of the height that is left beside the ruler, while the mouth is a ribbon and while it is open. */
+const SHARES: Record<'closed' | 'open', [StaveName, number][]> = {
+  closed: [
+    ['voice', 22],
+    ['words', 17],
+    ['sounds', 11],
+    ['strip', 17],
+    ['mouth', 33],
+  ],
+  open: [
+    ['voice', 9],
+    ['words', 11],
+    ['sounds', 9],
+    ['mouth', 60],
+    ['strip', 11],
+  ],
+};
 export const RULER = 24;
 
-export function stavesOf(height: number): Stave[] {
+export function stavesOf(height: number, open: boolean): Stave[] {
   const staves: Stave[] = [{ name: 'ruler', top: 0, height: RULER }];
   let top = RULER;
-  for (const [name, share] of SHARES) {
+  for (const [name, share] of SHARES[open ? 'open' : 'closed']) {
     const own = ((height - RULER) * share) / 100;
     staves.push({ name, top, height: own });
     top += own;

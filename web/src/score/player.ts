@@ -2,6 +2,7 @@
 
 import { type Listen, tell } from '../api/client';
 import { type Span, get, set } from '../state';
+import { slower } from './slow';
 
 let context: AudioContext | null = null;
 let buffer: AudioBuffer | null = null;
@@ -12,6 +13,10 @@ let loaded = '';
 /** The stretch that is played; the whole sound if none was chosen. */
 let only: Span | null = null;
 let grains: AudioBufferSourceNode[] = [];
+/** The sound as it plays slower, made when it is first wanted. */
+let slow = new Map<number, AudioBuffer>();
+/** How fast what is heard plays. */
+let speed = 1;
 
 function audio(): AudioContext {
   context ??= new AudioContext({ latencyHint: 'interactive' });
@@ -28,6 +33,7 @@ export async function load(line: number, listen?: Listen | null) {
   const sameLine = loaded.split(' ')[0] === `${line}`;
   loaded = name;
   buffer = null;
+  slow = new Map();
   if (!sameLine) set({ time: 0, loop: null, selected: { word: null, sound: null } });
   try {
     const response = await fetch(`/api/lines/${line}/sound`);
@@ -45,7 +51,7 @@ const duration = () => buffer?.duration ?? 0;
 export function now(): number {
   if (!source || !context) return get().time;
   const latency = context.outputLatency || context.baseLatency || 0;
-  const elapsed = Math.max(0, context.currentTime - startedAt - latency);
+  const elapsed = Math.max(0, context.currentTime - startedAt - latency) * speed;
   const loop = get().loop;
   const at = startedFrom + elapsed;
   if (loop && at >= loop.end && startedFrom < loop.end) {
@@ -78,11 +84,12 @@ export function play(from = get().time) {
     : [only?.start ?? 0, Math.min(only?.end ?? Infinity, duration())];
   if (start >= last - 0.01 || start < first) start = first;
   source = out.createBufferSource();
-  source.buffer = buffer;
+  speed = get().speed;
+  source.buffer = atSpeed(out, buffer, speed);
   if (loop) {
     source.loop = true;
-    source.loopStart = loop.start;
-    source.loopEnd = loop.end;
+    source.loopStart = loop.start / speed;
+    source.loopEnd = loop.end / speed;
   }
   source.connect(out.destination);
   const playing = source;
@@ -94,9 +101,33 @@ export function play(from = get().time) {
   };
   startedAt = out.currentTime + 0.01;
   startedFrom = start;
-  if (loop) source.start(startedAt, start);
-  else source.start(startedAt, start, last - start);
+  if (loop) source.start(startedAt, start / speed);
+  else source.start(startedAt, start / speed, (last - start) / speed);
   set({ playing: true, time: start });
+}
+
+function atSpeed(out: AudioContext, whole: AudioBuffer, wanted: number): AudioBuffer {
+  if (wanted === 1) return whole;
+  const made = slow.get(wanted) ?? slower(out, whole, wanted);
+  slow.set(wanted, made);
+  return made;
+}
+
+/** Full speed, half, a quarter, and again; what plays goes on. */
+export function nextSpeed() {
+  const next = { 1: 0.5, 0.5: 0.25, 0.25: 1 } as const;
+  const was = get().playing;
+  if (was) stop();
+  set({ speed: next[get().speed] });
+  if (was) play();
+}
+
+/** Plays some seconds around the playhead, over and over; again stops it. */
+export function around(seconds = 1) {
+  const { loop: now, time } = get();
+  loop(
+    now ? null : { start: Math.max(0, time - seconds / 2), end: Math.min(time + seconds / 2, duration()) },
+  );
 }
 
 export const toggle = () => (get().playing ? stop() : play());

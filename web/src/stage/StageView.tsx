@@ -9,6 +9,8 @@ export type Source = () => (target: number) => number;
 interface Props {
   member: CastMember;
   source: Source;
+  /** A second state that is shown in the right half of the face, if it gives one. */
+  other?: () => ReturnType<Source> | null;
   /** What the character is doing, for those who do not see it. */
   label: string;
   /** A shape that is shown in full beside what `source` says. */
@@ -21,16 +23,25 @@ interface Props {
 }
 
 /** The character on its stage, posed anew for every picture. */
-export function StageView({ member, source, label, peek = null, inset = false, onShown, children }: Props) {
+export function StageView({
+  member,
+  source,
+  other,
+  label,
+  peek = null,
+  inset = false,
+  onShown,
+  children,
+}: Props) {
   const host = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const stage = useRef<Stage | null>(null);
-  const shown = useRef({ source, peek, onShown });
+  const shown = useRef({ source, other, peek, onShown });
   const [ready, setReady] = useState('');
   const model = `${member.id}/${member.model}`;
 
   useEffect(() => {
-    shown.current = { source, peek, onShown };
+    shown.current = { source, other, peek, onShown };
   });
 
   useEffect(() => {
@@ -44,8 +55,11 @@ export function StageView({ member, source, label, peek = null, inset = false, o
     const tick = () => {
       if (!running) return;
       const value = shown.current.source();
+      const beside = shown.current.other?.() ?? null;
       made.pose(value, shown.current.peek);
-      made.draw();
+      if (beside) made.drawBeside(() => made.pose(beside));
+      else made.draw();
+      element.dataset.split = beside ? 'yes' : '';
       shown.current.onShown?.(element, value, made);
       requestAnimationFrame(tick);
     };

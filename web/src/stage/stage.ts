@@ -33,6 +33,9 @@ interface Frame {
 /** Where the close-up lies; the same as `.stage .frame` in the styles. */
 const INSET: Frame = { x: 0.724, y: 0.555, width: 0.26, height: 0.41 };
 
+/** Where the face's middle lies in a picture with a close-up, as a share of its width. */
+const SPLIT = 0.38;
+
 /** A joint and its pose at rest. */
 interface Joint {
   node: Object3D;
@@ -252,8 +255,28 @@ export class Stage {
     this.drawn = this.dirty && this.model !== null;
     if (!this.drawn) return;
     this.dirty = false;
+    this.paint(0, 1);
+  }
+
+  /** Draws the pose as it is in the left half of the face, and in the right half the one that `other` takes. */
+  drawBeside(other: () => void) {
+    this.drawn = this.model !== null;
+    if (!this.drawn) return;
+    this.paint(0, 0.5);
+    other();
+    this.paint(0.5, 1);
+    // The next picture is drawn whole, whatever the poses.
+    this.dirty = true;
+  }
+
+  /** Draws the face, and the close-up, from one share of their widths to another. */
+  private paint(from: number, to: number) {
     const { x: width, y: height } = this.renderer.getSize(new Vector2());
-    this.renderer.setScissorTest(false);
+    // The face's middle is left of the picture's, where the close-up lies at the right.
+    const middle = this.inset ? SPLIT : 0.5;
+    const edge = (share: number) => (share === 0.5 ? middle : share) * width;
+    this.renderer.setScissorTest(to - from < 1);
+    this.renderer.setScissor(edge(from), 0, edge(to) - edge(from), height);
     this.renderer.setViewport(0, 0, width, height);
     this.renderer.render(this.scene, this.camera);
     if (!this.inset) return;
@@ -262,7 +285,7 @@ export class Stage {
     this.closeUp.aspect = w / h;
     this.closeUp.updateProjectionMatrix();
     this.renderer.setScissorTest(true);
-    this.renderer.setScissor(x, y, w, h);
+    this.renderer.setScissor(x + from * w, y, (to - from) * w, h);
     this.renderer.setViewport(x, y, w, h);
     this.renderer.render(this.scene, this.closeUp);
   }

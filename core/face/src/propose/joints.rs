@@ -4,8 +4,8 @@
 use super::Sureness;
 use super::words::{Side, Words};
 use crate::contact::Vector;
-use crate::control::Control;
 use crate::wiring::{Feed, Output, Target};
+use jam_score::Control;
 
 /// A joint of the character.
 #[derive(Debug, Clone, PartialEq)]

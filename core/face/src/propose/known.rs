@@ -1,8 +1,8 @@
 //! Vocabularies that are exchanged between programs, and what each of their names means here.
 
 use super::words::{Side, Words};
-use crate::control::Control;
 use crate::wiring::Feed;
+use jam_score::Control;
 
 /// A control without its side, where it has one.
 #[derive(Debug, Clone, Copy, PartialEq)]

@@ -13,8 +13,8 @@ pub use joints::{JointFacts, is_set_in, may_be_joint};
 pub use stand_in::{Missing, missing};
 pub use words::Side;
 
-use crate::control::Control;
 use crate::wiring::{Feed, Output, Target, Wiring};
+use jam_score::Control;
 use serde::Serialize;
 use words::Words;
 

@@ -3,8 +3,8 @@
 
 use super::known::{self, Means};
 use super::words::Side;
-use crate::control::Control;
 use crate::wiring::Feed;
+use jam_score::Control;
 
 /// What a pattern makes of a name.
 pub(super) struct Fit {

@@ -1,7 +1,7 @@
 //! What a face cannot do, what that costs, and what can stand in for it.
 
-use crate::control::{Control, Control as C, Region};
 use crate::wiring::{Feed, Wiring};
+use jam_score::{Control, Control as C, Region};
 use serde::Serialize;
 
 /// A control that nothing of a character answers to.

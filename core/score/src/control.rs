@@ -50,6 +50,20 @@ macro_rules! controls {
     };
 }
 
+impl Control {
+    /// The same control on the other side of the face; none in its middle.
+    pub fn other_side(self) -> Option<Control> {
+        let name = self.name();
+        let swapped = |own: &str, other: &str| Some(format!("{}{other}", name.strip_suffix(own)?));
+        Control::from_name(&swapped("_left", "_right").or_else(|| swapped("_right", "_left"))?)
+    }
+
+    /// In words: “lip upper raise left”.
+    pub fn title(self) -> String {
+        self.name().replace('_', " ")
+    }
+}
+
 controls! {
     JawOpen "jaw_open" Jaw 0.0 1.0,
     JawSide "jaw_side" Jaw -1.0 1.0,

@@ -1,0 +1,289 @@
+//! What a hand lays over the automatic curves. A touch is tied to what is said, not to the clock: its keys lie in
+//! sounds, so that they follow when sounds move, when the line is timed again and when another take is chosen.
+
+use crate::carry::Carry;
+use crate::keys::{self, KeyShape, TimedKey};
+use crate::{Control, Seconds, Timing};
+use serde::{Deserialize, Serialize};
+
+/// A moment in what is said: a place in a sound, 0 its start and 1 its end; beyond the last sound more.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct Moment {
+    pub sound: u32,
+    pub at: f64,
+}
+
+impl Moment {
+    /// The moment of a time. Times before the line's start are its start.
+    pub fn at(timing: &Timing, time: Seconds) -> Moment {
+        let after = timing.sounds.partition_point(|s| s.span.end <= time);
+        let place = after.min(timing.sounds.len().saturating_sub(1));
+        let at = timing.sounds.get(place).map_or(0.0, |s| (time - s.span.start).0 / s.span.length().0);
+        Moment { sound: place as u32, at: at.max(0.0) }
+    }
+
+    fn is_not_after(self, other: Moment) -> bool {
+        (self.sound, self.at) <= (other.sound, other.at)
+    }
+
+    /// When it is; 0 without its sound.
+    pub fn time(self, timing: &Timing) -> Seconds {
+        timing
+            .sounds
+            .get(self.sound as usize)
+            .map_or(Seconds::ZERO, |s| Seconds(s.span.start.0 + self.at * s.span.length().0))
+    }
+}
+
+/// A key of a touch.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct Key {
+    pub moment: Moment,
+    pub value: f32,
+    pub shape: KeyShape,
+}
+
+/// What a touch belongs to: with it, it goes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(tag = "kind", content = "index", rename_all = "snake_case")]
+pub enum On {
+    Sound(u32),
+    Word(u32),
+    /// A stretch of the line; goes only if all of it goes.
+    Span,
+}
+
+/// How a touch meets the automatic value.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Laid {
+    /// Added to it.
+    Add,
+    /// In its place.
+    Replace,
+}
+
+/// Keys of one control, laid over its automatic curve.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct Touch {
+    pub id: u32,
+    pub control: Control,
+    pub on: On,
+    pub laid: Laid,
+    /// How long it takes to come in before the first key and to go after the last.
+    pub fade_in: Seconds,
+    pub fade_out: Seconds,
+    /// Scales it; 1 is as it was drawn.
+    pub amount: f32,
+    pub keys: Vec<Key>,
+    /// What it was on, if that is gone: the touch is kept, and does nothing.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub aside: Option<String>,
+}
+
+/// Most keys of all touches of a line.
+pub const MAX_KEYS: usize = 100_000;
+/// Longest fade, seconds.
+pub const MAX_FADE: f64 = 10.0;
+/// Most a touch is scaled.
+pub const MAX_AMOUNT: f32 = 4.0;
+
+/// Why a touch cannot be laid.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum TouchError {
+    #[error("a touch needs a key")]
+    NoKeys,
+    #[error("a line holds at most {MAX_KEYS} keys; thin some of them")]
+    TooMany,
+    #[error("{0} goes from {1} to {2}; a key lies outside")]
+    Range(&'static str, f32, f32),
+    #[error("a key has no time in this line; choose the line anew")]
+    NoMoment,
+    #[error("a fade lasts 0 to {MAX_FADE} s, an amount goes from 0 to {MAX_AMOUNT}")]
+    Setting,
+    #[error("there is no such touch any more; choose again")]
+    Gone,
+    #[error("nothing of it lies there; choose a stretch of the line")]
+    Empty,
+}
+
+impl Touch {
+    /// What must hold of a touch in a line with these times.
+    pub fn check(&self, timing: &Timing) -> Result<(), TouchError> {
+        if self.keys.is_empty() {
+            return Err(TouchError::NoKeys);
+        }
+        let (low, high) = self.control.range();
+        let (low, high) = match self.laid {
+            Laid::Replace => (low, high),
+            Laid::Add => (low - high, high - low),
+        };
+        let outside = |k: &Key| !(low..=high).contains(&k.value);
+        if self.keys.iter().any(outside) {
+            return Err(TouchError::Range(self.control.name(), low, high));
+        }
+        let tangent = |k: &Key| match k.shape {
+            KeyShape::Free { before, after } => before.is_finite() && after.is_finite(),
+            _ => true,
+        };
+        let inside = |k: &Key| (k.moment.sound as usize) < timing.sounds.len() && k.moment.at >= 0.0;
+        // Those aside have no place in these times.
+        let placed = |k: &Key| inside(k) && k.moment.at.is_finite() && tangent(k);
+        let in_order = self.keys.is_sorted_by(|a, b| a.moment.is_not_after(b.moment));
+        if self.aside.is_none() && !(in_order && self.keys.iter().all(placed)) {
+            return Err(TouchError::NoMoment);
+        }
+        let fade = |s: Seconds| (0.0..=MAX_FADE).contains(&s.0);
+        if !(fade(self.fade_in) && fade(self.fade_out) && (0.0..=MAX_AMOUNT).contains(&self.amount)) {
+            return Err(TouchError::Setting);
+        }
+        Ok(())
+    }
+
+    /// Its keys in time.
+    pub fn timed(&self, timing: &Timing) -> Vec<TimedKey> {
+        let mut keys: Vec<TimedKey> = self
+            .keys
+            .iter()
+            .map(|k| TimedKey { time: k.moment.time(timing).0, value: k.value, shape: k.shape })
+            .collect();
+        keys.sort_by(|a, b| a.time.total_cmp(&b.time));
+        keys
+    }
+
+    /// What it belongs to by where its keys lie: one sound, one word, or a stretch.
+    pub fn on(timing: &Timing, keys: &[Key]) -> On {
+        let (Some(first), Some(last)) = (keys.first(), keys.last()) else { return On::Span };
+        let word = |k: &Key| timing.sounds.get(k.moment.sound as usize).and_then(|s| s.word);
+        match (word(first), word(last)) {
+            (Some(_), _) if first.moment.sound == last.moment.sound => On::Sound(first.moment.sound),
+            (Some(a), Some(b)) if a == b => On::Word(a),
+            _ => On::Span,
+        }
+    }
+
+    /// What it belongs to in words: `P of “pier”`, `“pier”`, `“fog” to “pier”`.
+    pub fn where_in_words(&self, timing: &Timing) -> String {
+        if let Some(was) = &self.aside {
+            return was.clone();
+        }
+        let word = |w: u32| timing.words.get(w as usize).map(|w| format!("“{}”", w.text));
+        let of_sound = |s: u32| {
+            let sound = timing.sounds.get(s as usize)?;
+            Some((sound, sound.word.and_then(word)))
+        };
+        match self.on {
+            On::Sound(s) => match of_sound(s) {
+                Some((sound, Some(word))) => format!("{} of {word}", sound.phone.name()),
+                _ => "a pause".into(),
+            },
+            On::Word(w) => word(w).unwrap_or_default(),
+            On::Span => {
+                let words: Vec<u32> = self
+                    .keys
+                    .iter()
+                    .filter_map(|k| timing.sounds.get(k.moment.sound as usize)?.word)
+                    .collect();
+                match (words.first().and_then(|w| word(*w)), words.last().and_then(|w| word(*w))) {
+                    (Some(a), Some(b)) if a != b => format!("{a} to {b}"),
+                    (Some(a), _) => format!("around {a}"),
+                    _ => "a pause".into(),
+                }
+            }
+        }
+    }
+
+    /// The touch in new times; aside if what it is on is gone.
+    pub(crate) fn carried(&self, carry: &Carry<'_>, old: &Timing, new: &Timing) -> Touch {
+        if self.aside.is_some() {
+            return self.clone();
+        }
+        let on = match self.on {
+            On::Sound(s) => carry.sound(s).map(On::Sound).or_else(|| carry.word_of(s).map(On::Word)),
+            On::Word(w) => carry.word(w).map(On::Word),
+            On::Span => Some(On::Span),
+        };
+        let found: Vec<Option<Moment>> = self.keys.iter().map(|k| carry.moment(k.moment)).collect();
+        let Some(on) = on.filter(|_| found.iter().any(Option::is_some)) else {
+            return Touch { aside: Some(self.where_in_words(old)), ..self.clone() };
+        };
+        // A key that has no place keeps its distance from the nearest one that has.
+        let placed: Vec<usize> = (0..found.len()).filter(|i| found[*i].is_some()).collect();
+        let place = |i: usize| {
+            found[i].unwrap_or_else(|| {
+                let near = placed.iter().min_by_key(|p| p.abs_diff(i)).copied().unwrap_or(0);
+                let shift = found[near].map_or(0.0, |m| (m.time(new) - self.keys[near].moment.time(old)).0);
+                Moment::at(new, Seconds(self.keys[i].moment.time(old).0 + shift))
+            })
+        };
+        let mut keys: Vec<Key> =
+            self.keys.iter().enumerate().map(|(i, k)| Key { moment: place(i), ..*k }).collect();
+        keys.sort_by(|a, b| a.moment.sound.cmp(&b.moment.sound).then(a.moment.at.total_cmp(&b.moment.at)));
+        Touch { on, keys, ..self.clone() }
+    }
+}
+
+/// A touch in time, ready to be laid over a curve.
+#[derive(Debug, Clone, PartialEq)]
+pub struct LaidTouch {
+    pub control: Control,
+    pub id: u32,
+    laid: Laid,
+    fades: (f64, f64),
+    amount: f64,
+    keys: Vec<TimedKey>,
+}
+
+impl LaidTouch {
+    /// The touches of a line that do something, in the order they are laid: as they were made, what replaces first.
+    pub fn all(touches: &[Touch], timing: &Timing) -> Vec<LaidTouch> {
+        let mut all: Vec<LaidTouch> = touches
+            .iter()
+            .filter(|t| t.aside.is_none())
+            .map(|t| LaidTouch {
+                control: t.control,
+                id: t.id,
+                laid: t.laid,
+                fades: (t.fade_in.0, t.fade_out.0),
+                amount: f64::from(t.amount),
+                keys: t.timed(timing),
+            })
+            .collect();
+        all.sort_by_key(|t| t.laid == Laid::Add);
+        all
+    }
+
+    /// When it does something, fades included.
+    pub fn reach(&self) -> (f64, f64) {
+        let (first, last) = (self.keys.first(), self.keys.last());
+        (first.map_or(0.0, |k| k.time) - self.fades.0, last.map_or(0.0, |k| k.time) + self.fades.1)
+    }
+
+    /// 0 outside, 1 between its first and last key, a raised cosine in its fades.
+    fn presence(&self, time: f64) -> f64 {
+        let (start, end) = self.reach();
+        let (first, last) = (start + self.fades.0, end - self.fades.1);
+        let rise = |way: f64, of: f64| {
+            if of > 0.0 { 0.5 - 0.5 * (std::f64::consts::PI * way / of).cos() } else { 0.0 }
+        };
+        match time {
+            t if t < start || t > end => 0.0,
+            t if t < first => rise(t - start, self.fades.0),
+            t if t > last => rise(end - t, self.fades.1),
+            _ => 1.0,
+        }
+    }
+
+    /// The value with the touch, of the value without it.
+    pub fn over(&self, value: f64, time: f64) -> f64 {
+        let presence = self.presence(time);
+        if presence == 0.0 {
+            return value;
+        }
+        let own = keys::through(&self.keys, time);
+        match self.laid {
+            Laid::Add => value + presence * self.amount * own,
+            Laid::Replace => value + presence * self.amount.min(1.0) * (own - value),
+        }
+    }
+}

@@ -1,0 +1,105 @@
+import { useQuery } from '@tanstack/react-query';
+import type { Grid, LineView } from '../api/client';
+import { api } from '../api/client';
+import { longName, plain, regionColour } from '../cast/words';
+import { currentCurves } from '../api/live';
+import { useView } from '../state';
+import { at } from './draw';
+import { frameAt } from './time';
+
+/** Controls that are shown when none was chosen: those that do most at the moment. */
+const SHOWN = 4;
+
+function most(time: number): string[] {
+  const curves = currentCurves();
+  if (!curves) return [];
+  return [...curves.controls]
+    .filter(([name]) => !name.endsWith('_right'))
+    .map(([name, curve]) => ({ name, value: Math.abs(at(curve, time * curves.hz)) }))
+    .filter(({ value }) => value > 0.03)
+    .sort((a, b) => b.value - a.value)
+    .slice(0, SHOWN)
+    .map(({ name }) => name);
+}
+
+/** The bench: why the face is as it is at the playhead. */
+export function WhyPanel({ line, grid }: { line: LineView; grid: Grid }) {
+  const time = useView((s) => Math.round(s.time * 100) / 100);
+  const playing = useView((s) => s.playing);
+  const control = useView((s) => s.control);
+  const steps = line.undo.length;
+  const { id } = line.summary;
+  const asked = control ? [control] : most(time);
+  const cause = useQuery({
+    queryKey: [
+      'cause',
+      id,
+      time,
+      asked.join(','),
+      steps,
+      line.redo.length,
+      JSON.stringify(line.document.diction),
+    ],
+    queryFn: () => api.cause(id, time, asked),
+    enabled: !playing && asked.length > 0,
+    placeholderData: (before) => before,
+    staleTime: 0,
+  });
+  return (
+    <section className="panel" aria-label="Why" data-testid="why">
+      <div>
+        <h2>Why, at frame {frameAt(grid, time + 1e-4)}</h2>
+        <span className="soft">
+          {control
+            ? `${longName(control)}: what makes its value here`
+            : 'what moves most here; choose a curve, or click the face, to ask about one'}
+        </span>
+      </div>
+      {playing && <span className="soft">Stop to ask.</span>}
+      {asked.length === 0 && <span className="soft">The face is at rest here.</span>}
+      {!playing &&
+        asked.length > 0 &&
+        cause.data?.map((one) => {
+          const largest = Math.max(...one.parts.map((p) => Math.abs(p.amount)), 1e-6);
+          return (
+            <div key={one.control} className="cause">
+              <div className="cause-head">
+                <i className="swatch" style={{ background: regionColour(one.region) }} />
+                <b>{one.title}</b>
+                <b className="num" data-testid={`cause-${one.control}`}>
+                  {one.value.toFixed(3)}
+                </b>
+              </div>
+              {one.parts
+                .filter((p) => Math.abs(p.amount) >= 0.0005)
+                .map((part) => (
+                  <div key={part.what} className="cause-part">
+                    <span>{part.what}</span>
+                    <i>
+                      <u
+                        style={{
+                          width: `${(50 * Math.abs(part.amount)) / largest}%`,
+                          left: part.amount >= 0 ? '50%' : undefined,
+                          right: part.amount < 0 ? '50%' : undefined,
+                          background: regionColour(one.region),
+                        }}
+                      />
+                    </i>
+                    <span className="num">
+                      {part.amount >= 0 ? '+' : '−'}
+                      {Math.abs(part.amount).toFixed(3)}
+                    </span>
+                  </div>
+                ))}
+              {one.drives.length > 0 && (
+                <span className="soft">
+                  drives{' '}
+                  {one.drives.map((d) => `${d.what} ${plain(Math.round(d.amount * 1000) / 1000)}`).join(', ')}
+                </span>
+              )}
+            </div>
+          );
+        })}
+    </section>
+  );
+}
