@@ -36,7 +36,8 @@ export function CurvePanel({ line, grid, control }: Props) {
   const [only] = chosen;
   const kinds = new Set(chosen.map(({ key }) => key.shape?.kind ?? 'smooth'));
   const own = hand.touchesOf(line).filter((t) => t.control === control);
-  const title = touches.length > 1 ? `${touches.length} curves` : longName(first?.control ?? control);
+  const controls = new Set(touches.map((t) => t.control));
+  const title = controls.size > 1 ? `${controls.size} curves` : longName(first?.control ?? control);
   return (
     <section className="panel" aria-label="Curve" data-testid="curve-panel">
       <div>
@@ -55,7 +56,7 @@ export function CurvePanel({ line, grid, control }: Props) {
         </div>
         <span className="soft">
           {first
-            ? `by hand, on ${first.on} · ${first.laid === 'add' ? 'added to the automatic curve (thin)' : 'in place of the automatic curve (thin)'}`
+            ? `by hand, on ${first.on}; the automatic curve is the thin one`
             : own.length > 0
               ? `by hand: ${own.map((t) => `${t.keys.length} on ${t.on}`).join(', ')}`
               : 'automatic so far: double-click the curve to put a key on it, or press T'}
@@ -63,7 +64,7 @@ export function CurvePanel({ line, grid, control }: Props) {
       </div>
       {first && only ? (
         <>
-          <div className="chips">
+          <div className="segments">
             {SHAPES.map(([kind, name]) => (
               <button
                 key={kind}
@@ -81,6 +82,24 @@ export function CurvePanel({ line, grid, control }: Props) {
           ) : (
             <ManyKeys keys={chosen.map(({ key }) => key)} />
           )}
+          <div className="segments">
+            <button
+              className="chip"
+              aria-pressed={first.laid === 'add'}
+              title="The keys are added to the automatic curve, which goes on underneath"
+              onClick={() => hand.layAs('add')}
+            >
+              Add to it
+            </button>
+            <button
+              className="chip"
+              aria-pressed={first.laid === 'replace'}
+              title="The keys take the place of the automatic curve"
+              onClick={() => hand.layAs('replace')}
+            >
+              In its place
+            </button>
+          </div>
           <TouchSettings key={first.id} touch={first} grid={grid} />
         </>
       ) : null}
@@ -188,9 +207,7 @@ function OneKey({ grid, touch, shown }: { grid: Grid; touch: Touch; shown: Timed
           onBlur={use}
         />
       </label>
-      <button className="button" type="submit">
-        Set
-      </button>
+      <button type="submit" hidden />
     </form>
   );
 }
@@ -209,23 +226,23 @@ function ManyKeys({ keys }: { keys: TimedKey[] }) {
   const scaleBy = (factor: number) =>
     hand.changeKeys('scale', (key) => ({ ...key, value: key.value * factor }));
   return (
-    <div className="sound-part-row">
-      <span className="soft">in time</span>
-      <button className="button" onClick={() => stretchBy(0.8)} title="Nearer to the playhead, by a fifth">
+    <div className="scales">
+      <span>In time</span>
+      <button className="chip" onClick={() => stretchBy(0.8)} title="Nearer to the playhead, by a fifth">
         80 %
       </button>
       <button
-        className="button"
+        className="chip"
         onClick={() => stretchBy(1.25)}
         title="Farther from the playhead, by a quarter"
       >
         125 %
       </button>
-      <span className="soft">in value</span>
-      <button className="button" onClick={() => scaleBy(0.8)}>
+      <span>In value</span>
+      <button className="chip" onClick={() => scaleBy(0.8)}>
         80 %
       </button>
-      <button className="button" onClick={() => scaleBy(1.25)}>
+      <button className="chip" onClick={() => scaleBy(1.25)}>
         125 %
       </button>
     </div>
@@ -269,18 +286,6 @@ function TouchSettings({ touch, grid }: { touch: Touch; grid: Grid }) {
         />
         <span className="num">{frames(touch.fade_in)} fr</span>
       </label>
-      <div className="sound-part-row">
-        <button className="chip" aria-pressed={touch.laid === 'add'} onClick={() => hand.layAs('add')}>
-          Add
-        </button>
-        <button
-          className="chip"
-          aria-pressed={touch.laid === 'replace'}
-          onClick={() => hand.layAs('replace')}
-        >
-          Replace
-        </button>
-      </div>
     </div>
   );
 }

@@ -21,12 +21,12 @@ export function DictionPanel({ line }: { line: LineView }) {
   const shown = held ?? saved;
   const [newest] = useState(
     () =>
-      new Newest<{ diction: Diction; goesOn: boolean }>(
-        (one) => api.articulate(id, one.diction, one.goesOn),
+      new Newest<Diction>(
+        (diction, goesOn) => api.articulate(id, diction, goesOn),
         () => setHeld(null),
       ),
   );
-  const send = (diction: Diction, goesOn: boolean) => void newest.put({ diction, goesOn });
+  const send = (diction: Diction, goesOn: boolean) => void newest.put(diction, goesOn);
   /** The slider that was moved last: moving it on is one step with before. */
   const moved = useRef('');
   const change = (name: string, value: number) => {

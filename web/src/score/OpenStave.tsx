@@ -167,10 +167,10 @@ export function OpenStave({ line, axis, scale, stave, all, text, onText }: Props
     if (now?.what !== 'box') return;
     const { x, y, time } = place(event);
     setBox(null);
-    if (box) {
-      const [left, top] = [Math.min(x, now.x), Math.min(y, now.y)];
+    if (Math.hypot(x - now.x, y - now.y) >= 4) {
+      const between = (at: number, a: number, b: number) => at >= Math.min(a, b) && at <= Math.max(a, b);
       const inside = shownKeys(line, axis, scale, all).filter(
-        (k) => k.x >= left && k.x <= left + box.w && k.y >= top && k.y <= top + box.h,
+        (k) => between(k.x, x, now.x) && between(k.y, y, now.y),
       );
       const chosen = inside.map((k) => ({ touch: k.touch, key: k.key }));
       set({ keys: event.shiftKey ? [...keys, ...chosen.filter((k) => !isChosen(keys, k))] : chosen });
@@ -205,6 +205,10 @@ export function OpenStave({ line, axis, scale, stave, all, text, onText }: Props
         onPointerDown={down}
         onPointerMove={move}
         onPointerUp={up}
+        onLostPointerCapture={() => {
+          grip.current = null;
+          setBox(null);
+        }}
         onDoubleClick={(event) => {
           const { x, y, time, share } = place(event);
           if (keyAt(x, y)) return;

@@ -18,14 +18,14 @@ export function ReachSlider({ line, of, title }: Props) {
   const [moving, setMoving] = useState(false);
   const [newest] = useState(
     () =>
-      new Newest<{ amount: number; goesOn: boolean }>(
-        (one) => api.reach(id, of, one.amount, one.goesOn),
+      new Newest<number>(
+        (amount, goesOn) => api.reach(id, of, amount, goesOn),
         () => setHeld(null),
       ),
   );
   const change = (amount: number, goesOn: boolean) => {
     setHeld(amount);
-    void newest.put({ amount, goesOn });
+    void newest.put(amount, goesOn);
   };
   const value = held ?? saved;
   return (

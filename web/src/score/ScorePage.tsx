@@ -88,8 +88,8 @@ export function ScorePage() {
         ) : (
           <SelectionPanel line={line.data} grid={production.data.grid} />
         )}
-        <div className="side">
-          <div className="side-tabs" role="tablist" aria-label="About the line">
+        <div className="beside">
+          <div className="beside-tabs" role="tablist" aria-label="About the line">
             {SIDES.map(([name, title]) => (
               <button
                 key={name}

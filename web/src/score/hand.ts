@@ -17,6 +17,7 @@ import { Newest } from '../api/newest';
 import { longName } from '../cast/words';
 import { type ChosenKey, type Span, get, set } from '../state';
 import { at } from './draw';
+import * as player from './player';
 import { perSecond } from './time';
 
 /** How long a new touch takes to come and go, seconds. */
@@ -25,7 +26,12 @@ const FADE = 0.1;
 const NEAR = 0.15;
 
 const openLine = () => queries.getQueryData<LineView>(['line', get().line]);
-export const touchesOf = (line: LineView | undefined) => (line?.touches ?? []).filter((t) => !t.aside);
+
+/** Touches as they were changed last, until the server's answer holds them: what follows builds on them. */
+let held = new Map<number, TouchChange>();
+
+export const touchesOf = (line: LineView | undefined): Touch[] =>
+  (line?.touches ?? []).filter((t) => !t.aside).map((t) => ({ ...t, ...held.get(t.id), id: t.id }));
 
 const grid = () => queries.getQueryData<Production>(['production'])?.grid;
 
@@ -68,25 +74,30 @@ const asChange = (t: Touch): TouchChange => ({
   keys: t.keys,
 });
 
-/** Touches as they are dragged, until the server has them. */
-export let held: Map<number, TimedKey[]> | null = null;
-
-const newest = new Newest<{ put: TouchChange[]; remove: number[]; what: string; goes_on: boolean }>(
-  (change) => api.touch(get().line ?? 0, change),
+const newest = new Newest<{ line: number; put: TouchChange[]; remove: number[]; what: string }>(
+  ({ line, ...change }, goesOn) => api.touch(line, { ...change, goes_on: goesOn }),
   () => {
-    held = null;
+    held = new Map();
   },
 );
 
 function send(put: TouchChange[], remove: number[], what: string, goesOn = false) {
-  void newest.put({ put, remove, what, goes_on: goesOn });
+  held = new Map([
+    ...held,
+    ...put.flatMap((t): [number, TouchChange][] => (t.id == null ? [] : [[t.id, t]])),
+  ]);
+  // Whoever shows keys looks again.
+  set({ keys: [...get().keys] });
+  void newest.put({ line: get().line ?? 0, put, remove, what }, goesOn);
 }
 
 /** Names what is changed: “jaw open on “pier””. */
 const named = (touches: Touch[]) => {
   const [first] = touches;
   if (!first) return 'curves';
-  return touches.length === 1 ? `${longName(first.control)} on ${first.on}` : `${touches.length} curves`;
+  const controls = new Set(touches.map((t) => t.control));
+  if (controls.size > 1) return `${controls.size} curves`;
+  return `${longName(first.control)} on ${touches.length === 1 ? first.on : 'several words'}`;
 };
 
 export const chosenTouches = (line: LineView | undefined, keys: ChosenKey[]) =>
@@ -111,6 +122,10 @@ function reshape(
   });
   return { put, chosen };
 }
+
+/** The last change by key: the same again soon after is one step with it. */
+let last = { what: '', keys: '', at: 0 };
+const SOON = 1500;
 
 /** Changes the chosen keys as one step. */
 export function changeKeys(what: string, change: (key: TimedKey, touch: Touch) => TimedKey, goesOn = false) {
@@ -141,7 +156,6 @@ export class Drag {
       };
     };
     const { put, chosen } = reshape(this.line, this.keys, moved);
-    held = new Map(put.map((t) => [t.id ?? 0, t.keys]));
     set({ keys: chosen });
     send(
       put,
@@ -163,6 +177,12 @@ function limited(touch: Pick<Touch, 'laid' | 'control'>, value: number) {
   const { low, high } = limits(touch.control);
   const [from, to] = touch.laid === 'add' ? [low - high, high - low] : [low, high];
   return Math.min(to, Math.max(from, value));
+}
+
+/** The word at a time, for the list of steps. */
+function wordAt(line: LineView, time: number) {
+  const word = line.document.timing?.words.find((w) => time >= w.span.start && time < w.span.end);
+  return word ? ` on “${word.text}”` : '';
 }
 
 /** Puts a key on a control's curve: into the touch that is near, or as a touch of its own. */
@@ -189,12 +209,13 @@ export async function addKey(
     const answer = await api.touch(line.summary.id, {
       put: [{ ...base, keys }],
       remove: [],
-      what: `a key of ${longName(control)}`,
+      what: `a key of ${longName(control)}${wordAt(line, t)}`,
       goes_on: false,
     });
     queries.setQueryData(['line', line.summary.id], answer);
     const touch = near?.id ?? Math.max(...answer.touches.map((touch) => touch.id));
     set({ control, keys: [{ touch, key: keys.indexOf(key) }] });
+    player.seek(t + 1e-6);
   } catch (error) {
     tell(error);
   }
@@ -216,16 +237,25 @@ export function removeKeys() {
   send(put, remove, `take keys of ${named(chosenTouches(line, keys))} away`);
 }
 
+/** A change by key, which goes on with the last one if that was the same and not long ago. */
+function again(what: string, change: (key: TimedKey, touch: Touch) => TimedKey) {
+  const { keys } = get();
+  const now = { what, keys: JSON.stringify(keys.map((k) => k.touch)), at: Date.now() };
+  const goesOn = now.what === last.what && now.keys === last.keys && now.at - last.at < SOON;
+  last = now;
+  changeKeys(what, change, goesOn);
+}
+
 /** Moves the chosen keys by a nudge or a frame, and in value. */
 export function nudgeKeys(direction: number, frame: boolean) {
   const here = grid();
   if (!here) return;
   const by = direction * (frame ? 1 / perSecond(here) : 0.005);
-  changeKeys('nudge', (key) => ({ ...key, time: Math.max(0, key.time + by) }));
+  again('nudge', (key) => ({ ...key, time: Math.max(0, key.time + by) }));
 }
 
 export const liftKeys = (by: number) =>
-  changeKeys('lift', (key, touch) => ({
+  again('lift', (key, touch) => ({
     ...key,
     value: limited(touch, key.value + by * limits(touch.control).high),
   }));

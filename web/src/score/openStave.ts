@@ -1,11 +1,11 @@
 // The open stave: curves and keys of the mouth on the shared time axis, as plain drawing functions.
 
-import type { ControlName, LineView, TimedKey, Touch, Vocabulary } from '../api/client';
+import type { ControlName, LineView, Touch, Vocabulary } from '../api/client';
 import { type Curves, comparedCurves } from '../api/live';
 import type { Region } from '../cast/words';
 import { type ChosenKey, type Listed, type Span } from '../state';
 import { fonts } from '../theme';
-import { held, shownAt, touchesOf } from './hand';
+import { shownAt, touchesOf } from './hand';
 import { type Axis, GUTTER, type Stave, toX } from './layout';
 import type { Paint } from './paint';
 import { frameAt } from './time';
@@ -44,11 +44,17 @@ export function listing(
     }
     return (high - low) / c.high > MOVES;
   };
+  /** The right side is listed where hands made it another than the left, and where it is asked for. */
+  const twin = (c: Listing) => {
+    const left = c.name.replace(/_right$/, '_left') as ControlName;
+    return left !== c.name && !touched.has(c.name) && !touched.has(left);
+  };
   const wanted = (c: Listing) => {
     const words = c.name.replace(/_/g, ' ');
     if (text && !words.includes(text.toLowerCase())) return false;
     if (c.name === control) return true;
     if (listed === 'all' || text) return true;
+    if (twin(c)) return false;
     if (listed === 'touched') return touched.has(c.name);
     if (listed === 'moving') return touched.has(c.name) || moves(c);
     return c.region === listed;
@@ -110,9 +116,6 @@ function path(
   c.stroke();
 }
 
-/** Keys of touches as they are, or as they are being dragged. */
-const keysOf = (touch: Touch): TimedKey[] => held?.get(touch.id) ?? touch.keys;
-
 export interface ShownKey extends ChosenKey {
   x: number;
   y: number;
@@ -126,7 +129,7 @@ export function shownKeys(line: LineView, axis: Axis, scale: Scale, all: Listing
   for (const touch of touchesOf(line)) {
     const own = all.find((c) => c.name === touch.control);
     if (!own) continue;
-    keysOf(touch).forEach((key, i) => {
+    touch.keys.forEach((key, i) => {
       const y = toY(scale, shownAt(touch, key) / own.high);
       out.push({
         touch: touch.id,
@@ -205,12 +208,12 @@ export function drawOpenStave(
     c.strokeStyle = colour;
     const plain = curves.untouched.get(one.name);
     if (plain) {
-      c.globalAlpha = 0.6;
+      c.globalAlpha = active ? 0.9 : 0.5;
       c.lineWidth = 1;
       path(c, axis, scale, plain, curves.hz, one.high);
     }
     const curve = curves.controls.get(one.name);
-    c.globalAlpha = control && !active ? 0.55 : 1;
+    c.globalAlpha = control && !active ? 0.4 : 1;
     c.lineWidth = active ? 2.6 : plain ? 2 : 1.3;
     if (curve) path(c, axis, scale, curve, curves.hz, one.high);
     c.globalAlpha = 1;
@@ -238,7 +241,7 @@ function labelOne(c: CanvasRenderingContext2D, s: Scene, scale: Scale, all: List
   if (!only || keys.length !== 1) return;
   const key = shownKeys(s.line, axis, scale, all).find((k) => isChosen(keys, k));
   const touch = touchesOf(s.line).find((t) => t.id === only.touch);
-  const own = touch && keysOf(touch)[only.key];
+  const own = touch && touch.keys[only.key];
   const listed = all.find((one) => one.name === touch?.control);
   if (!key || !own || !touch || !listed) return;
   for (const handle of handles(touch, only.key, axis, scale, listed)) {
@@ -271,7 +274,7 @@ function labelOne(c: CanvasRenderingContext2D, s: Scene, scale: Scale, all: List
 
 /** The ends of a free key's tangents: a third of the way to its neighbours. */
 export function handles(touch: Touch, index: number, axis: Axis, scale: Scale, own: Listing) {
-  const keys = keysOf(touch);
+  const keys = touch.keys;
   const key = keys[index];
   if (key?.shape?.kind !== 'free') return [];
   const shape = key.shape;

@@ -56,9 +56,12 @@ export function StageView({
       if (!running) return;
       const value = shown.current.source();
       const beside = shown.current.other?.() ?? null;
-      made.pose(value, shown.current.peek);
-      if (beside) made.drawBeside(() => made.pose(beside));
-      else made.draw();
+      const pose = () => made.pose(value, shown.current.peek);
+      if (beside) made.drawBeside(pose, () => made.pose(beside));
+      else {
+        pose();
+        made.draw();
+      }
       element.dataset.split = beside ? 'yes' : '';
       shown.current.onShown?.(element, value, made);
       requestAnimationFrame(tick);

@@ -258,13 +258,15 @@ export class Stage {
     this.paint(0, 1);
   }
 
-  /** Draws the pose as it is in the left half of the face, and in the right half the one that `other` takes. */
-  drawBeside(other: () => void) {
+  /** Draws one pose in the left half of the face and another in the right. */
+  drawBeside(left: () => void, right: () => void) {
     this.drawn = this.model !== null;
     if (!this.drawn) return;
-    this.paint(0, 0.5);
-    other();
+    // The close-up lies in the right half, so the left one comes last.
+    right();
     this.paint(0.5, 1);
+    left();
+    this.paint(0, 0.5);
     // The next picture is drawn whole, whatever the poses.
     this.dirty = true;
   }
