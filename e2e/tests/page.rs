@@ -236,6 +236,7 @@ async fn walk(page: &Page, address: SocketAddr, data: &Path, recording: &Path, b
     drag_an_edge(page, address).await?;
     retype_a_word(page, address, data).await?;
     articulate(page, address).await?;
+    by_hand(page, address, data).await?;
     record_a_take(page, address).await?;
 
     // A reload comes back to the same line, still timed.
@@ -386,8 +387,8 @@ async fn drag_an_edge(page: &Page, address: SocketAddr) -> Result<()> {
     let duration = before["summary"]["duration"].as_f64().context("no duration")?;
     let staves = page.find("[data-testid=staves]").await?;
     let size = staves.rect().await?;
-    // As the page lays it out: names of 140 pixels, 14 on the right; the ruler, then shares of the height.
-    let x = 140.0 + at / duration * (size.width - 154.0);
+    // As the page lays it out: names of 168 pixels, 14 on the right; the ruler, then shares of the height.
+    let x = 168.0 + at / duration * (size.width - 182.0);
     let y = 24.0 + (size.height - 24.0) * 0.445;
     let pointer = page.browser.action_chain().move_to_element_with_offset(
         &staves,
@@ -395,7 +396,7 @@ async fn drag_an_edge(page: &Page, address: SocketAddr) -> Result<()> {
         (y - size.height / 2.0).round() as i64,
     );
     pointer.click_and_hold().move_by_offset(9, 0).release().perform().await?;
-    let later = 9.0 / (size.width - 154.0) * duration;
+    let later = 9.0 / (size.width - 182.0) * duration;
     page.until("the edge is where it was dragged", || async {
         let now = start(&line().await?).unwrap_or(0.0);
         Ok((now - at - later).abs() < 0.01)
@@ -469,10 +470,129 @@ async fn articulate(page: &Page, address: SocketAddr) -> Result<()> {
             .await?;
     }
     page.press("o").await?;
-    let panels = page.browser.find_all(By::Css(".upper > .panel")).await?;
+    let panels = page.browser.find_all(By::Css(".upper .panel")).await?;
     assert_eq!(panels.len(), 2, "the selection is back in the place of the diction");
     Ok(())
 }
+
+/// Puts a key on the jaw's curve, drags it, asks why, bakes and un-bakes, compares with a snapshot; a second server on
+/// the same data, as after a restart, takes all of it back.
+async fn by_hand(page: &Page, address: SocketAddr, data: &Path) -> Result<()> {
+    let touches = async |address: SocketAddr| -> Result<Vec<serde_json::Value>> {
+        let line: serde_json::Value =
+            reqwest::get(format!("http://{address}/api/lines/1")).await?.json().await?;
+        Ok(line["touches"].as_array().cloned().unwrap_or_default())
+    };
+    let key = |touches: &[serde_json::Value]| touches.first().and_then(|t| t["keys"][0]["value"].as_f64());
+    page.press("0q").await?;
+    page.find("[data-testid=curve-jaw_open]").await?.click().await?;
+    let stave = page.find("[data-testid=open-stave]").await?;
+    // Above the curves at the middle of the line.
+    let place = page.browser.action_chain().move_to_element_with_offset(&stave, 0, -40);
+    place.double_click().perform().await?;
+    page.until("there is a key", || async { Ok(key(&touches(address).await?).is_some()) }).await?;
+    page.until("the key is chosen", || async { Ok(stave.attr("data-keys").await?.as_deref() == Some("1")) })
+        .await?;
+    let high = key(&touches(address).await?).context("no key")?;
+    let value = page.find("[data-testid=key-value]").await?;
+    let shown: f64 = value.value().await?.unwrap_or_default().parse()?;
+    page.until("the face shows the key", || async { Ok((page.jaw().await? - shown).abs() < 0.02) }).await?;
+
+    // Lower by a tenth by typing, then up by dragging.
+    value.send_keys(Key::Control + "a").await?;
+    value.send_keys(format!("{:.3}", shown - 0.1)).await?;
+    value.send_keys(Key::Enter + "").await?;
+    page.until("the typed value holds", || async {
+        Ok(key(&touches(address).await?).is_some_and(|v| (v - high + 0.1).abs() < 0.002))
+    })
+    .await?;
+    let size = stave.rect().await?;
+    let (bottom, top) = (-0.05, 1.08);
+    let lowest = page.browser.execute(LOWEST, vec![]).await?.json().as_f64().unwrap_or(0.0);
+    let bottom = if lowest < bottom { lowest } else { bottom };
+    let from_top = (top - (shown - 0.1)) / (top - bottom) * size.height;
+    let up = page.browser.action_chain().move_to_element_with_offset(
+        &stave,
+        0,
+        (from_top - size.height / 2.0).round() as i64,
+    );
+    up.click_and_hold().move_by_offset(0, -12).move_by_offset(0, -12).release().perform().await?;
+    page.until("the key was dragged up", || async {
+        Ok(key(&touches(address).await?).is_some_and(|v| v > high - 0.06))
+    })
+    .await?;
+    let took = page.browser.execute_async(LATENCY, vec![]).await?;
+    println!("from a key press to the changed curve on the page, ms: {}", took.json());
+
+    page.find("[data-testid=side-why]").await?.click().await?;
+    page.find_text("by hand,").await?;
+    page.until("the cause is the value", || async {
+        let told: f64 = page.text("cause-jaw_open").await?.trim().parse()?;
+        Ok((told - page.jaw().await?).abs() < 0.02)
+    })
+    .await?;
+
+    page.find("[data-testid=side-steps]").await?.click().await?;
+    page.find("[data-testid=snapshot-name]").await?.send_keys("before baking").await?;
+    page.find("[data-testid=keep-snapshot]").await?.click().await?;
+    page.find("[data-testid='compare-before baking']").await?.click().await?;
+    let split = async || -> Result<Option<String>> {
+        Ok(page.find("[data-testid=stage]").await?.attr("data-split").await?)
+    };
+    page.until("both stand side by side", || async { Ok(split().await?.as_deref() == Some("yes")) }).await?;
+    page.press(Key::Tab + "").await?;
+    page.until("the snapshot stands alone", || async { Ok(split().await?.as_deref() == Some("")) }).await?;
+    page.find("[data-testid='compare-before baking']").await?.click().await?;
+
+    let laid = async |address: SocketAddr| -> Result<Vec<String>> {
+        let all = touches(address).await?;
+        Ok(all.iter().map(|t| t["laid"].as_str().unwrap_or_default().to_string()).collect())
+    };
+    page.find("[data-testid=bake]").await?.click().await?;
+    page.until("the curve is baked", || async { Ok(laid(address).await? == ["replace"]) }).await?;
+    page.find("[data-testid=unbake]").await?.click().await?;
+    page.until("it is un-baked", || async { Ok(laid(address).await? == ["add"]) }).await?;
+
+    let again = serve(data).await?;
+    page.browser.goto(format!("http://{again}/score/1")).await?;
+    for step in ["un-bake jaw open", "bake jaw open"] {
+        page.find(&format!("button[title='Undo: {step}']")).await?.click().await?;
+    }
+    page.until("the key is back", || async { Ok(laid(again).await? == ["add"]) }).await?;
+    page.until("every touch is taken back", || async {
+        let left = touches(again).await?.len();
+        if left > 0 {
+            page.press("z").await?;
+        }
+        Ok(left == 0)
+    })
+    .await?;
+    page.browser.goto(format!("http://{address}/score/1")).await?;
+    page.find("[data-testid=timed]").await?;
+    Ok(())
+}
+
+/// The lowest value of the scale at the right of the open stave, as the page says.
+const LOWEST: &str = "return Number(document.querySelector('[data-testid=open-stave]').dataset.bottom)";
+
+/// Presses “keys higher” some times, and measures until the value of the curve at the playhead has changed on the page.
+const LATENCY: &str = "
+const done = arguments[0];
+const shown = () => document.querySelector('[data-value=jaw_open]').textContent;
+const times = [];
+const once = () => {
+  const before = shown();
+  const start = performance.now();
+  document.body.dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowUp', bubbles: true }));
+  const wait = () => {
+    if (shown() === before && performance.now() - start < 3000) return requestAnimationFrame(wait);
+    times.push(Math.round(performance.now() - start));
+    if (times.length < 8) setTimeout(once, 300); else done(times);
+  };
+  requestAnimationFrame(wait);
+};
+once();
+";
 
 /// Records two takes from the fake microphone and uses the second; the line listens to it.
 async fn record_a_take(page: &Page, address: SocketAddr) -> Result<()> {

@@ -198,6 +198,7 @@ export function OpenStave({ line, axis, scale, stave, all, text, onText }: Props
         className="open-stave"
         data-testid="open-stave"
         data-keys={keys.length}
+        data-bottom={scale.bottom}
         data-grip={hovers || undefined}
         role="application"
         aria-label="Curves and keys: double-click puts a key on the chosen curve, drag moves keys, a box chooses them"
