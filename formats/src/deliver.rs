@@ -2,7 +2,7 @@
 
 use crate::curves::{self, Sampled};
 use crate::glb::{Character, Frames, GlbError};
-use jam_face::{Cause, Control, Performance, Wiring, perform_line};
+use jam_face::{Cause, Control, Performance, Wiring, mouth_of, perform_line};
 use jam_score::{FrameGrid, Line, Seconds, Timing};
 
 /// Why a line could not be delivered.
@@ -19,6 +19,11 @@ pub enum DeliverError {
 /// The curves of a line as they go out and as they are shown; none without times.
 pub fn performance(line: &Line, grid: FrameGrid) -> Option<Performance> {
     perform_line(line, grid.rate, curves::tail(grid.rate))
+}
+
+/// What [`performance`] starts from: the mouth before hands.
+pub fn mouth(line: &Line, grid: FrameGrid) -> Option<Performance> {
+    mouth_of(line, grid.rate, curves::tail(grid.rate))
 }
 
 /// What makes some controls' values at a time.

@@ -18,6 +18,7 @@ pub use app::App;
 
 use axum::Router;
 use axum::extract::DefaultBodyLimit;
+use axum::serve::ListenerExt;
 use jam_store::{Store, StoreError};
 use std::future::Future;
 use std::net::SocketAddr;
@@ -93,7 +94,13 @@ impl Server {
     /// Serves until `stop` is done.
     pub async fn run(self, stop: impl Future<Output = ()> + Send + 'static) -> Result<(), ServerError> {
         let router = router(self.app, self.address);
-        Ok(axum::serve(self.listener, router).with_graceful_shutdown(stop).await?)
+        // A small answer must not wait for the next one: that would be 40 ms between an edit and its curves.
+        let listener = self.listener.tap_io(|stream| {
+            if let Err(error) = stream.set_nodelay(true) {
+                tracing::warn!("answers may come late: {error}");
+            }
+        });
+        Ok(axum::serve(listener, router).with_graceful_shutdown(stop).await?)
     }
 }
 

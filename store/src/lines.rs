@@ -91,6 +91,7 @@ fn write_step(
             journal::edit.eq(serde_json::to_string(edit)?),
             journal::inverse.eq(serde_json::to_string(inverse)?),
             journal::joined.eq(joined),
+            journal::words.eq(edit.describe()),
         ))
         .execute(c)?;
     Ok(())
@@ -115,17 +116,23 @@ impl Store {
 
     /// What of a line can be undone and redone.
     pub fn steps(&self, id: i32) -> Result<Steps, StoreError> {
-        let rows: Vec<(String, bool)> = journal::table
+        let c = &mut self.connection()?;
+        let rows: Vec<(i32, String, bool)> = journal::table
             .filter(journal::line_id.eq(id))
             .filter(journal::joined.eq(false))
             .order(journal::id)
-            .select((journal::edit, journal::undone))
-            .load(&mut self.connection()?)?;
+            .select((journal::id, journal::words, journal::undone))
+            .load(c)?;
         let mut steps = Steps::default();
-        for (edit, undone) in rows {
-            let words = serde_json::from_str::<Edit>(&edit)?.describe().to_string();
-            if undone { steps.redo.push(words) } else { steps.undo.insert(0, words) }
+        for (step, mut words, undone) in rows {
+            if words.is_empty() {
+                // Of an older version, which did not keep them.
+                let edit: String = journal::table.find(step).select(journal::edit).first(c)?;
+                words = serde_json::from_str::<Edit>(&edit)?.describe().to_string();
+            }
+            if undone { steps.redo.push(words) } else { steps.undo.push(words) }
         }
+        steps.undo.reverse();
         Ok(steps)
     }
 
@@ -175,7 +182,7 @@ impl Store {
             write_document(c, id, &changed)?;
             // What takes it back stays what it was.
             diesel::update(journal::table.find(step))
-                .set(journal::edit.eq(serde_json::to_string(edit)?))
+                .set((journal::edit.eq(serde_json::to_string(edit)?), journal::words.eq(edit.describe())))
                 .execute(c)?;
             read(c, id).map(Some)
         })?;

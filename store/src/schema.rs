@@ -21,6 +21,7 @@ diesel::table! {
 diesel::table! {
     journal (id) {
         id -> Integer, line_id -> Integer, edit -> Text, inverse -> Text, undone -> Bool, joined -> Bool,
+        words -> Text,
     }
 }
 diesel::table! {

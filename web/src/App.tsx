@@ -6,6 +6,7 @@ import { useEffect } from 'react';
 import { api, queries, tell } from './api/client';
 import { connect, useConnected } from './api/live';
 import { commands, listen, takeBack } from './commands';
+import { KeyMap } from './components/KeyMap';
 import { AddLine } from './lines/AddLine';
 import { LinesPage } from './lines/LinesPage';
 import { WordList } from './lines/WordList';
@@ -95,6 +96,13 @@ export function App() {
           <button className="quiet" onClick={spotlight.open}>
             Find a command<kbd className="key">/</kbd>
           </button>
+          <button
+            className="quiet"
+            onClick={() => set({ keyMap: true })}
+            title="Every action with its key (?)"
+          >
+            Keys
+          </button>
           <button className="quiet" onClick={() => toggleColorScheme()}>
             {colorScheme === 'dark' ? 'Day' : 'Night'}
           </button>
@@ -106,6 +114,7 @@ export function App() {
       {place === 'deliver' && <DeliverPage />}
       <AddLine />
       <WordList />
+      <KeyMap night={toggleColorScheme} />
       <Dropzone.FullScreen active={adding === null} onDrop={drop}>
         <div className="drop-all">Drop recordings to add lines, or a character to add it to the cast</div>
       </Dropzone.FullScreen>

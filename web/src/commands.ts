@@ -13,6 +13,7 @@ import { clampView } from './score/layout';
 import * as player from './score/player';
 import { chooseWord } from './score/Staves';
 import { perSecond } from './score/time';
+import { frameStages } from './stage/StageView';
 import { get, go, set } from './state';
 
 export interface Command {
@@ -112,6 +113,23 @@ function allKeys() {
   set({ keys: touches.flatMap((t) => t.keys.map((_, key) => ({ touch: t.id, key }))) });
 }
 
+/** Chooses the next key of the curve that is worked on, and goes there. */
+function nextKey(count: number) {
+  const { control, keys, time } = get();
+  const all = hand
+    .touchesOf(openLine())
+    .filter((t) => t.control === control)
+    .flatMap((t) => t.keys.map((k, key) => ({ touch: t.id, key, time: k.time })))
+    .sort((a, b) => a.time - b.time);
+  const here = all.findIndex((k) => keys.some((c) => c.touch === k.touch && c.key === k.key));
+  const after = all.findIndex((k) => k.time > time);
+  const start = after < 0 ? all.length : after;
+  const next = all[here >= 0 ? here + count : count > 0 ? start : start - 1];
+  if (!next) return;
+  set({ keys: [{ touch: next.touch, key: next.key }] });
+  player.seek(next.time + 1e-6);
+}
+
 /** Works on the next of the listed curves. */
 function nextCurve(count: number) {
   const names = [...document.querySelectorAll<HTMLElement>('[data-value]')].map((e) => e.dataset.value);
@@ -172,6 +190,9 @@ export function commands(night: () => void): Command[] {
     { name: 'All keys of the chosen curve', key: 'x', run: allKeys },
     { name: 'Next curve', key: 'ArrowDown', show: '⇧↓', shift: true, run: () => nextCurve(1) },
     { name: 'Curve before', key: 'ArrowUp', show: '⇧↑', shift: true, run: () => nextCurve(-1) },
+    { name: 'Next key of the chosen curve', key: '>', run: () => nextKey(1) },
+    { name: 'Key before on the chosen curve', key: '<', run: () => nextKey(-1) },
+    { name: 'The stage over the whole page, or as it was', key: '*', run: () => set({ full: !get().full }) },
     { name: 'Keys land on frames, or anywhere', key: 'g', run: () => set({ snap: !get().snap }) },
     {
       name: 'Why the face is as it is here',
@@ -218,8 +239,13 @@ export function commands(night: () => void): Command[] {
     { name: 'Go to Deliver', key: '4', run: () => go('deliver') },
     { name: 'Test walk of the character (T in the Cast)', run: () => inCast() && void startWalk() },
     { name: 'Every sound on the character', run: () => inCast() && void startWalk('sound') },
-    { name: 'Character at rest', key: 'r', run: () => inCast() && atRest(get().castMember) },
+    {
+      name: 'The face in the picture; in the Cast, the character at rest',
+      key: 'r',
+      run: () => (inCast() ? atRest(get().castMember) : frameStages()),
+    },
     { name: 'Night or day', key: 'n', run: night },
+    { name: 'Every action with its key', key: '?', run: () => set({ keyMap: true }) },
     { name: 'Find a command', key: '/', run: spotlight.open },
   ];
 }

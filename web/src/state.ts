@@ -48,6 +48,10 @@ interface State {
   side: 'line' | 'steps' | 'why';
   /** The snapshot that is compared with, and how. */
   compare: { snapshot: number; name: string; how: 'now' | 'then' | 'split' } | null;
+  /** The stage fills the page. */
+  full: boolean;
+  /** The page of keys is open. */
+  keyMap: boolean;
   /** How fast it plays; the pitch stays. */
   speed: 1 | 0.5 | 0.25;
   /** The bench shows the line's diction instead of what is selected. */
@@ -88,6 +92,8 @@ export const useView = create<State>(() => ({
   side: 'line',
   compare: null,
   speed: 1,
+  full: false,
+  keyMap: false,
   ...fromAddress(),
 }));
 

@@ -104,7 +104,7 @@ fn explained(face: &Performance, all: Option<&Articulation>, control: Control, t
     let (automatic, touches) = face.touched(control, time);
     let mut sum = Sum::default();
     match (links::of(control), Organ::of(control), all) {
-        (Some(link), _, Some(_)) => {
+        (Some(link), _, _) => {
             let with = link.with.map_or(1.0, |c| face.value(c, time));
             for (from, gain) in link.gains {
                 sum.add(Why::Link(*from), f64::from(gain * face.value(*from, time) * with));
@@ -139,6 +139,8 @@ pub fn causes(
     controls: &[Control],
     time: Seconds,
 ) -> Option<Vec<Cause>> {
-    let (face, all) = articulate(line, rate, tail)?;
+    let timing = line.timing.as_ref()?;
+    let (mouth, all) = articulate(timing, &line.diction, &line.reach, rate, tail);
+    let face = mouth.by_hand(&line.touches, timing);
     Some(controls.iter().map(|c| explained(&face, all.as_ref(), *c, time)).collect())
 }

@@ -43,7 +43,7 @@ pub use cause::{Cause, Part, Why, causes};
 pub use chart::{Chart, Drawing, LEAST_HOLD, MouthKind};
 pub use jam_score::{Control, Region};
 pub use organ::Organ;
-pub use performance::{HZ, Performance, perform, perform_line};
+pub use performance::{HZ, Performance, mouth_of, perform, perform_line};
 pub use response::Response;
 pub use sounds::{Shape, SpokenSound, spoken};
 pub use walk::{Step, StepOf, Walk};

@@ -79,6 +79,25 @@ impl Performance {
         }
     }
 
+    /// The whole face of a mouth: touches laid over it, and the skin, which follows the mouth as hands left it;
+    /// touches of what follows come last.
+    #[must_use]
+    pub fn by_hand(&self, touches: &[Touch], timing: &Timing) -> Performance {
+        let mut face = Performance { touches: LaidTouch::all(touches, timing), ..self.clone() };
+        let (linked, others): (Vec<Control>, Vec<Control>) =
+            Control::ALL.iter().partition(|c| links::of(**c).is_some());
+        face.lay(&others);
+        for &control in &linked {
+            let Some(link) = links::of(control) else { continue };
+            if link.gains.iter().any(|(from, _)| face.curve(*from).is_some()) {
+                let curve = (0..face.len()).map(|i| link.value(|c| face.sample(c, i))).collect();
+                face.set(control, curve);
+            }
+        }
+        face.lay(&linked);
+        face
+    }
+
     /// Plays `other` from sample `at` on, over what was there; what passes the end is lost.
     pub(crate) fn insert(&mut self, at: usize, other: &Performance) {
         let samples = self.samples;
@@ -227,34 +246,30 @@ fn aligned_jaw(
 /// `rate` is the frame rate it will be shown at: every seal, tuck, tongue and closed-teeth rule holds
 /// on at least one frame of that rate, whatever the phase of the grid.
 pub fn perform(timing: &Timing, diction: &Diction, rate: FrameRate, tail: Seconds) -> Performance {
-    played(timing, diction, &[], &[], rate, tail).0
+    articulate(timing, diction, &[], rate, tail).0.by_hand(&[], timing)
 }
 
 /// [`perform`] for a line with what hands changed: how far sounds go, and touches. None without times.
 pub fn perform_line(line: &Line, rate: FrameRate, tail: Seconds) -> Option<Performance> {
-    articulate(line, rate, tail).map(|(face, _)| face)
-}
-
-/// [`perform_line`] with what the sounds want.
-pub(crate) fn articulate(
-    line: &Line,
-    rate: FrameRate,
-    tail: Seconds,
-) -> Option<(Performance, Option<Articulation>)> {
     let timing = line.timing.as_ref()?;
-    Some(played(timing, &line.diction, &line.reach, &line.touches, rate, tail))
+    Some(mouth_of(line, rate, tail)?.by_hand(&line.touches, timing))
 }
 
-fn played(
+/// What the sounds of a line make of the mouth, before the skin and hands: what [`Performance::by_hand`] starts from.
+/// None without times.
+pub fn mouth_of(line: &Line, rate: FrameRate, tail: Seconds) -> Option<Performance> {
+    Some(articulate(line.timing.as_ref()?, &line.diction, &line.reach, rate, tail).0)
+}
+
+/// The mouth, and what the sounds want that makes it so.
+pub(crate) fn articulate(
     timing: &Timing,
     diction: &Diction,
     reaches: &[Reach],
-    touches: &[Touch],
     rate: FrameRate,
     tail: Seconds,
 ) -> (Performance, Option<Articulation>) {
     let mut face = Performance::at_rest(timing.end() + tail);
-    face.touches = LaidTouch::all(touches, timing);
     let articulation = Articulation::new(timing, reaches, diction, rate, face.len());
     if let Some(articulation) = &articulation {
         for organ in Organ::ALL {
@@ -264,17 +279,5 @@ fn played(
             }
         }
     }
-    // The skin follows the mouth as hands left it; touches of what follows come last.
-    let (linked, others): (Vec<Control>, Vec<Control>) =
-        Control::ALL.iter().partition(|c| links::of(**c).is_some());
-    face.lay(&others);
-    if articulation.is_some() {
-        for &control in &linked {
-            let Some(link) = links::of(control) else { continue };
-            let curve = (0..face.len()).map(|i| link.value(|c| face.sample(c, i))).collect();
-            face.set(control, curve);
-        }
-    }
-    face.lay(&linked);
     (face, articulation)
 }

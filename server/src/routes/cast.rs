@@ -340,7 +340,7 @@ pub async fn walk(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Re
         let wiring = app.store.cast_member(id)?.wiring;
         let rate = app.store.production()?.grid.rate;
         let walk = Walk::new(&wiring, app.test_line()?, rate);
-        let rows = crate::evaluate::wire(&walk.face, &wiring, &walk.timing, Seconds::ZERO, rate);
+        let rows = crate::evaluate::wire(&walk.face, &wiring, &walk.timing, Seconds::ZERO, rate, None);
         let outputs = rows.first().map_or(0, Vec::len);
         let header = WalkHeader {
             hz: jam_face::HZ,

@@ -1,1 +1,2 @@
 DROP TABLE snapshot;
+ALTER TABLE journal DROP COLUMN words;

@@ -6,3 +6,6 @@ CREATE TABLE snapshot (
     document TEXT NOT NULL
 );
 CREATE INDEX snapshot_by_line ON snapshot (line_id, id);
+
+-- A step in words, so that the list of steps is told without reading every edit; empty in older rows.
+ALTER TABLE journal ADD COLUMN words TEXT NOT NULL DEFAULT '';

@@ -90,7 +90,7 @@ export function DictionPanel({ line }: { line: LineView }) {
         })}
       </div>
       <div className="soft">How far kinds of sounds go</div>
-      <div className="diction">
+      <div className="diction wide">
         {line.reach
           .filter((r) => r.of.kind === 'kind')
           .map((r) => (

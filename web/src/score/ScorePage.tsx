@@ -28,6 +28,7 @@ export function ScorePage() {
   const open = useView((s) => s.open);
   const control = useView((s) => s.control);
   const compare = useView((s) => s.compare);
+  const full = useView((s) => s.full);
   const side = useView((s) => s.side);
   const cast = useQuery({ queryKey: ['cast'], queryFn: api.cast });
   const production = useQuery({ queryKey: ['production'], queryFn: api.production });
@@ -53,7 +54,7 @@ export function ScorePage() {
   }
   const member = cast.data.find((m) => m.name === line.data.document.character);
   return (
-    <main className="score">
+    <main className="score" data-full={full || undefined}>
       <div className="upper">
         {member ? (
           <SpeakingStage member={member} inset>

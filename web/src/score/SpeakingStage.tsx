@@ -1,9 +1,10 @@
 import { useMemo } from 'react';
 import type { CastMember } from '../api/client';
 import { type Curves, comparedCurves, currentCurves } from '../api/live';
-import { get } from '../state';
+import { get, set } from '../state';
 import { StageView } from '../stage/StageView';
 import { at } from './draw';
+import { played } from './hand';
 import * as player from './player';
 
 interface Props {
@@ -43,6 +44,13 @@ export function SpeakingStage({ member, inset, children }: Props) {
       other={other}
       inset={inset}
       label={`${member.name} speaking`}
+      onPoint={(target) => {
+        // The control that does most to it now: why it does is what was asked.
+        const feeds = member.wiring.outputs[target]?.feeds ?? [];
+        const does = (f: (typeof feeds)[number]) => Math.abs(played(f.control, player.now()) * (f.gain ?? 1));
+        const [first] = [...feeds].sort((a, b) => does(b) - does(a));
+        if (first) set({ control: first.control, keys: [], side: 'why' });
+      }}
       onShown={(element, value) => {
         // For tests: what the face shows of the jaw.
         const now = value(jaw).toFixed(3);

@@ -3,6 +3,12 @@ import type { CastMember } from '../api/client';
 import { tell } from '../api/client';
 import { Stage } from './stage';
 
+/** The stages that are on the page. */
+const stages = new Set<Stage>();
+
+/** Puts the face into the picture on every stage. */
+export const frameStages = () => stages.forEach((s) => s.frame());
+
 /** What the character shows now: a value of one of its targets. */
 export type Source = () => (target: number) => number;
 
@@ -19,6 +25,8 @@ interface Props {
   inset?: boolean;
   /** Called with every picture, for marks on the stage's element. */
   onShown?: (element: HTMLElement, value: (target: number) => number, stage: Stage) => void;
+  /** Called with the target that moves the skin most where somebody clicked it. */
+  onPoint?: (target: number) => void;
   children?: React.ReactNode;
 }
 
@@ -31,12 +39,14 @@ export function StageView({
   peek = null,
   inset = false,
   onShown,
+  onPoint,
   children,
 }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const stage = useRef<Stage | null>(null);
   const shown = useRef({ source, other, peek, onShown });
+  const pressed = useRef({ x: 0, y: 0 });
   const [ready, setReady] = useState('');
   const model = `${member.id}/${member.model}`;
 
@@ -49,6 +59,7 @@ export function StageView({
     if (!element || !canvas.current) return;
     const made = new Stage(canvas.current, inset);
     stage.current = made;
+    stages.add(made);
     const observer = new ResizeObserver(() => made.resize(element.clientWidth, element.clientHeight));
     observer.observe(element);
     let running = true;
@@ -56,10 +67,9 @@ export function StageView({
       if (!running) return;
       const value = shown.current.source();
       const beside = shown.current.other?.() ?? null;
-      const pose = () => made.pose(value, shown.current.peek);
-      if (beside) made.drawBeside(pose, () => made.pose(beside));
+      if (beside) made.drawBeside(value, beside);
       else {
-        pose();
+        made.pose(value, shown.current.peek);
         made.draw();
       }
       element.dataset.split = beside ? 'yes' : '';
@@ -70,6 +80,7 @@ export function StageView({
     return () => {
       running = false;
       observer.disconnect();
+      stages.delete(made);
       made.dispose();
       stage.current = null;
     };
@@ -96,7 +107,25 @@ export function StageView({
 
   return (
     <div className="stage" ref={host} data-testid="stage" data-ready={ready === model || undefined}>
-      <canvas ref={canvas} style={{ width: '100%', height: '100%' }} aria-label={label} role="img" />
+      <canvas
+        ref={canvas}
+        style={{ width: '100%', height: '100%' }}
+        aria-label={label}
+        role="img"
+        onPointerDown={(event) => {
+          pressed.current = { x: event.clientX, y: event.clientY };
+        }}
+        onClick={(event) => {
+          // A drag turns the camera; a click points.
+          const far = Math.hypot(event.clientX - pressed.current.x, event.clientY - pressed.current.y);
+          const rect = event.currentTarget.getBoundingClientRect();
+          const target = stage.current?.pointAt(
+            (event.clientX - rect.left) / rect.width,
+            (event.clientY - rect.top) / rect.height,
+          );
+          if (far < 4 && target !== undefined && target >= 0) onPoint?.(target);
+        }}
+      />
       {inset && <div className="frame" />}
       {children}
     </div>

@@ -13,6 +13,7 @@ export interface Shape {
 /** One mesh whose shapes are mixed here. */
 class MorphedMesh {
   readonly names: string[];
+  readonly mesh: Mesh;
   private readonly shapes: Shape[];
   private readonly weights: Float32Array;
   private readonly basePositions: Float32Array;
@@ -39,6 +40,7 @@ class MorphedMesh {
       return out;
     };
     this.names = names;
+    this.mesh = mesh;
     this.basePositions = read(geometry.getAttribute('position'));
     this.baseNormals = read(geometry.getAttribute('normal'));
     this.position = new BufferAttribute(this.basePositions.slice(), 3);
@@ -103,6 +105,23 @@ class MorphedMesh {
     return most;
   }
 
+  /** The shape that moves a vertex most, those that are shown now before others. */
+  strongest(vertex: number): string | null {
+    let best: string | null = null;
+    let most = 1e-6;
+    this.shapes.forEach((shape, s) => {
+      const i = shape.vertices.indexOf(vertex);
+      if (i < 0) return;
+      const d = (k: number) => shape.positions[3 * i + k] ?? 0;
+      const moves = Math.hypot(d(0), d(1), d(2)) * (0.05 + Math.abs(this.weights[s] ?? 0));
+      if (moves > most) {
+        most = moves;
+        best = this.names[s] ?? null;
+      }
+    });
+    return best;
+  }
+
   /** Mixes the shapes if a weight changed, and says whether one did. */
   update(): boolean {
     if (!this.stale) return false;
@@ -153,6 +172,11 @@ export class MorphedFace {
 
   rest() {
     for (const mesh of this.meshes) mesh.rest();
+  }
+
+  /** The shape that moves a vertex of one of its meshes most. */
+  strongest(object: Object3D, vertex: number): string | null {
+    return this.meshes.find((m) => m.mesh === object)?.strongest(vertex) ?? null;
   }
 
   /** The largest move of a vertex, in the units of its mesh. */

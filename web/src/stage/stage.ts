@@ -9,6 +9,7 @@ import {
   PMREMGenerator,
   PerspectiveCamera,
   Quaternion,
+  Raycaster,
   SRGBColorSpace,
   Scene,
   Vector2,
@@ -72,6 +73,8 @@ export class Stage {
   private shown: number[] = [];
   private peeked: string | null = null;
   private dirty = true;
+  /** The values of both poses that stand side by side. */
+  private beside: number[] | null = null;
   private drawn = false;
 
   constructor(canvas: HTMLCanvasElement, inset: boolean) {
@@ -241,6 +244,19 @@ export class Stage {
     return far;
   }
 
+  /** The target that moves the skin most at a place of the picture, shares of its width and height; -1 for none. */
+  pointAt(x: number, y: number): number {
+    if (!this.model || !this.face) return -1;
+    const inside =
+      this.inset && x > INSET.x && x < INSET.x + INSET.width && y > INSET.y && y < INSET.y + INSET.height;
+    const [u, v] = inside ? [(x - INSET.x) / INSET.width, (y - INSET.y) / INSET.height] : [x, y];
+    const ray = new Raycaster();
+    ray.setFromCamera(new Vector2(2 * u - 1, 1 - 2 * v), inside ? this.closeUp : this.camera);
+    const [hit] = ray.intersectObject(this.model, true);
+    const name = hit?.face ? this.face.strongest(hit.object, hit.face.a) : null;
+    return this.targets.findIndex((t) => t.kind === 'morph' && t.name === name);
+  }
+
   resize(width: number, height: number) {
     this.renderer.setSize(width, height, false);
     this.camera.aspect = width / height;
@@ -252,23 +268,27 @@ export class Stage {
 
   /** Draws if something changed since the last time. */
   draw() {
+    if (this.beside) this.touch();
+    this.beside = null;
     this.drawn = this.dirty && this.model !== null;
     if (!this.drawn) return;
     this.dirty = false;
     this.paint(0, 1);
   }
 
-  /** Draws one pose in the left half of the face and another in the right. */
-  drawBeside(left: () => void, right: () => void) {
-    this.drawn = this.model !== null;
+  /** Draws one pose in the left half of the face and another in the right, if something changed. */
+  drawBeside(left: (target: number) => number, right: (target: number) => number) {
+    const now = [left, right].flatMap((value) => this.targets.map((_, i) => value(i)));
+    const same = this.beside?.length === now.length && now.every((v, i) => v === this.beside?.[i]);
+    this.drawn = this.model !== null && (this.dirty || !same);
     if (!this.drawn) return;
+    this.beside = now;
     // The close-up lies in the right half, so the left one comes last.
-    right();
+    this.pose(right);
     this.paint(0.5, 1);
-    left();
+    this.pose(left);
     this.paint(0, 0.5);
-    // The next picture is drawn whole, whatever the poses.
-    this.dirty = true;
+    this.dirty = false;
   }
 
   /** Draws the face, and the close-up, from one share of their widths to another. */
