@@ -59,6 +59,8 @@ impl Evaluations {
         let wired = wire(&face, wiring, timing, lead, grid.rate, like);
         let evaluated =
             Arc::new(Evaluated { line: line.clone(), grid, wiring: wiring.clone(), mouth, face, wired });
+        // Of a line one snapshot is compared at a time.
+        kept.retain(|other, _| other.line != id.line || other.snapshot.is_none() || *other == id);
         kept.insert(id, evaluated.clone());
         Some(evaluated)
     }

@@ -3,7 +3,7 @@
 use crate::performance::{HZ, Performance};
 use jam_score::keys::{self, TimedKey};
 use jam_score::touch::Key;
-use jam_score::{Control, Edit, Laid, Line, Moment, Seconds, Span, Touch, TouchError};
+use jam_score::{Control, Edit, Laid, LaidTouch, Line, Moment, Seconds, Span, Touch, TouchError};
 
 /// The number of the next touch of a line.
 pub fn next_id(line: &Line) -> u32 {
@@ -44,10 +44,27 @@ pub fn bake(
     let to = ((span.end.0 * HZ).round().max(0.0) as usize + 1).min(face.len());
     let mut baked = Baked { touches: Vec::new(), gone: Vec::new(), error: 0.0 };
     for &control in controls {
-        let values: Vec<f32> = (from..to).map(|i| face.sample(control, i)).collect();
-        if values.len() < 2 {
+        if to < from + 2 {
             return Err(TouchError::Empty);
         }
+        let inside = |t: &&Touch| {
+            let own = t.timed(timing);
+            let (first, last) = (own.first().map(|k| k.time), own.last().map(|k| k.time));
+            t.control == control
+                && t.aside.is_none()
+                && first.is_some_and(|f| f - t.fade_in.0 >= span.start.0 - 1e-6)
+                && last.is_some_and(|l| l + t.fade_out.0 <= span.end.0 + 1e-6)
+        };
+        let (gone, stays): (Vec<&Touch>, Vec<&Touch>) = line.touches.iter().partition(inside);
+        // What stays and is added is added to the keys, too, so it must not be in them.
+        let added: Vec<Touch> =
+            stays.into_iter().filter(|t| t.control == control && t.laid == Laid::Add).cloned().collect();
+        let added = LaidTouch::all(&added, timing);
+        let without = |i: usize| {
+            let time = i as f64 / HZ;
+            face.sample(control, i) - added.iter().fold(0.0, |sum, t| t.over(sum, time)) as f32
+        };
+        let values: Vec<f32> = (from..to).map(without).collect();
         let (low, high) = control.range();
         let start = from as f64 / HZ;
         let found = keys::thin(start, 1.0 / HZ, &values, tolerance * (high - low));
@@ -65,15 +82,7 @@ pub fn bake(
             keys,
             aside: None,
         });
-        let inside = |t: &&Touch| {
-            let own = t.timed(timing);
-            let (first, last) = (own.first().map(|k| k.time), own.last().map(|k| k.time));
-            t.control == control
-                && t.aside.is_none()
-                && first.is_some_and(|f| f - t.fade_in.0 >= span.start.0 - 1e-6)
-                && last.is_some_and(|l| l + t.fade_out.0 <= span.end.0 + 1e-6)
-        };
-        baked.gone.extend(line.touches.iter().filter(inside).map(|t| t.id));
+        baked.gone.extend(gone.iter().map(|t| t.id));
     }
     Ok(baked)
 }
