@@ -538,3 +538,86 @@ async fn a_program_of_the_users_own_drafts_the_text() {
     let sure = |i: usize| draft["words"][i]["confidence"].as_f64().unwrap();
     assert!(sure(7) < 0.5 && sure(3) > 0.5, "{draft}");
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn hands_lay_touches_ask_why_and_go_back_to_snapshots() {
+    let folder = tempfile::tempdir().unwrap();
+    let data = folder.path().join("a.jam");
+    let server = Running::start(&data).await;
+    let (_, line) = server.add("line.wav", recording(), TEXT).await;
+    let id = line["summary"]["id"].as_i64().unwrap();
+    let line = server.settled(id).await;
+    let post = async |path: &str, body: Value| -> (StatusCode, Value) {
+        let request = server.ask(Method::POST, &format!("/api/lines/{id}/{path}")).json(&body);
+        let answer = request.send().await.unwrap();
+        (answer.status(), answer.json().await.unwrap())
+    };
+    let touch = |id: Option<u32>, value: f64| {
+        json!({"id": id, "control": "jaw_open", "laid": "add", "fade_in": 0.05, "fade_out": 0.05, "amount": 1.0,
+               "keys": [{"time": 0.5, "value": value}]})
+    };
+    let change = |touches: Value, goes_on: bool| json!({"put": touches, "remove": [], "what": "raise the jaw", "goes_on": goes_on});
+
+    // Bad ones are refused in a sentence, and change nothing.
+    for (bad, part) in [
+        (json!([touch(None, 7.0)]), "jaw_open goes from"),
+        (json!([touch(Some(99), 0.1)]), "no such touch"),
+        (
+            json!([{"id": null, "control": "jaw_open", "laid": "add", "fade_in": 0, "fade_out": 0, "amount": 1, "keys": []}]),
+            "needs a key",
+        ),
+    ] {
+        let (status, problem) = post("touches", change(bad, false)).await;
+        assert_eq!(
+            (status, &problem["code"]),
+            (StatusCode::UNPROCESSABLE_ENTITY, &json!("touch_impossible"))
+        );
+        assert!(problem["detail"].as_str().unwrap().contains(part), "{problem}");
+    }
+    let (status, _) = post("snapshots", json!({"name": " "})).await;
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
+    assert_eq!(server.get(&format!("/api/lines/{id}")).await["document"], line["document"]);
+
+    let (_, before) = post("snapshots", json!({"name": "before lunch"})).await;
+    let snapshot = before["snapshots"][0]["id"].as_i64().unwrap();
+    let (_, laid) = post("touches", change(json!([touch(None, 0.2)]), false)).await;
+    let number = laid["touches"][0]["id"].as_u64().unwrap() as u32;
+    // Another window's edit comes between; what goes on with the first one does not take it up.
+    let (_, other) = post("touches", change(json!([touch(None, -0.1)]), false)).await;
+    assert_eq!(other["touches"].as_array().unwrap().len(), 2);
+    let (_, dragged) = post("touches", change(json!([touch(Some(number), 0.3)]), true)).await;
+    assert_eq!(dragged["undo"].as_array().unwrap().len(), 3, "{}", dragged["undo"]);
+    assert_eq!(dragged["undo"][0], "raise the jaw");
+
+    // The value is what makes it.
+    let why = server.get(&format!("/api/lines/{id}/cause?time=0.5&controls=jaw_open,cheek_raise_left")).await;
+    for cause in why.as_array().unwrap() {
+        let sum: f64 = cause["parts"].as_array().unwrap().iter().map(|p| p["amount"].as_f64().unwrap()).sum();
+        assert!((sum - cause["value"].as_f64().unwrap()).abs() < 1e-6, "{cause}");
+    }
+    let hands = |cause: &Value| {
+        let parts = cause["parts"].as_array().unwrap();
+        let by_hand = parts.iter().filter(|p| p["what"].as_str().unwrap().starts_with("by hand"));
+        by_hand.map(|p| p["amount"].as_f64().unwrap()).sum::<f64>()
+    };
+    assert!((hands(&why[0]) - 0.2).abs() < 1e-3, "{why}");
+
+    let reach = json!({"of": {"kind": "kind", "of": "open"}, "amount": 1.2});
+    let answer =
+        server.ask(Method::PUT, &format!("/api/lines/{id}/reach")).json(&reach).send().await.unwrap();
+    let reached: Value = answer.json().await.unwrap();
+    let open = reached["reach"].as_array().unwrap().iter().find(|r| r["of"]["of"] == "open").unwrap().clone();
+    assert!((open["amount"].as_f64().unwrap() - 1.2).abs() < 1e-6);
+
+    let (_, back) = post(&format!("snapshots/{snapshot}"), Value::Null).await;
+    assert_eq!(back["document"], line["document"]);
+    server.stop().await;
+
+    // After a restart the way back is still there: the snapshot was a step like others.
+    let again = Running::start(&data).await;
+    let undone = again.ask(Method::POST, &format!("/api/lines/{id}/undo")).send().await.unwrap();
+    let undone: Value = undone.json().await.unwrap();
+    assert_eq!(undone["document"], reached["document"]);
+    assert_eq!(undone["redo"][0], "go back to a snapshot");
+    again.stop().await;
+}

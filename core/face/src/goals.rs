@@ -124,7 +124,7 @@ fn windows(sound: &SpokenSound, diction: &Diction) -> Vec<(f64, f64, usize)> {
             vec![(b + 0.32 * d, b + 0.62 * d, 0)]
         }
     } else if sound.phone.is_stop() {
-        vec![(b + 0.1 * d, b + sound.release.unwrap_or(0.6) * d, 0)]
+        vec![(b + 0.1 * d, b + 0.6 * d, 0)]
     } else {
         vec![(b + 0.25 * d, b + 0.75 * d, 0)]
     }

@@ -33,9 +33,8 @@ pub fn span_of(sounds: &[SpokenSound], i: usize, rate: FrameRate) -> (f64, f64) 
     let (after_seal, before_seal) = (seals(i.checked_sub(1)), seals(Some(i + 1)));
     let (mut start, mut end, d) = (sound.start, sound.end, sound.length());
     match sound.phone {
-        // Until the burst that is heard; where none is, as long as such closures usually are.
-        Phone::P if d > 0.04 => end = start + sound.release.unwrap_or(0.62) * d,
-        Phone::B if d > 0.04 => end = start + sound.release.unwrap_or(0.75) * d,
+        Phone::P if d > 0.04 => end = start + 0.62 * d,
+        Phone::B if d > 0.04 => end = start + 0.75 * d,
         Phone::F | Phone::V | Phone::Th | Phone::Dh => {
             let edge = if sound.is_tuck() { 0.15 } else { 0.2 };
             start += if after_seal { 0.45 } else { edge } * d;

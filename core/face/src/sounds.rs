@@ -132,8 +132,6 @@ pub struct SpokenSound {
     pub loudness: f64,
     /// How far it goes towards its full shape; 1 is normal.
     pub reach: f64,
-    /// Of a stop that is heard to open: where in its time, 0..1.
-    pub release: Option<f64>,
     /// Whether this vowel owns a jaw beat; set by [`crate::beats`].
     pub owns_beat: bool,
 }
@@ -197,7 +195,6 @@ pub fn spoken(timing: &Timing, reaches: &[Reach], end: f64) -> Vec<SpokenSound> 
                 stress,
                 loudness: if sound.phone.is_vowel() { f64::from(sound.level) - median } else { 0.0 },
                 reach: reach::of_sound(reaches, timing, i),
-                release: sound.release.map(f64::from).filter(|r| (0.2..=0.95).contains(r)),
                 owns_beat: false,
             }
         })
@@ -209,18 +206,7 @@ pub fn spoken(timing: &Timing, reaches: &[Reach], end: f64) -> Vec<SpokenSound> 
             if start < end {
                 let shape = Shape::Phone(Phone::Sil);
                 let (phone, stress, loudness, reach, owns_beat) = (Phone::Sil, 0, 0.0, 1.0, false);
-                let release = None;
-                out.push(SpokenSound {
-                    phone,
-                    shape,
-                    start,
-                    end,
-                    stress,
-                    loudness,
-                    reach,
-                    release,
-                    owns_beat,
-                });
+                out.push(SpokenSound { phone, shape, start, end, stress, loudness, reach, owns_beat });
             }
         }
     }

@@ -39,7 +39,7 @@ export function CurvePanel({ line, grid, control }: Props) {
   const controls = new Set(touches.map((t) => t.control));
   const title = controls.size > 1 ? `${controls.size} curves` : longName(first?.control ?? control);
   return (
-    <section className="panel" aria-label="Curve" data-testid="curve-panel">
+    <section className="panel tight" aria-label="Curve" data-testid="curve-panel">
       <div>
         <div style={{ display: 'flex', alignItems: 'baseline', gap: 8 }}>
           <h2>
@@ -56,7 +56,7 @@ export function CurvePanel({ line, grid, control }: Props) {
         </div>
         <span className="soft">
           {first
-            ? `by hand, on ${first.on}; the automatic curve is the thin one`
+            ? `by hand, on ${first.on}`
             : own.length > 0
               ? `by hand: ${own.map((t) => `${t.keys.length} on ${t.on}`).join(', ')}`
               : 'automatic so far: double-click the curve to put a key on it, or press T'}
@@ -155,7 +155,7 @@ export function CurvePanel({ line, grid, control }: Props) {
       </div>
       <span className="soft">
         {hand.baked && own.some((t) => t.laid === 'replace') ? `Baked: ${hand.baked}. ` : ''}
-        {first ? 'If the word moves, these keys move with it.' : ''}
+        {first ? 'The thin curve is the automatic one. If the word moves, these keys move with it.' : ''}
       </span>
     </section>
   );

@@ -141,6 +141,15 @@ export function loop(span: Span | null) {
   if (was || span) play(span?.start ?? get().time);
 }
 
+/** Brings a moment into view that lies outside of it. */
+function follow(time: number) {
+  const { view } = get();
+  if (time >= view.start && time <= view.end) return;
+  const length = view.end - view.start;
+  const start = Math.max(0, time - length / 2);
+  set({ view: { start, end: start + length } });
+}
+
 /** Goes to a moment; with a grain of its sound, so that scrubbing is heard. */
 export function seek(time: number, audible = false) {
   const at = Math.max(0, Math.min(time, duration() || time));
@@ -151,6 +160,7 @@ export function seek(time: number, audible = false) {
   }
   if (was) stop();
   set({ time: at });
+  follow(at);
   if (!audible || !buffer) return;
   const out = audio();
   void out.resume();
