@@ -19,8 +19,10 @@ const BEAM: f32 = 250.0;
 const WIDEST_BEAM: f32 = BEAM * 1024.0;
 /// Frames scored at a time: a base phone that the search asks for in one is scored in all of them.
 const BLOCK: usize = 24;
-/// The confidence looks at every third frame. No phone is shorter: it passes three states.
+/// The confidence looks at every third frame of a phone, from its second on: no phone is shorter than its three states,
+/// and at its edges it is half another one.
 const LOOK: usize = STATES;
+const FIRST_LOOK: usize = 1;
 /// Frames that the confidence scores at a time.
 const LOOKS: usize = 128;
 const NONE: f32 = f32::NEG_INFINITY;
@@ -308,8 +310,9 @@ pub fn align(
     loop {
         let mut search = Search { model, graph: &graph, bands: Vec::new(), back: Vec::new() };
         if let Some(path) = search.run(features, beam, watch)? {
-            let bases: Vec<u8> = path.iter().step_by(LOOK).map(|n| graph.nodes[*n].base).collect();
-            return Ok(segments(&graph, &posteriors(model, features, &bases), &path));
+            let mut segments = segments(&graph, &path);
+            tell_sureness(model, features, &graph, &path, &mut segments);
+            return Ok(segments);
         }
         beam *= 4.0;
         if beam > WIDEST_BEAM {
@@ -318,35 +321,52 @@ pub fn align(
     }
 }
 
-/// Log posteriors of base phones against all others, each in one of every [`LOOK`] frames.
-fn posteriors(model: &AcousticModel, features: &[Feature], bases: &[u8]) -> Vec<f32> {
-    let looked_at: Vec<Feature> = features.iter().step_by(LOOK).copied().collect();
-    let mut out = Vec::with_capacity(bases.len());
-    for (chunk, bases) in looked_at.chunks(LOOKS).zip(bases.chunks(LOOKS)) {
-        for (scores, base) in BlockScores::full(model, chunk).frames().zip(bases) {
+/// The frames of a segment that its confidence looks at.
+fn looks(segment: &Segment) -> impl Iterator<Item = usize> + use<> {
+    let last = segment.frames.end - 1;
+    (segment.frames.start + FIRST_LOOK).min(last)..=last
+}
+
+/// Sets the mean log posterior of each segment's phone against all others.
+fn tell_sureness(
+    model: &AcousticModel,
+    features: &[Feature],
+    graph: &Graph,
+    path: &[usize],
+    segments: &mut [Segment],
+) {
+    let frames: Vec<usize> = segments.iter().flat_map(|s| looks(s).step_by(LOOK)).collect();
+    let looked_at: Vec<Feature> = frames.iter().map(|f| features[*f]).collect();
+    let mut posteriors = Vec::with_capacity(frames.len());
+    for (chunk, frames) in looked_at.chunks(LOOKS).zip(frames.chunks(LOOKS)) {
+        for (scores, frame) in BlockScores::full(model, chunk).frames().zip(frames) {
             let phones = scores.phones();
             let top = phones.iter().copied().fold(NONE, f32::max);
             let log_sum = top + phones.iter().map(|p| (p - top).exp()).sum::<f32>().ln();
-            out.push(phones[usize::from(*base)] - log_sum);
+            posteriors.push(phones[usize::from(graph.nodes[path[*frame]].base)] - log_sum);
         }
     }
-    out
+    let mut rest = posteriors.into_iter();
+    for segment in segments {
+        let count = looks(segment).step_by(LOOK).count();
+        segment.posterior = rest.by_ref().take(count).sum::<f32>() / count as f32;
+    }
 }
 
-fn segments(graph: &Graph, posteriors: &[f32], path: &[usize]) -> Vec<Segment> {
+/// The path phone by phone, without its sureness.
+fn segments(graph: &Graph, path: &[usize]) -> Vec<Segment> {
     let mut out = Vec::new();
     let mut start = 0;
     while start < path.len() {
         let id = path[start];
         let end = start + path[start..].iter().take_while(|n| **n == id).count();
         let node = &graph.nodes[id];
-        let looks = &posteriors[start.div_ceil(LOOK)..end.div_ceil(LOOK)];
         out.push(Segment {
             frames: start..end,
             word: node.word,
             pronunciation: node.pronunciation,
             phone: node.phone,
-            posterior: looks.iter().sum::<f32>() / looks.len() as f32,
+            posterior: 0.0,
         });
         start = end;
     }
