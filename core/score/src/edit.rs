@@ -193,21 +193,23 @@ fn retime(line: &mut Line, timing: Option<Timing>) -> Edit {
     if line.touches.is_empty() && line.reach.is_empty() {
         return back;
     }
-    let carry = Carry::new(old, new);
+    let (carry, home) = (Carry::new(old, new), Carry::new(new, old));
+    // Taking the times back carries everything back, too; what does not come home by that is put there.
     let mut put = Vec::new();
     for touch in &mut line.touches {
-        let carried = touch.carried(&carry, old, new);
-        if carried != *touch {
-            put.push(std::mem::replace(touch, carried));
+        let before = std::mem::replace(touch, touch.carried(&carry, old, new));
+        if touch.carried(&home, new, old) != before {
+            put.push(before);
         }
     }
-    let reach: Vec<Reach> = line.reach.iter().map(|r| r.carried(&carry, old)).collect();
-    let reach = std::mem::replace(&mut line.reach, reach);
+    let carried: Vec<Reach> = line.reach.iter().map(|r| r.carried(&carry, old)).collect();
+    let comes_home = carried.iter().map(|r| r.carried(&home, new)).eq(line.reach.iter().cloned());
+    let reach = std::mem::replace(&mut line.reach, carried);
     let mut all = vec![back];
     if !put.is_empty() {
         all.push(Edit::Touch { put, remove: Vec::new(), what: String::new() });
     }
-    if reach != line.reach {
+    if !comes_home {
         all.push(Edit::Reach(reach));
     }
     if all.len() == 1 { all.remove(0) } else { Edit::Together(all) }
