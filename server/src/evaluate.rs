@@ -23,7 +23,7 @@ pub struct Evaluated {
 
 /// A line as it is now, or one of its snapshots.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub struct State {
+pub struct Version {
     pub line: i32,
     pub snapshot: Option<i32>,
 }
@@ -31,12 +31,12 @@ pub struct State {
 /// The newest evaluation of each state that is looked at.
 #[derive(Default)]
 pub struct Evaluations {
-    kept: Mutex<HashMap<State, Arc<Evaluated>>>,
+    kept: Mutex<HashMap<Version, Arc<Evaluated>>>,
 }
 
 impl Evaluations {
     /// The curves of a line; none as long as it has no times.
-    pub fn get(&self, id: State, line: &Line, wiring: &Wiring, grid: FrameGrid) -> Option<Arc<Evaluated>> {
+    pub fn get(&self, id: Version, line: &Line, wiring: &Wiring, grid: FrameGrid) -> Option<Arc<Evaluated>> {
         let timing = line.timing.as_ref()?;
         let mut kept = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
         if let Some(found) = kept.get(&id)
@@ -67,18 +67,17 @@ impl Evaluations {
 }
 
 /// A line as it is now or in a snapshot, with its curves on its character; none as long as it has no times.
-pub fn evaluated(app: &App, state: State) -> Answer<Option<(Line, Arc<Evaluated>)>> {
-    let now = app.store.line(state.line)?.document;
-    let document = match state.snapshot {
-        Some(snapshot) => app.store.snapshot(state.line, snapshot)?,
-        None => now,
+pub fn evaluated(app: &App, version: Version) -> Answer<Option<(Line, Arc<Evaluated>)>> {
+    let document = match version.snapshot {
+        Some(snapshot) => app.store.snapshot(version.line, snapshot)?,
+        None => app.store.line(version.line)?.document,
     };
     let wiring = match &document.character {
         Some(name) => app.store.cast_member_named(name)?.wiring,
         None => Wiring::default(),
     };
     let grid = app.store.production()?.grid;
-    let found = app.evaluations.get(state, &document, &wiring, grid);
+    let found = app.evaluations.get(version, &document, &wiring, grid);
     Ok(found.map(|evaluated| (document, evaluated)))
 }
 

@@ -1,7 +1,7 @@
 // Every action once: its name, its key, what it does. Keys, the command search and buttons use these.
 
 import { spotlight } from '@mantine/spotlight';
-import { type ControlName, type LineView, api, queries, tell } from './api/client';
+import { type ControlName, api, queries, tell } from './api/client';
 import { change } from './cast/edit';
 import { atRest } from './cast/pose';
 import { startWalk, toggleWalk } from './cast/walk';
@@ -10,6 +10,7 @@ import { joinSound, nudge, pinWord, splitSound, takeOut } from './score/correct'
 import { soundIsDoubtful, soundsOf, wordsOf } from './score/draw';
 import * as hand from './score/hand';
 import { clampView } from './score/layout';
+import { openGrid, openLine } from './score/open';
 import * as player from './score/player';
 import { chooseWord } from './score/Staves';
 import { perSecond } from './score/time';
@@ -26,14 +27,12 @@ export interface Command {
   run: () => void;
 }
 
-const openLine = () => queries.getQueryData<LineView>(['line', get().line]);
-
 /** Moves the playhead by whole frames of the production, onto the grid. */
 export function stepFrames(count: number) {
-  const production = queries.getQueryData<Awaited<ReturnType<typeof api.production>>>(['production']);
-  if (!production) return;
+  const grid = openGrid();
+  if (!grid) return;
   if (get().playing) player.stop();
-  const rate = perSecond(production.grid);
+  const rate = perSecond(grid);
   const frame = Math.floor(get().time * rate + 1e-6) + count;
   player.seek(frame / rate + 1e-6, true);
 }

@@ -3,9 +3,8 @@
 
 use crate::goals::Factor;
 use crate::links;
-use crate::musts::Must;
 use crate::organ::Organ;
-use crate::performance::{Articulation, HZ, Performance, articulate};
+use crate::performance::{Articulation, Performance, articulate};
 use crate::trajectory::Source;
 use jam_score::{Control, FrameRate, Line, Seconds};
 use serde::Serialize;
@@ -57,14 +56,15 @@ pub struct Cause {
 /// Parts smaller than this are told together.
 const SMALL: f64 = 0.004;
 
-fn of_factor(factor: Factor) -> Option<Why> {
+/// What a factor of a sound's wish is.
+fn of_factor(factor: Factor, sound: usize) -> Why {
     match factor {
-        Factor::Sound => None,
-        Factor::Openness => Some(Why::Openness),
-        Factor::Lips => Some(Why::Lips),
-        Factor::Stress => Some(Why::Stress),
-        Factor::Loudness => Some(Why::Loudness),
-        Factor::Reach => Some(Why::Reach),
+        Factor::Sound => Why::Sound(sound),
+        Factor::Openness => Why::Openness,
+        Factor::Lips => Why::Lips,
+        Factor::Stress => Why::Stress,
+        Factor::Loudness => Why::Loudness,
+        Factor::Reach => Why::Reach,
     }
 }
 
@@ -82,19 +82,15 @@ impl Sum {
 }
 
 fn of_organ(all: &Articulation, organ: Organ, time: Seconds, sum: &mut Sum) {
-    let must = |k: usize| all.musts.get(k).map(|m: &Must| m.sound);
-    for (source, share) in all.organ(organ).shares(time.0 * HZ, &all.goals, &all.musts) {
+    for (source, share) in all.organ(organ).shares(time.0, &all.goals, &all.musts) {
         match source {
             Source::Goal(k) => {
                 let goal = &all.goals[k];
                 for factor in Factor::ALL {
-                    sum.add(
-                        of_factor(factor).unwrap_or(Why::Sound(goal.sound)),
-                        share * goal.wish.part(factor),
-                    );
+                    sum.add(of_factor(factor, goal.sound), share * goal.wish.part(factor));
                 }
             }
-            Source::Must(k) => sum.add(must(k).map_or(Why::Range, Why::Must), share),
+            Source::Must(k) => sum.add(Why::Must(all.musts[k].sound), share),
             Source::Range => sum.add(Why::Range, share),
         }
     }
@@ -103,15 +99,13 @@ fn of_organ(all: &Articulation, organ: Organ, time: Seconds, sum: &mut Sum) {
 fn explained(face: &Performance, all: Option<&Articulation>, control: Control, time: Seconds) -> Cause {
     let (automatic, touches) = face.touched(control, time);
     let mut sum = Sum::default();
-    match (links::of(control), Organ::of(control), all) {
-        (Some(link), _, _) => {
-            let with = link.with.map_or(1.0, |c| face.value(c, time));
-            for (from, gain) in link.gains {
-                sum.add(Why::Link(*from), f64::from(gain * face.value(*from, time) * with));
-            }
+    if let Some(link) = links::of(control) {
+        let with = link.with.map_or(1.0, |c| face.value(c, time));
+        for (from, gain) in link.gains {
+            sum.add(Why::Link(*from), f64::from(gain * face.value(*from, time) * with));
         }
-        (None, Some(organ), Some(all)) => of_organ(all, organ, time, &mut sum),
-        _ => {}
+    } else if let (Some(organ), Some(all)) = (Organ::of(control), all) {
+        of_organ(all, organ, time, &mut sum);
     }
     // Samples are read straight between, in single precision.
     let made: f64 = sum.0.iter().map(|p| p.amount).sum();

@@ -118,24 +118,27 @@ pub enum Source {
     Range,
 }
 
+/// A time's place on a grid of `n` points, between them too.
+fn place(time: f64, n: usize) -> f64 {
+    (time * HZ).clamp(0.0, n.saturating_sub(1) as f64)
+}
+
 /// Points of the grid in which a goal pulls, each with how strongly.
 fn pulls(goal: &Goal, n: usize) -> Vec<(usize, f64)> {
-    let index = |time: f64| (time * HZ).clamp(0.0, n.saturating_sub(1) as f64);
     let (from, to) = goal.reach();
-    let (from, to) = (index(from).floor() as usize, index(to).ceil() as usize);
+    let (from, to) = (place(from, n).floor() as usize, place(to, n).ceil() as usize);
     let own = (from..=to).map(|i| (i, goal.weight * goal.pull(i as f64 / HZ)));
     let pulls: Vec<(usize, f64)> = own.filter(|(_, pull)| *pull > 0.0).collect();
     if pulls.is_empty() {
         // A window that falls between two grid points still pulls, on the nearer one.
-        return vec![(index(0.5 * (goal.start + goal.end)).round() as usize, 0.6 * goal.weight)];
+        return vec![(place(0.5 * (goal.start + goal.end), n).round() as usize, 0.6 * goal.weight)];
     }
     pulls
 }
 
 /// Points of the grid in which a must holds: outward, so that it holds between grid points too.
 fn holds(must: &Must, n: usize) -> std::ops::RangeInclusive<usize> {
-    let index = |time: f64| (time * HZ).clamp(0.0, n.saturating_sub(1) as f64);
-    index(must.start + 1e-8).floor() as usize..=index(must.end - 1e-8).ceil() as usize
+    place(must.start + 1e-8, n).floor() as usize..=place(must.end - 1e-8, n).ceil() as usize
 }
 
 impl Solved {
@@ -193,12 +196,12 @@ impl Solved {
         self.raw.iter().enumerate().map(|(i, x)| x.clamp(self.low[i], self.high[i])).collect()
     }
 
-    /// What the value at a place between grid points is made of: for each goal how much of its target arrives there,
+    /// What the value at a time is made of: for each goal how much of its target arrives there,
     /// for musts and the range their share of the value. The matrix is symmetric, so one more solve tells all
     /// shares exactly; what they add up to, and the rest that the last clamp moved, is the value.
-    pub fn shares(&self, place: f64, goals: &[Goal], musts: &[Must]) -> Vec<(Source, f64)> {
+    pub fn shares(&self, time: f64, goals: &[Goal], musts: &[Must]) -> Vec<(Source, f64)> {
         let n = self.raw.len();
-        let place = place.clamp(0.0, n.saturating_sub(1) as f64);
+        let place = place(time, n);
         let i = (place as usize).min(n.saturating_sub(2));
         let mut at = vec![0.0; n];
         for (k, share) in [(i, 1.0 - (place - i as f64)), (i + 1, place - i as f64)] {

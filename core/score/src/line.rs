@@ -162,6 +162,21 @@ impl Timing {
         }
     }
 
+    /// A word as it is named in sentences: `“pier”`.
+    pub fn name_word(&self, word: u32) -> Option<String> {
+        self.words.get(word as usize).map(|w| format!("“{}”", w.text))
+    }
+
+    /// A sound as it is named in sentences: `P of “pier”`, `a pause`.
+    pub fn name_sound(&self, sound: u32) -> String {
+        let Some(own) = self.sounds.get(sound as usize) else { return "the end".into() };
+        match own.word.and_then(|w| self.name_word(w)) {
+            Some(word) => format!("{} of {word}", own.phone.name()),
+            None if own.phone == Phone::Sil => "a pause".into(),
+            None => own.phone.name().into(),
+        }
+    }
+
     /// The end of the last sound, which is the end of the recording.
     pub fn end(&self) -> Seconds {
         self.sounds.last().map_or(Seconds::ZERO, |s| s.span.end)

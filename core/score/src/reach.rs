@@ -127,9 +127,7 @@ impl Reach {
                     ReachOf::Sound(sound) => old.sounds.get(sound as usize).and_then(|s| s.word),
                     ReachOf::Kind(_) => None,
                 };
-                let text = word
-                    .and_then(|w| old.words.get(w as usize))
-                    .map_or("a pause".into(), |w| format!("“{}”", w.text));
+                let text = word.and_then(|w| old.name_word(w)).unwrap_or_else(|| "a pause".into());
                 Reach { aside: Some(text), ..self.clone() }
             }
         }

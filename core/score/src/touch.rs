@@ -167,24 +167,17 @@ impl Touch {
         if let Some(was) = &self.aside {
             return was.clone();
         }
-        let word = |w: u32| timing.words.get(w as usize).map(|w| format!("“{}”", w.text));
-        let of_sound = |s: u32| {
-            let sound = timing.sounds.get(s as usize)?;
-            Some((sound, sound.word.and_then(word)))
-        };
         match self.on {
-            On::Sound(s) => match of_sound(s) {
-                Some((sound, Some(word))) => format!("{} of {word}", sound.phone.name()),
-                _ => "a pause".into(),
-            },
-            On::Word(w) => word(w).unwrap_or_default(),
+            On::Sound(s) => timing.name_sound(s),
+            On::Word(w) => timing.name_word(w).unwrap_or_default(),
             On::Span => {
                 let words: Vec<u32> = self
                     .keys
                     .iter()
                     .filter_map(|k| timing.sounds.get(k.moment.sound as usize)?.word)
                     .collect();
-                match (words.first().and_then(|w| word(*w)), words.last().and_then(|w| word(*w))) {
+                let name = |w: Option<&u32>| w.and_then(|w| timing.name_word(*w));
+                match (name(words.first()), name(words.last())) {
                     (Some(a), Some(b)) if a != b => format!("{a} to {b}"),
                     (Some(a), _) => format!("around {a}"),
                     _ => "a pause".into(),

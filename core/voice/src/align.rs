@@ -19,6 +19,8 @@ const BEAM: f32 = 250.0;
 const WIDEST_BEAM: f32 = BEAM * 1024.0;
 /// Frames scored at a time: a base phone that the search asks for in one is scored in all of them.
 const BLOCK: usize = 24;
+/// Blocks after which somebody may watch and stop.
+const WATCHED: usize = 5;
 /// The confidence looks at every frame of a phone, and at every third of a pause. Fewer looks at phones would be quicker
 /// (every third: 101 times faster than the sound) but mark more right words as doubtful.
 const LOOK_AT_PAUSES: usize = STATES;
@@ -207,7 +209,7 @@ impl Search<'_> {
         let mut next = now.clone();
         let (mut low, mut high) = (0usize, 0usize);
         for (block, chunk) in features.chunks(BLOCK).enumerate() {
-            if !watch((block * BLOCK) as f64 / features.len() as f64) {
+            if block.is_multiple_of(WATCHED) && !watch((block * BLOCK) as f64 / features.len() as f64) {
                 return Err(AlignError::Cancelled);
             }
             let block_scores = BlockScores::new(self.model, chunk);

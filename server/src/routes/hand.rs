@@ -1,10 +1,10 @@
 //! What hands do: touches, reach, why a value is what it is, and snapshots.
 
 use crate::app::{App, Event};
-use crate::evaluate::{State as LineState, evaluated};
+use crate::evaluate::{Evaluated, Version, evaluated};
 use crate::form::blocking;
 use crate::problem::{Answer, Problem};
-use crate::routes::lines::{LineView, view};
+use crate::routes::lines::{LineView, edited, view};
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use jam_face::{Control, Region, Why, hand};
@@ -158,30 +158,19 @@ pub fn touches(line: &Line) -> Vec<TouchView> {
     line.touches.iter().map(view).collect()
 }
 
-/// A sound in words: `AA of “harbour”`.
-fn sound_in_words(line: &Line, sound: usize) -> String {
-    let Some(timing) = &line.timing else { return String::new() };
-    let Some(own) = timing.sounds.get(sound) else { return "the end".into() };
-    match own.word.and_then(|w| timing.words.get(w as usize)) {
-        Some(word) => format!("{} of “{}”", own.phone.name(), word.text),
-        None if own.phone == jam_score::Phone::Sil => "a pause".into(),
-        None => own.phone.name().into(),
-    }
-}
-
 pub fn reaches(line: &Line) -> Vec<ReachView> {
     let kinds = SoundKind::ALL.iter().map(|kind| {
         let of = ReachOf::Kind(*kind);
         let amount = line.reach.iter().find(|r| r.of == of).map_or(1.0, |r| r.amount);
         ReachView { of, title: kind.title().into(), amount, aside: false }
     });
-    let words = line.timing.as_ref().map(|t| &t.words);
     let others = line.reach.iter().filter_map(|r| {
+        let timing = line.timing.as_ref()?;
         let title = match (r.of, &r.aside) {
             (ReachOf::Kind(_), _) => return None,
             (_, Some(was)) => was.clone(),
-            (ReachOf::Word(w), None) => format!("“{}”", words?.get(w as usize)?.text),
-            (ReachOf::Sound(s), None) => sound_in_words(line, s as usize),
+            (ReachOf::Word(w), None) => timing.name_word(w)?,
+            (ReachOf::Sound(s), None) => timing.name_sound(s),
         };
         Some(ReachView { of: r.of, title, amount: r.amount, aside: r.aside.is_some() })
     });
@@ -196,19 +185,13 @@ pub fn snapshots(app: &App, id: i32) -> Answer<Vec<SnapshotView>> {
 /// Longest name of a step or a snapshot.
 const MAX_NAME: usize = 120;
 
-fn edited(app: &App, id: i32, edit: &Edit, goes_on: bool) -> Answer<LineView> {
-    let line = if goes_on { app.store.go_on_editing(id, edit)? } else { app.store.edit_line(id, edit)? };
-    app.tell(Event::Line { id });
-    view(app, line)
-}
-
 fn refused(error: TouchError) -> Problem {
     StoreError::from(EditError::from(error)).into()
 }
 
 /// The line with its curves.
-fn played(app: &App, id: i32) -> Answer<(Line, Arc<crate::evaluate::Evaluated>)> {
-    let found = evaluated(app, LineState { line: id, snapshot: None })?;
+fn played(app: &App, id: i32) -> Answer<(Line, Arc<Evaluated>)> {
+    let found = evaluated(app, Version { line: id, snapshot: None })?;
     found.ok_or_else(|| StoreError::from(EditError::NotTimed).into())
 }
 
@@ -360,9 +343,10 @@ pub async fn cause(
         let causes = deliver::causes(&line, grid, &controls, time).unwrap_or_default();
         let face = played.face.face_at(time);
         let values = played.wiring.apply_with(&face, None);
+        let sound = |i: usize| line.timing.as_ref().map_or(String::new(), |t| t.name_sound(i as u32));
         let in_words = |why: Why| match why {
-            Why::Sound(i) => sound_in_words(&line, i),
-            Why::Must(i) => format!("{}: must hold", sound_in_words(&line, i)),
+            Why::Sound(i) => sound(i),
+            Why::Must(i) => format!("{}: must hold", sound(i)),
             Why::Openness => "diction: openness".into(),
             Why::Lips => "diction: lips".into(),
             Why::Stress => "stress of the syllable".into(),

@@ -181,6 +181,13 @@ pub fn view(app: &App, line: StoredLine) -> Answer<LineView> {
     })
 }
 
+/// Makes an edit, as one step with the last if it goes on with it, and tells every page.
+pub fn edited(app: &App, id: i32, edit: &Edit, goes_on: bool) -> Answer<LineView> {
+    let line = if goes_on { app.store.go_on_editing(id, edit)? } else { app.store.edit_line(id, edit)? };
+    app.tell(Event::Line { id });
+    view(app, line)
+}
+
 #[utoipa::path(get, path = "/api/lines", tag = "lines", responses((status = 200, body = [LineSummary])))]
 pub async fn list(State(app): State<Arc<App>>) -> Answer<Json<Vec<LineSummary>>> {
     blocking(move || {
@@ -299,13 +306,7 @@ pub async fn correct(
     Path(id): Path<i32>,
     Json(correction): Json<Correction>,
 ) -> Answer<Json<LineView>> {
-    blocking(move || {
-        let line = app.store.edit_line(id, &Edit::Correct(correction))?;
-        app.tell(Event::Line { id });
-        view(&app, line)
-    })
-    .await
-    .map(Json)
+    blocking(move || edited(&app, id, &Edit::Correct(correction), false)).await.map(Json)
 }
 
 /// Words and sounds as interval tiers.

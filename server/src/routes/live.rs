@@ -2,7 +2,7 @@
 //! asks for them.
 
 use crate::app::{App, Event};
-use crate::evaluate::{self, WindowRequest, evaluated};
+use crate::evaluate::{Version, WindowRequest, evaluated};
 use crate::problem::Answer;
 use axum::extract::State;
 use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
@@ -51,6 +51,6 @@ fn text(event: &Event) -> Option<Message> {
 }
 
 fn window(app: &App, request: &WindowRequest) -> Answer<Option<Vec<u8>>> {
-    let state = evaluate::State { line: request.line, snapshot: request.snapshot };
-    Ok(evaluated(app, state)?.map(|(_, e)| e.window(request)))
+    let version = Version { line: request.line, snapshot: request.snapshot };
+    Ok(evaluated(app, version)?.map(|(_, e)| e.window(request)))
 }

@@ -3,7 +3,7 @@
 use crate::app::{App, Event};
 use crate::form::{Form, blocking};
 use crate::problem::{Answer, Problem};
-use crate::routes::lines::{LineView, view};
+use crate::routes::lines::{LineView, edited, view};
 use crate::{jobs, outside};
 use axum::Json;
 use axum::extract::{Multipart, Path, State};
@@ -306,18 +306,7 @@ pub async fn articulate(
     Path(id): Path<i32>,
     Json(change): Json<DictionChange>,
 ) -> Answer<Json<LineView>> {
-    blocking(move || {
-        let edit = Edit::Diction(change.diction);
-        let line = if change.goes_on {
-            app.store.go_on_editing(id, &edit)?
-        } else {
-            app.store.edit_line(id, &edit)?
-        };
-        app.tell(Event::Line { id });
-        view(&app, line)
-    })
-    .await
-    .map(Json)
+    blocking(move || edited(&app, id, &Edit::Diction(change.diction), change.goes_on)).await.map(Json)
 }
 
 /// Adds another recording of a line's words and chooses it.

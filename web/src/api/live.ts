@@ -51,7 +51,7 @@ function askNext() {
   }
 }
 
-/** Asks for all of a state of the wanted line, what is looked at first. */
+/** All windows of a state of the wanted line, what is looked at first. */
 function windowsOf(snapshot: number | null) {
   if (!wanted) return [];
   const visible = Math.floor(wanted.at / CHUNK) * CHUNK;
@@ -60,7 +60,8 @@ function windowsOf(snapshot: number | null) {
 }
 
 function askAll() {
-  queue = windowsOf(null);
+  // What is still missing of a snapshot that is compared comes after it.
+  queue = [...windowsOf(null), ...queue.filter((w) => w.snapshot !== null)];
   askNext();
 }
 
@@ -126,6 +127,7 @@ function hear(text: string) {
   if (event.type === 'line') {
     void refresh(['lines']);
     void refresh(['line', event.id]);
+    void refresh(['cause', event.id]);
     if (event.id === wanted?.line) askAll();
     return;
   }
@@ -161,6 +163,7 @@ export function want(line: number, duration: number, at = 0) {
   if (wanted?.line === line) return;
   wanted = { line, at: Math.floor(at * HZ), samples };
   compared = null;
+  queue = [];
   shown.clear();
   changed();
   askAll();
@@ -169,6 +172,7 @@ export function want(line: number, duration: number, at = 0) {
 /** Says which snapshot is compared with; none stops comparing. */
 export function compare(snapshot: number | null) {
   if (compared !== null) shown.delete(compared);
+  queue = queue.filter((w) => w.snapshot === null);
   compared = snapshot;
   changed();
   if (snapshot === null) return;

@@ -120,9 +120,8 @@ export function Staves({ line, grid }: Props) {
       sounds: draw.drawSounds,
       strip: draw.drawStrip,
       mouth: (c, s, stave) =>
-        amounts ? drawOpenStave(c, s, amounts, all, control, keys) : draw.drawMouthStave(c, s, stave),
+        open && amounts ? drawOpenStave(c, s, amounts, all, control, keys) : draw.drawMouthStave(c, s, stave),
     };
-    if (!open) drawn.mouth = draw.drawMouthStave;
     for (const stave of staves) {
       // Nothing reaches into the names at the left.
       c.save();

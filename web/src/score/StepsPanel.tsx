@@ -1,5 +1,6 @@
 import { useState } from 'react';
 import { type LineView, api, queries, tell } from '../api/client';
+import { longName } from '../cast/words';
 import { compareWith } from './compare';
 import { takeBack } from '../commands';
 import { useView } from '../state';
@@ -73,7 +74,7 @@ export function StepsPanel({ line }: { line: LineView }) {
         <div className="step">
           <span>
             Kept aside, their words are gone:{' '}
-            {aside.map((t) => `${t.control.replace(/_/g, ' ')} on ${t.on}`).join(', ')}
+            {aside.map((t) => `${longName(t.control)} on ${t.on}`).join(', ')}
           </span>
           <button
             className="quiet"

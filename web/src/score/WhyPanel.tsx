@@ -27,23 +27,13 @@ export function WhyPanel({ line, grid }: { line: LineView; grid: Grid }) {
   const time = useView((s) => Math.round(s.time * 100) / 100);
   const playing = useView((s) => s.playing);
   const control = useView((s) => s.control);
-  const steps = line.undo.length;
   const { id } = line.summary;
   const asked = control ? [control] : most(time);
   const cause = useQuery({
-    queryKey: [
-      'cause',
-      id,
-      time,
-      asked.join(','),
-      steps,
-      line.redo.length,
-      JSON.stringify(line.document.diction),
-    ],
+    queryKey: ['cause', id, time, asked.join(',')],
     queryFn: () => api.cause(id, time, asked),
     enabled: !playing && asked.length > 0,
     placeholderData: (before) => before,
-    staleTime: 0,
   });
   return (
     <section className="panel" aria-label="Why" data-testid="why">

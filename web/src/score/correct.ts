@@ -1,15 +1,16 @@
 // Corrections by hand: which one a drag or a key makes. What it does to the line the server works out.
 
-import { type Correction, type LineView, type Production, api, queries, tell } from '../api/client';
+import { type Correction, type LineView, api, tell } from '../api/client';
 import { get, set } from '../state';
 import { soundsOf, wordsOf } from './draw';
 import { type Axis, type Stave, toX } from './layout';
+import { openGrid, openLine } from './open';
 import { perSecond } from './time';
 
 /** Pixels on either side of an edge that take hold of it. */
 const GRIP = 5;
 /** Seconds that a nudge moves. */
-const NUDGE = 0.005;
+export const NUDGE = 0.005;
 
 /** What is held while dragging. */
 export type Held =
@@ -53,14 +54,12 @@ export function letGo(held: Held, time: number, alone: boolean) {
   }
 }
 
-const openLine = () => queries.getQueryData<LineView>(['line', get().line]);
-
 /** Moves the start of the selected sound, or the selected word, by a nudge or by a frame. */
 export function nudge(direction: number, frame: boolean) {
   const line = openLine();
-  const production = queries.getQueryData<Production>(['production']);
-  if (!line || !production) return;
-  const by = direction * (frame ? 1 / perSecond(production.grid) : NUDGE);
+  const grid = openGrid();
+  if (!line || !grid) return;
+  const by = direction * (frame ? 1 / perSecond(grid) : NUDGE);
   const { word, sound } = get().selected;
   const chosen = soundsOf(line)[sound ?? -1];
   if (chosen && sound !== null) {

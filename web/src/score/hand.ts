@@ -4,7 +4,6 @@ import {
   type ControlName,
   type KeyShape,
   type LineView,
-  type Production,
   type TimedKey,
   type Touch,
   type TouchChange,
@@ -16,8 +15,10 @@ import { currentCurves } from '../api/live';
 import { Newest } from '../api/newest';
 import { longName } from '../cast/words';
 import { type ChosenKey, type Span, get, set } from '../state';
+import { NUDGE } from './correct';
 import { at } from './draw';
 import * as player from './player';
+import { openGrid, openLine } from './open';
 import { perSecond } from './time';
 
 /** How long a new touch takes to come and go, seconds. */
@@ -25,19 +26,15 @@ const FADE = 0.1;
 /** A key this near to a touch's own joins it, seconds. */
 const NEAR = 0.15;
 
-const openLine = () => queries.getQueryData<LineView>(['line', get().line]);
-
 /** Touches as they were changed last, until the server's answer holds them: what follows builds on them. */
 let held = new Map<number, TouchChange>();
 
 export const touchesOf = (line: LineView | undefined): Touch[] =>
   (line?.touches ?? []).filter((t) => !t.aside).map((t) => ({ ...t, ...held.get(t.id), id: t.id }));
 
-const grid = () => queries.getQueryData<Production>(['production'])?.grid;
-
 /** A time on the frame grid, if keys land on frames. */
 export function snapped(time: number): number {
-  const here = grid();
+  const here = openGrid();
   if (!get().snap || !here) return Math.max(0, time);
   return Math.max(0, Math.round(time * perSecond(here)) / perSecond(here));
 }
@@ -248,9 +245,9 @@ function again(what: string, change: (key: TimedKey, touch: Touch) => TimedKey) 
 
 /** Moves the chosen keys by a nudge or a frame, and in value. */
 export function nudgeKeys(direction: number, frame: boolean) {
-  const here = grid();
+  const here = openGrid();
   if (!here) return;
-  const by = direction * (frame ? 1 / perSecond(here) : 0.005);
+  const by = direction * (frame ? 1 / perSecond(here) : NUDGE);
   again('nudge', (key) => ({ ...key, time: Math.max(0, key.time + by) }));
 }
 

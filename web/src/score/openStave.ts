@@ -2,12 +2,11 @@
 
 import type { ControlName, LineView, Touch, Vocabulary } from '../api/client';
 import { type Curves, comparedCurves } from '../api/live';
-import type { Region } from '../cast/words';
+import { type Region, longName, partner } from '../cast/words';
 import { type ChosenKey, type Listed, type Span } from '../state';
 import { fonts } from '../theme';
 import { shownAt, touchesOf } from './hand';
 import { type Axis, GUTTER, type Stave, toX } from './layout';
-import type { Paint } from './paint';
 import { frameAt } from './time';
 import type { Scene } from './draw';
 
@@ -46,11 +45,11 @@ export function listing(
   };
   /** The right side is listed where hands made it another than the left, and where it is asked for. */
   const twin = (c: Listing) => {
-    const left = c.name.replace(/_right$/, '_left') as ControlName;
-    return left !== c.name && !touched.has(c.name) && !touched.has(left);
+    const left = c.name.endsWith('_right') ? partner(c.name) : null;
+    return left !== null && !touched.has(c.name) && !touched.has(left);
   };
   const wanted = (c: Listing) => {
-    const words = c.name.replace(/_/g, ' ');
+    const words = longName(c.name);
     if (text && !words.includes(text.toLowerCase())) return false;
     if (c.name === control) return true;
     if (listed === 'all' || text) return true;
@@ -195,7 +194,7 @@ export function drawOpenStave(
   const other = comparedCurves();
   const ordered = [...all].sort((a, b) => Number(a.name === control) - Number(b.name === control));
   for (const one of ordered) {
-    const colour = colourOf(paint, one.region);
+    const colour = paint[one.region];
     const active = one.name === control;
     const before = other?.controls.get(one.name);
     if (before && other && (active || control === null)) {
@@ -224,10 +223,10 @@ export function drawOpenStave(
     const region = all.find((one) => one.name === key.control)?.region ?? 'lips';
     c.beginPath();
     c.arc(key.x, key.y, chosen ? 6 : 4.5, 0, 2 * Math.PI);
-    c.fillStyle = chosen ? colourOf(paint, region) : paint.card;
+    c.fillStyle = chosen ? paint[region] : paint.card;
     c.fill();
     c.lineWidth = 1.8;
-    c.strokeStyle = chosen ? paint.ink : colourOf(paint, region);
+    c.strokeStyle = chosen ? paint.ink : paint[region];
     c.stroke();
     c.lineWidth = 1;
   }
@@ -288,8 +287,6 @@ export function handles(touch: Touch, index: number, axis: Axis, scale: Scale, o
   };
   return [end('before'), end('after')].filter((h) => h !== null);
 }
-
-export const colourOf = (paint: Paint, region: Region) => paint[region];
 
 /** The listed curve nearest to a place, within a few pixels. */
 export function curveAt(
