@@ -22,7 +22,7 @@ const BLOCK: usize = 24;
 /// Blocks after which somebody may watch and stop.
 const WATCHED: usize = 5;
 /// The confidence looks at every frame of a phone, and at every third of a pause. Fewer looks at phones would be quicker
-/// (every third: 101 times faster than the sound) but mark more right words as doubtful.
+/// (every third: 101 instead of 70 times faster than the sound) but mark more right words as doubtful.
 const LOOK_AT_PAUSES: usize = STATES;
 /// Frames that the confidence scores at a time.
 const LOOKS: usize = 128;
