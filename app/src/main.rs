@@ -1,7 +1,10 @@
 //! The command line: the server with its page, and the same work without any server.
 
 mod align;
+mod capture;
 mod character;
+mod check;
+mod layers;
 mod sync;
 
 use anyhow::Context;
@@ -37,6 +40,9 @@ enum What {
     /// Writes a character speaking a recording, and its curves.
     #[command(after_help = sync::EXAMPLES)]
     Sync(sync::Sync),
+    /// Prints what a supervisor would send back of a recording's performance, as JSON.
+    #[command(after_help = check::EXAMPLES)]
+    Check(check::Check),
     /// Simulated programs that stand in for real ones, to try what Jam Lips works with.
     #[command(subcommand, name = "stand-in")]
     StandIn(StandIn),
@@ -44,6 +50,18 @@ enum What {
 
 #[derive(Subcommand)]
 enum StandIn {
+    /// Sends a face that moves in slow waves, as a program that captures one does.
+    Capture {
+        /// The running Jam Lips.
+        #[arg(long, default_value = "127.0.0.1:7420", value_name = "ADDRESS")]
+        server: std::net::SocketAddr,
+        /// Sends OSC to this address instead.
+        #[arg(long, value_name = "ADDRESS")]
+        osc: Option<std::net::SocketAddr>,
+        /// Ends after so many seconds; without it, it goes on.
+        #[arg(long, value_name = "SECONDS")]
+        seconds: Option<f64>,
+    },
     /// Prints words for a recording, as a program given to --transcriber does. It does not listen: it knows the
     /// demo's lines by their length, and prints the text of the one that is nearest.
     Transcript {
@@ -76,6 +94,9 @@ struct Serve {
     /// last and prints the words. `jamlips stand-in transcript` shows how.
     #[arg(long, value_name = "COMMAND")]
     transcriber: Option<String>,
+    /// Hears the OSC of a face capture there, as 127.0.0.1:7421.
+    #[arg(long, value_name = "ADDRESS")]
+    osc: Option<std::net::SocketAddr>,
 }
 
 /// A recording and what is said in it.
@@ -123,7 +144,9 @@ fn main() -> ExitCode {
         What::Demo(options) => serve(&options, true),
         What::Align(options) => align::run(&options),
         What::Sync(options) => sync::run(&options),
+        What::Check(options) => check::run(&options),
         What::StandIn(StandIn::Transcript { audio }) => stand_in_transcript(&audio),
+        What::StandIn(StandIn::Capture { server, osc, seconds }) => capture::stand_in(server, osc, seconds),
     };
     match done {
         Ok(()) => ExitCode::SUCCESS,
@@ -151,7 +174,7 @@ fn serve(options: &Serve, demo: bool) -> anyhow::Result<()> {
     tokio::runtime::Runtime::new()?.block_on(async {
         let command = options.transcriber.as_ref();
         let transcriber = command.map(|c| c.split_whitespace().map(str::to_string).collect());
-        let settings = jam_server::Settings { transcriber };
+        let settings = jam_server::Settings { transcriber, osc: options.osc };
         let server = jam_server::Server::bind_with(store, options.listen, settings).await?;
         println!(
             "Jam Lips is at http://{} (data in {}); stop it with Ctrl-C",

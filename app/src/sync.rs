@@ -1,5 +1,6 @@
 //! `jamlips sync`: a character speaking a recording, as an animated glTF file and as curves.
 
+use crate::layers::LayerOptions;
 use crate::{Spoken, character};
 use clap::Args;
 use jam_formats::deliver::Delivery;
@@ -8,12 +9,15 @@ use std::path::PathBuf;
 
 pub const EXAMPLES: &str = "Examples:
   jamlips sync line.wav --text \"Pull the shutters down.\" --character bram.glb --out delivered
-  jamlips sync line.wav --text-file line.txt --character bram.glb --out delivered --fps 30000/1001 --first-frame 0";
+  jamlips sync line.wav --text-file line.txt --character bram.glb --out delivered --fps 30000/1001 --first-frame 0
+  jamlips sync line.wav --text-file line.txt --character bram.glb --out delivered --mood worry:0.6 --mood anger:0.8:2.0-3.5 --seed 3";
 
 #[derive(Args)]
 pub struct Sync {
     #[command(flatten)]
     spoken: Spoken,
+    #[command(flatten)]
+    layers: LayerOptions,
     /// The character: a .glb, a .gltf with the files it names beside it, or a .zip of these.
     #[arg(long, value_name = "FILE")]
     character: PathBuf,
@@ -36,9 +40,11 @@ pub fn run(options: &Sync) -> anyhow::Result<()> {
     let wiring = character::wiring(&character, options.wiring.as_deref())?;
     let (_, found) = options.spoken.analyse()?;
     let mut line = Line::new(found.timing.text.clone());
+    let heard = found.prosody();
     line.timing = Some(found.timing);
+    options.layers.lay(&mut line)?;
     let grid = FrameGrid { rate: options.fps, first: Frame(options.first_frame) };
-    let delivery = Delivery::new(&line, &wiring, grid)?;
+    let delivery = Delivery::new(&line, &heard, &wiring, grid)?;
     let name =
         options.spoken.audio.file_stem().map_or_else(|| "line".into(), |s| s.to_string_lossy().into_owned());
     std::fs::create_dir_all(&options.out)?;

@@ -54,8 +54,9 @@ fn sync_writes_what_the_page_delivers_on_any_grid() {
     let folder = tempfile::tempdir().unwrap();
     let analysed = Analyser::shipped().unwrap();
     let sound = jam_formats::sound::read(jam_demo::LINES[9].recording).unwrap();
-    let line =
-        Line { timing: Some(analysed.analyse(&sound, TEXT, &|_| true).unwrap().timing), ..Line::new(TEXT) };
+    let found = analysed.analyse(&sound, TEXT, &|_| true).unwrap();
+    let heard = found.prosody();
+    let line = Line { timing: Some(found.timing), ..Line::new(TEXT) };
     let bram = jam_demo::CHARACTERS[0].read().unwrap();
     let wiring = bram.wiring().unwrap();
     for (fps, first) in [("24", 1001), ("25", 0), ("30", 1), ("30000/1001", -5), ("60", 86_400)] {
@@ -76,7 +77,7 @@ fn sync_writes_what_the_page_delivers_on_any_grid() {
         ]);
         assert!(said.status.success(), "{}", String::from_utf8_lossy(&said.stderr));
         let grid = FrameGrid { rate: fps.parse::<FrameRate>().unwrap(), first: Frame(first) };
-        let delivery = Delivery::new(&line, &wiring, grid).unwrap();
+        let delivery = Delivery::new(&line, &heard, &wiring, grid).unwrap();
         let curves = std::fs::read_to_string(out.join("curves.json")).unwrap();
         assert_eq!(curves, delivery.curves().unwrap(), "{fps}");
         assert_eq!(

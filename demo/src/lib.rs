@@ -6,13 +6,14 @@ pub mod head;
 mod lines;
 pub mod odile;
 
-pub use lines::{BELL, BRAM, DemoLine, LINES, ODILE};
+pub use lines::{BELL, BRAM, Cue, DemoLine, LINES, ODILE};
 
 use jam_face::{Attached, Control, Feed, Wiring};
 use jam_formats::glb::{Character, GlbError};
 use jam_formats::sound::{self, SoundError};
 use jam_score::{Frame, FrameGrid, FrameRate, Line};
 use jam_store::{NewLine, Production, Store, StoreError};
+use jam_voice::{AnalyseError, Analyser};
 
 /// A character of the demo.
 pub struct DemoCharacter {
@@ -76,9 +77,11 @@ pub enum DemoError {
     Character(#[from] GlbError),
     #[error(transparent)]
     Sound(#[from] SoundError),
+    #[error(transparent)]
+    Analyse(#[from] AnalyseError),
 }
 
-/// Lays the demo out in an empty data file; one that holds anything is left as it is.
+/// Lays the demo out, timed and with its moods and looks, in an empty data file; one that holds anything is left as it is.
 pub fn fill(store: &Store) -> Result<(), DemoError> {
     if !(store.cast()?.is_empty() && store.lines()?.is_empty()) {
         return Ok(());
@@ -88,9 +91,17 @@ pub fn fill(store: &Store) -> Result<(), DemoError> {
     for one in &CHARACTERS {
         store.add_cast_member(one.name, one.model, &one.wiring(&one.read()?)?)?;
     }
+    let analyser = Analyser::shipped()?;
     for line in LINES {
-        let facts = sound::read(line.recording)?.facts();
-        let document = Line { character: Some(line.character.into()), ..Line::new(line.text) };
+        let recording = sound::read(line.recording)?;
+        let facts = recording.facts();
+        let found = analyser.analyse(&recording, line.text, &|_| true)?;
+        let document = Line {
+            character: Some(line.character.into()),
+            layers: line.layers(&found.timing),
+            timing: Some(found.timing),
+            ..Line::new(line.text)
+        };
         store.add_line(&NewLine {
             document: &document,
             recording: line.recording,

@@ -2,30 +2,21 @@
 //! rule on their own faces.
 #![allow(clippy::unwrap_used)]
 
+mod common;
+
+use common::{lines, under};
 use jam_demo::{CHARACTERS, LINES};
 use jam_face::{Control, Feed, MouthKind, Output, Target};
 use jam_formats::deliver::{self, Delivery};
 use jam_formats::glb::Character;
 use jam_formats::sound;
-use jam_score::{Diction, Frame, FrameGrid, FrameRate, Line, Phone, Seconds, Span};
+use jam_score::layers::Mood;
+use jam_score::{Diction, Frame, FrameGrid, FrameRate, Phone, Region, Seconds, Span};
 use jam_voice::Analyser;
 use serde_json::{Value, json};
-use std::sync::OnceLock;
 
-/// Every line, analysed once.
-fn lines() -> &'static [Line] {
-    static TIMED: OnceLock<Vec<Line>> = OnceLock::new();
-    TIMED.get_or_init(|| {
-        let analyser = Analyser::shipped().unwrap();
-        LINES
-            .iter()
-            .map(|l| {
-                let recording = sound::read(l.recording).unwrap();
-                let found = analyser.analyse(&recording, l.text, &|_| true).unwrap();
-                Line { timing: Some(found.timing), ..Line::new(l.text) }
-            })
-            .collect()
-    })
+fn with_and_without_moods() -> impl Iterator<Item = Option<&'static Mood>> {
+    std::iter::once(None).chain(Mood::NAMED.iter().map(Some))
 }
 
 fn rates() -> [FrameRate; 5] {
@@ -36,10 +27,10 @@ fn rates() -> [FrameRate; 5] {
 fn fifteen_lines_hold_every_english_sound() {
     assert_eq!(lines().len(), 15);
     let spoken: Vec<Phone> =
-        lines().iter().flat_map(|l| &l.timing.as_ref().unwrap().sounds).map(|s| s.phone).collect();
+        lines().iter().flat_map(|(l, _)| &l.timing.as_ref().unwrap().sounds).map(|s| s.phone).collect();
     let missing: Vec<&Phone> = Phone::ALL.iter().filter(|p| !spoken.contains(p)).collect();
     assert!(missing.is_empty(), "{missing:?}");
-    for line in lines() {
+    for (line, _) in lines() {
         let timing = line.timing.as_ref().unwrap();
         let doubtful = timing.words.iter().filter(|w| w.confidence < 0.5).count();
         assert!(doubtful <= 2, "{}: {doubtful} doubtful words", line.text);
@@ -51,11 +42,12 @@ fn fifteen_lines_hold_every_english_sound() {
 #[test]
 fn every_seal_tuck_tongue_and_closed_teeth_shows_on_every_frame_grid() {
     let mut checked = 0;
-    for rate in rates() {
+    for (rate, mood) in rates().into_iter().flat_map(|r| with_and_without_moods().map(move |m| (r, m))) {
         let grid = FrameGrid { rate, first: Frame(1001) };
-        for line in lines() {
+        for (line, heard) in lines() {
+            let line = &under(line, mood);
             let timing = line.timing.as_ref().unwrap();
-            let face = deliver::performance(line, grid).unwrap();
+            let face = deliver::performance(line, heard, grid).unwrap();
             for sound in &timing.sounds {
                 let (control, keeps): (Control, fn(f32) -> bool) = match sound.phone {
                     Phone::P | Phone::B | Phone::M => (Control::LipsClose, |v| v >= 0.98),
@@ -66,7 +58,12 @@ fn every_seal_tuck_tongue_and_closed_teeth_shows_on_every_frame_grid() {
                 };
                 let (first, last) = (grid.frame_at(sound.span.start), grid.frame_at(sound.span.end).0 + 1);
                 let shown = (first.0..=last).any(|f| keeps(face.value(control, grid.time_of(Frame(f)))));
-                assert!(shown, "{rate}: {} at {:.3} in “{}”", sound.phone, sound.span.start.0, line.text);
+                let mood = mood.map_or("no mood", Mood::title);
+                assert!(
+                    shown,
+                    "{rate}, {mood}: {} at {:.3} in “{}”",
+                    sound.phone, sound.span.start.0, line.text
+                );
                 checked += 1;
             }
         }
@@ -79,9 +76,10 @@ fn every_seal_tuck_tongue_and_closed_teeth_shows_on_every_frame_grid() {
 fn every_jaw_beat_of_every_line_peaks_within_half_a_frame_of_its_vowel() {
     let diction = Diction::default();
     let (mut all, mut far) = (0, Vec::new());
-    for line in lines() {
+    for (line, heard) in lines() {
         let timing = line.timing.as_ref().unwrap();
-        let face = deliver::performance(line, FrameGrid { rate: FrameRate::FILM, first: Frame(0) }).unwrap();
+        let face =
+            deliver::performance(line, heard, FrameGrid { rate: FrameRate::FILM, first: Frame(0) }).unwrap();
         let jaw = face.curve(Control::JawOpen).unwrap();
         let mut sounds = jam_face::spoken(timing, &[], 0.0);
         jam_face::beats::mark(&mut sounds, &diction);
@@ -125,8 +123,10 @@ fn sealed_lips_are_shut_on_bram() {
     let (close, jaw) = (weight("lips_close"), weight("jaw_open"));
     let opens = 0.366; // lip opening of the jaw's full weight, in units of 10 cm (measured)
     let mut seals = 0;
-    for line in lines() {
-        let face = deliver::performance(line, FrameGrid { rate: FrameRate::FILM, first: Frame(0) }).unwrap();
+    for ((line, heard), mood) in lines().iter().flat_map(|l| with_and_without_moods().map(move |m| (l, m))) {
+        let line = &under(line, mood);
+        let face =
+            deliver::performance(line, heard, FrameGrid { rate: FrameRate::FILM, first: Frame(0) }).unwrap();
         for i in 0..face.len() {
             if face.sample(Control::LipsClose, i) < 0.98 {
                 continue;
@@ -141,7 +141,8 @@ fn sealed_lips_are_shut_on_bram() {
                 .map(|(o, w)| o.parts * w)
                 .sum();
             let gap = (open - wired[close]) * opens * 100.0;
-            assert!(gap.abs() < 0.5, "gap of {gap} mm at {i} of “{}”, jaw {}", line.text, wired[jaw]);
+            let mood = mood.map_or("no mood", Mood::title);
+            assert!(gap.abs() < 0.5, "{mood}: gap of {gap} mm at {i} of “{}”, jaw {}", line.text, wired[jaw]);
             seals += 1;
         }
     }
@@ -152,10 +153,11 @@ fn sealed_lips_are_shut_on_bram() {
 fn the_clip_covers_the_recording_to_its_last_sample_and_ends_at_rest() {
     let wiring = CHARACTERS[0].read().unwrap().wiring().unwrap();
     for rate in rates() {
-        for line in lines() {
+        for (line, heard) in lines() {
             let grid = FrameGrid { rate, first: Frame(1001) };
             let curves: Value =
-                serde_json::from_str(&Delivery::new(line, &wiring, grid).unwrap().curves().unwrap()).unwrap();
+                serde_json::from_str(&Delivery::new(line, heard, &wiring, grid).unwrap().curves().unwrap())
+                    .unwrap();
             let frames = curves["frames"].as_i64().unwrap();
             let tail = jam_formats::curves::TAIL_FRAMES;
             let end = line.timing.as_ref().unwrap().end();
@@ -167,6 +169,11 @@ fn the_clip_covers_the_recording_to_its_last_sample_and_ends_at_rest() {
             for (name, values) in curves["controls"].as_object().unwrap() {
                 let values = values.as_array().unwrap();
                 assert_eq!(values.len() as i64, frames, "{name}");
+                // Eyes, brows and head go on living; the mouth rests.
+                let region = Control::from_name(name).unwrap().region();
+                if !matches!(region, Region::Jaw | Region::Lips | Region::Tongue | Region::Cheeks) {
+                    continue;
+                }
                 // With the jaw shut the lips lie closed whatever `lips_close` says; all else is at zero, but
                 // for what settles below sight.
                 let last = values[values.len() - 1].as_f64().unwrap();
@@ -185,10 +192,11 @@ fn the_curves_file_is_what_its_schema_says() {
     let schema: Value = serde_json::from_str(include_str!("../../docs/formats/curves.schema.json")).unwrap();
     let schema = jsonschema::validator_for(&schema).unwrap();
     let wiring = CHARACTERS[0].read().unwrap().wiring().unwrap();
-    for line in lines() {
+    for (line, heard) in lines() {
         let grid = FrameGrid { rate: FrameRate::FILM, first: Frame(-3) };
         let mut curves: Value =
-            serde_json::from_str(&Delivery::new(line, &wiring, grid).unwrap().curves().unwrap()).unwrap();
+            serde_json::from_str(&Delivery::new(line, heard, &wiring, grid).unwrap().curves().unwrap())
+                .unwrap();
         schema.validate(&curves).unwrap();
         curves["frame_rate"]["num"] = json!("24");
         assert!(!schema.is_valid(&curves), "a schema that refuses nothing");
@@ -211,8 +219,8 @@ fn every_character_at_rest_and_speaking_passes_the_validator_without_a_warning()
     for (one, line) in CHARACTERS.iter().zip([3, 12, 14]) {
         let character = one.read().unwrap();
         let wiring = one.wiring(&character).unwrap();
-        let line = &lines()[line];
-        let speak = || Delivery::new(line, &wiring, grid).unwrap().glb(&character, "line").unwrap();
+        let (line, heard) = &lines()[line];
+        let speak = || Delivery::new(line, heard, &wiring, grid).unwrap().glb(&character, "line").unwrap();
         let speaking = speak();
         assert!(speaking == speak(), "{}: the same bytes twice", one.name);
         for (bytes, animations) in [(one.model, 0), (speaking.as_slice(), 1)] {
@@ -235,7 +243,7 @@ fn odile_shuts_her_mouth_for_every_seal_and_holds_every_drawing() {
     let mut seals = 0;
     for rate in rates() {
         let grid = FrameGrid { rate, first: Frame(1001) };
-        for line in lines() {
+        for (line, _) in lines() {
             let timing = line.timing.as_ref().unwrap();
             let frames = grid.frames_covering(timing.end()) as usize;
             let shown = chart.stepped(timing, Diction::default().lead, rate, frames);
@@ -263,7 +271,7 @@ fn the_bell_speaks_with_joints_alone() {
     let joint = |node: &str| wiring.outputs.iter().position(|o| o.target.node() == Some(node)).unwrap();
     let (jaw, mouth) = (joint("jaw"), joint("mouth"));
     let grid = FrameGrid { rate: FrameRate::FILM, first: Frame(0) };
-    let face = deliver::performance(&lines()[14], grid).unwrap();
+    let face = deliver::performance(&lines()[14].0, &lines()[14].1, grid).unwrap();
     let (mut widest, mut roundest) = (0f32, 0f32);
     for i in 0..face.len() {
         let controls: Vec<f32> = Control::ALL.iter().map(|c| face.sample(*c, i)).collect();
@@ -328,4 +336,50 @@ fn a_line_cut_at_both_ends_still_rests_after_it() {
     assert_eq!(found.timing.end(), cut.duration());
     let whole = Span { start: Seconds(0.0), end: found.timing.end() };
     assert!(found.timing.words.iter().all(|w| w.span.start >= whole.start && w.span.end <= whole.end));
+}
+
+/// No organ of the mouth turns back faster than 8 Hz, the jaw's limit (from memory), but into and out of closures: a
+/// mouth that shakes between its sounds is not speech. Openings of a twentieth count.
+#[test]
+fn nothing_shakes_faster_than_eight_times_a_second_outside_closures() {
+    let (mut turns, mut fast) = (0, Vec::new());
+    for (line, heard) in lines() {
+        let timing = line.timing.as_ref().unwrap();
+        let face =
+            deliver::performance(line, heard, FrameGrid { rate: FrameRate::FILM, first: Frame(0) }).unwrap();
+        for control in [Control::JawOpen, Control::LipsRound, Control::LipsProtrude, Control::LipsSpreadLeft]
+        {
+            let Some(curve) = face.curve(control) else { continue };
+            let peaks = jam_face::findings::measure::openings(curve, 0.05);
+            for pair in peaks.windows(2) {
+                turns += 1;
+                let closes = |p: Phone| {
+                    use Phone as P;
+                    matches!(
+                        p,
+                        P::P | P::B
+                            | P::M
+                            | P::F
+                            | P::V
+                            | P::S
+                            | P::Z
+                            | P::Sh
+                            | P::Zh
+                            | P::Ch
+                            | P::Jh
+                            | P::Th
+                            | P::Dh
+                    )
+                };
+                let between = timing.sounds.iter().any(|s| {
+                    closes(s.phone) && s.span.end.0 > pair[0] - 0.02 && s.span.start.0 < pair[1] + 0.02
+                });
+                if pair[1] - pair[0] < 0.125 && !between {
+                    fast.push(format!("{} at {:.2} in “{}”", control.name(), pair[0], line.text));
+                }
+            }
+        }
+    }
+    println!("{turns} turns, {} faster than 8 Hz outside closures: {fast:?}", fast.len());
+    assert!(turns > 200 && fast.is_empty(), "{fast:?}");
 }

@@ -2,8 +2,8 @@
 
 use crate::curves::{self, Sampled};
 use crate::glb::{Character, Frames, GlbError};
-use jam_face::{Cause, Control, Performance, Wiring, mouth_of, perform_line};
-use jam_score::{FrameGrid, Line, Seconds, Timing};
+use jam_face::{Cause, Control, Performance, Wiring};
+use jam_score::{FrameGrid, Line, Prosody, Seconds, Timing};
 
 /// Why a line could not be delivered.
 #[derive(Debug, thiserror::Error)]
@@ -16,19 +16,25 @@ pub enum DeliverError {
     Json(#[from] serde_json::Error),
 }
 
-/// The curves of a line as they go out and as they are shown; none without times.
-pub fn performance(line: &Line, grid: FrameGrid) -> Option<Performance> {
-    perform_line(line, grid.rate, curves::tail(grid.rate))
+/// The curves of a line as they go out and as they are shown; `heard` is its voice. None without times.
+pub fn performance(line: &Line, heard: &Prosody, grid: FrameGrid) -> Option<Performance> {
+    jam_face::perform_line(line, heard, grid.rate, curves::tail(grid.rate))
 }
 
-/// What [`performance`] starts from: the mouth before hands.
-pub fn mouth(line: &Line, grid: FrameGrid) -> Option<Performance> {
-    mouth_of(line, grid.rate, curves::tail(grid.rate))
+/// What [`performance`] starts from: all layers, before hands.
+pub fn before_hands(line: &Line, heard: &Prosody, grid: FrameGrid) -> Option<Performance> {
+    jam_face::before_hands(line, heard, grid.rate, curves::tail(grid.rate))
 }
 
 /// What makes some controls' values at a time.
-pub fn causes(line: &Line, grid: FrameGrid, controls: &[Control], time: Seconds) -> Option<Vec<Cause>> {
-    jam_face::causes(line, grid.rate, curves::tail(grid.rate), controls, time)
+pub fn causes(
+    line: &Line,
+    heard: &Prosody,
+    grid: FrameGrid,
+    controls: &[Control],
+    time: Seconds,
+) -> Option<Vec<Cause>> {
+    jam_face::causes(line, heard, grid.rate, curves::tail(grid.rate), controls, time)
 }
 
 /// A line on its frame grid, ready to be written.
@@ -39,9 +45,14 @@ pub struct Delivery<'a> {
 }
 
 impl<'a> Delivery<'a> {
-    pub fn new(line: &'a Line, wiring: &'a Wiring, grid: FrameGrid) -> Result<Delivery<'a>, DeliverError> {
+    pub fn new(
+        line: &'a Line,
+        heard: &Prosody,
+        wiring: &'a Wiring,
+        grid: FrameGrid,
+    ) -> Result<Delivery<'a>, DeliverError> {
         let timing = line.timing.as_ref().ok_or(DeliverError::NotTimed)?;
-        let face = performance(line, grid).ok_or(DeliverError::NotTimed)?;
+        let face = performance(line, heard, grid).ok_or(DeliverError::NotTimed)?;
         Ok(Delivery {
             timing,
             wiring,

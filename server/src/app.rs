@@ -1,17 +1,18 @@
 //! What every request can reach.
 
 use crate::Settings;
+use crate::capture::Capture;
 use crate::evaluate::Evaluations;
 use crate::jobs::Jobs;
 use crate::models::Models;
-use crate::problem::Answer;
-use crate::voices::Voices;
+use crate::problem::{Answer, Problem};
+use crate::voices::{Voice, Voices};
 use jam_formats::{sound, test_line};
-use jam_score::Timing;
+use jam_score::{Line, Prosody, Timing};
 use jam_store::Store;
-use jam_voice::{AnalyseError, Analyser, WordList, notation};
+use jam_voice::{AnalyseError, Analyser, WordList, accents, notation};
 use serde::Serialize;
-use std::sync::OnceLock;
+use std::sync::{Arc, OnceLock};
 use tokio::sync::broadcast;
 
 /// Something that changed, told to every open page.
@@ -39,6 +40,7 @@ pub struct App {
     pub(crate) voices: Voices,
     pub(crate) evaluations: Evaluations,
     pub(crate) models: Models,
+    pub(crate) capture: Arc<Capture>,
     test_line: OnceLock<Timing>,
     events: broadcast::Sender<Event>,
 }
@@ -53,6 +55,7 @@ impl App {
             voices: Voices::default(),
             evaluations: Evaluations::default(),
             models: Models::default(),
+            capture: Arc::default(),
             test_line: OnceLock::new(),
             events: broadcast::channel(1024).0,
         })
@@ -73,6 +76,17 @@ impl App {
                 Timing::default()
             }
         }))
+    }
+
+    /// A recording as a line listens to it.
+    pub(crate) fn voice(&self, recording: &str, line: &Line) -> Answer<Arc<Voice>> {
+        self.voices.get(recording, line.listen.channel, || Ok::<_, Problem>(self.store.blob(recording)?))
+    }
+
+    /// What the layers of a line hear in a recording; nothing without times.
+    pub(crate) fn heard(&self, recording: &str, line: &Line) -> Answer<Prosody> {
+        let Some(timing) = &line.timing else { return Ok(Prosody::default()) };
+        Ok(accents::prosody(timing, &self.voice(recording, line)?.tracks))
     }
 
     /// How words are said in this production.

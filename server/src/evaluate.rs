@@ -4,7 +4,8 @@ use crate::app::App;
 use crate::problem::Answer;
 use jam_face::{Control, HZ, Performance, Wiring};
 use jam_formats::deliver;
-use jam_score::{FrameGrid, FrameRate, Line, Seconds, Timing};
+use jam_score::layers::BlinkShape;
+use jam_score::{FrameGrid, FrameRate, Line, Prosody, Seconds, Timing};
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -14,8 +15,11 @@ pub struct Evaluated {
     line: Line,
     grid: FrameGrid,
     pub wiring: Wiring,
-    /// The mouth before hands: stays while only they change.
-    mouth: Arc<Performance>,
+    /// Whose voice it was evaluated with: the recording's hash.
+    recording: String,
+    pub heard: Arc<Prosody>,
+    /// All layers before hands: stays while only they change.
+    before_hands: Arc<Performance>,
     pub face: Performance,
     /// Values of the wiring's targets, sample by sample.
     pub wired: Vec<Vec<f32>>,
@@ -35,49 +39,80 @@ pub struct Evaluations {
 }
 
 impl Evaluations {
-    /// The curves of a line; none as long as it has no times.
-    pub fn get(&self, id: Version, line: &Line, wiring: &Wiring, grid: FrameGrid) -> Option<Arc<Evaluated>> {
-        let timing = line.timing.as_ref()?;
+    /// The curves of a line; none as long as it has no times. `recording` names its voice, `hear` hears it.
+    pub fn get(
+        &self,
+        id: Version,
+        line: &Line,
+        wiring: &Wiring,
+        grid: FrameGrid,
+        recording: &str,
+        hear: impl FnOnce() -> Answer<Prosody>,
+    ) -> Answer<Option<Arc<Evaluated>>> {
+        let Some(timing) = line.timing.as_ref() else { return Ok(None) };
         let mut kept = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
         if let Some(found) = kept.get(&id)
             && found.line == *line
             && found.grid == grid
+            && found.recording == recording
             && found.wiring == *wiring
         {
-            return Some(found.clone());
+            return Ok(Some(found.clone()));
         }
-        let before = kept.get(&id).filter(|b| b.grid == grid && b.line.timing == line.timing);
-        let same_mouth = |b: &&Arc<Evaluated>| b.line.diction == line.diction && b.line.reach == line.reach;
-        let mouth = match before.filter(same_mouth) {
-            Some(before) => before.mouth.clone(),
-            None => Arc::new(deliver::mouth(line, grid)?),
+        let before = kept
+            .get(&id)
+            .filter(|b| b.grid == grid && b.recording == recording && b.line.timing == line.timing);
+        let heard = match before {
+            Some(before) => before.heard.clone(),
+            None => Arc::new(hear()?),
         };
-        let face = mouth.by_hand(&line.touches, timing);
+        let same_before_hands = |b: &&Arc<Evaluated>| {
+            b.line.diction == line.diction && b.line.reach == line.reach && b.line.layers == line.layers
+        };
+        let before_hands = match before.filter(same_before_hands) {
+            Some(before) => before.before_hands.clone(),
+            None => match deliver::before_hands(line, &heard, grid) {
+                Some(face) => Arc::new(face),
+                None => return Ok(None),
+            },
+        };
+        let face = before_hands.by_hand(line.hands());
         let lead = line.diction.lead;
         let like = before.filter(|b| b.wiring == *wiring && b.line.diction.lead == lead);
         let like = like.map(|b| (&b.face, &b.wired[..]));
         let wired = wire(&face, wiring, timing, lead, grid.rate, like);
+        let (recording, wiring) = (recording.to_string(), wiring.clone());
+        let line = line.clone();
         let evaluated =
-            Arc::new(Evaluated { line: line.clone(), grid, wiring: wiring.clone(), mouth, face, wired });
+            Arc::new(Evaluated { line, grid, wiring, recording, heard, before_hands, face, wired });
         // Of a line one snapshot is compared at a time.
         kept.retain(|other, _| other.line != id.line || other.snapshot.is_none() || *other == id);
         kept.insert(id, evaluated.clone());
-        Some(evaluated)
+        Ok(Some(evaluated))
     }
 }
 
 /// A line as it is now or in a snapshot, with its curves on its character; none as long as it has no times.
 pub fn evaluated(app: &App, version: Version) -> Answer<Option<(Line, Arc<Evaluated>)>> {
+    let stored = app.store.line(version.line)?;
     let document = match version.snapshot {
         Some(snapshot) => app.store.snapshot(version.line, snapshot)?,
-        None => app.store.line(version.line)?.document,
+        None => stored.document.clone(),
+    };
+    let recording = if document.listen == stored.document.listen {
+        stored.recording
+    } else {
+        let takes = app.store.takes(version.line)?;
+        let own = takes.into_iter().find(|t| t.id == document.listen.take);
+        own.map_or(stored.recording, |t| t.recording)
     };
     let wiring = match &document.character {
         Some(name) => app.store.cast_member_named(name)?.wiring,
         None => Wiring::default(),
     };
     let grid = app.store.production()?.grid;
-    let found = app.evaluations.get(version, &document, &wiring, grid);
+    let hear = || app.heard(&recording, &document);
+    let found = app.evaluations.get(version, &document, &wiring, grid, &recording, hear)?;
     Ok(found.map(|evaluated| (document, evaluated)))
 }
 
@@ -141,6 +176,8 @@ struct WindowHeader<'a> {
     /// Controls with touches: their curves without them come last.
     untouched: Vec<&'a str>,
     outputs: usize,
+    /// Blinks of the whole line: from when to when, and whether the lids shut whole.
+    blinks: Vec<(f64, f64, bool)>,
 }
 
 impl Evaluated {
@@ -165,6 +202,13 @@ impl Evaluated {
             controls: moving.iter().map(|c| c.name()).collect(),
             untouched: touched.iter().map(|(c, _)| c.name()).collect(),
             outputs,
+            blinks: self
+                .face
+                .told()
+                .blinks
+                .iter()
+                .map(|b| (b.start, b.end(), b.shape != BlinkShape::Half))
+                .collect(),
         };
         let mut out = framed(&header);
         out.reserve(4 * (to - from) * (moving.len() + outputs + touched.len()));

@@ -169,18 +169,15 @@ fn work_off(app: &App) {
             queue.waiting.pop_front()
         };
         let Some((id, stop, work)) = next else { return };
-        let outcome = if stop.load(Ordering::Relaxed) {
-            Err(Ended::Cancelled)
-        } else {
-            update(app, id, |j| j.state = JobState::Running);
-            let watch = |progress| {
-                update(app, id, |j| j.progress = progress);
-                !stop.load(Ordering::Relaxed)
-            };
-            // A bug in one piece of work must not end the others.
-            catch_unwind(AssertUnwindSafe(|| work(app, &watch)))
-                .unwrap_or_else(|_| Err(Ended::Failed("the work broke off; the log says where".into())))
+        // What was cancelled while it waited begins all the same: it says on its line that it was.
+        update(app, id, |j| j.state = JobState::Running);
+        let watch = |progress| {
+            update(app, id, |j| j.progress = progress);
+            !stop.load(Ordering::Relaxed)
         };
+        // A bug in one piece of work must not end the others.
+        let outcome = catch_unwind(AssertUnwindSafe(|| work(app, &watch)))
+            .unwrap_or_else(|_| Err(Ended::Failed("the work broke off; the log says where".into())));
         let mut line = None;
         update(app, id, |j| {
             line = Some(j.line);
@@ -220,7 +217,7 @@ pub fn analyse(app: &Arc<App>, line: i32) -> Job {
 fn analyse_now(app: &App, id: i32, watch: &dyn Fn(f64) -> bool) -> Result<(), Ended> {
     loop {
         let line = app.store.line(id)?;
-        let outcome = listen(app, &line, watch);
+        let outcome = if watch(0.0) { listen(app, &line, watch) } else { Ok(None) };
         let now = app.store.line(id)?.document;
         // Another text or another sound has an analysis of its own under way.
         let outdated = now.text != line.document.text || now.listen != line.document.listen;
@@ -277,15 +274,18 @@ fn deliver_now(
     kinds: DeliveryKinds,
     watch: &dyn Fn(f64) -> bool,
 ) -> Result<(), Ended> {
+    let keep_going = |progress| if watch(progress) { Ok(()) } else { Err(Ended::Cancelled) };
+    keep_going(0.0)?;
     let line = app.store.line(id)?;
     let production = app.store.production()?;
     let name = line.document.character.as_deref();
     let name =
         name.ok_or_else(|| Ended::Failed("this line has no character yet; choose who says it".into()))?;
     let member = app.store.cast_member_named(name)?;
-    let delivery = Delivery::new(&line.document, &member.wiring, production.grid).map_err(Problem::from)?;
+    let heard = app.heard(&line.recording, &line.document)?;
+    let delivery =
+        Delivery::new(&line.document, &heard, &member.wiring, production.grid).map_err(Problem::from)?;
     let stem = file_stem(&production.name, name, number, &line);
-    let keep_going = |progress| if watch(progress) { Ok(()) } else { Err(Ended::Cancelled) };
     keep_going(0.2)?;
     if kinds.glb {
         let model = app.models.get(&app.store, &member.model)?;

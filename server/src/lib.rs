@@ -2,6 +2,7 @@
 //! job; it asks the core crates and the store.
 
 mod app;
+pub mod capture;
 mod evaluate;
 mod form;
 mod guard;
@@ -58,6 +59,8 @@ pub enum ServerError {
 pub struct Settings {
     /// A program, with its arguments, that writes down what a sound file says; see [`outside`].
     pub transcriber: Option<Vec<String>>,
+    /// Where OSC of a face capture is heard.
+    pub osc: Option<SocketAddr>,
 }
 
 /// A server that listens and can be run.
@@ -82,7 +85,13 @@ impl Server {
         let listener =
             TcpListener::bind(address).await.map_err(|source| ServerError::Listen { address, source })?;
         let address = listener.local_addr()?;
+        let osc = settings.osc;
         let app = Arc::new(App::new(store, settings)?);
+        if let Some(address) = osc {
+            let socket = tokio::net::UdpSocket::bind(address).await;
+            let socket = socket.map_err(|source| ServerError::Listen { address, source })?;
+            tokio::spawn(capture::hear_osc(app.capture.clone(), socket));
+        }
         jobs::take_up(&app)?;
         Ok(Server { listener, address, app })
     }
@@ -109,6 +118,7 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::lines::add))
         .routes(routes!(routes::cast::add))
         .routes(routes!(routes::speech::add_take))
+        .routes(routes!(routes::layers::body))
         .layer(DefaultBodyLimit::max(MAX_UPLOAD));
     OpenApiRouter::with_openapi(Description::openapi())
         .routes(routes!(routes::production::show, routes::production::change))
@@ -146,6 +156,15 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::hand::cause))
         .routes(routes!(routes::hand::keep_snapshot))
         .routes(routes!(routes::hand::restore, routes::hand::remove_snapshot))
+        .routes(routes!(routes::layers::change))
+        .routes(routes!(routes::layers::keep_pass, routes::layers::change_pass))
+        .routes(routes!(routes::layers::pads))
+        .routes(routes!(routes::layers::poses, routes::layers::keep_mix))
+        .routes(routes!(routes::layers::keep_pose, routes::layers::remove_pose))
+        .routes(routes!(routes::layers::strike))
+        .routes(routes!(routes::layers::curve_sets, routes::layers::keep_curve_set))
+        .routes(routes!(routes::layers::list_findings, routes::layers::settle))
+        .routes(routes!(routes::layers::feelings))
         .routes(routes!(routes::lines::tiers, routes::lines::read_tiers))
         .routes(routes!(routes::lines::undo))
         .routes(routes!(routes::lines::redo))
@@ -168,6 +187,7 @@ pub fn description() -> serde_json::Result<String> {
 fn router(app: Arc<App>, address: SocketAddr) -> Router {
     let (api, _) = api().split_for_parts();
     api.route("/api/live", axum::routing::get(routes::live::connect))
+        .route("/api/capture", axum::routing::get(routes::live::capture))
         .route("/api/{*rest}", axum::routing::any(page::no_such_route))
         .fallback(page::serve)
         .layer(axum::middleware::from_fn_with_state(address, guard::check))

@@ -97,6 +97,7 @@ impl From<StoreError> for Problem {
             }
             StoreError::Edit(EditError::Diction(_)) => Problem::refused("diction", "out_of_range", error),
             StoreError::Edit(EditError::Touch(_)) => Problem::refused("touches", "touch_impossible", error),
+            StoreError::Edit(EditError::Layers(_)) => Problem::refused("layers", "layers_impossible", error),
             StoreError::Edit(EditError::Reach) => Problem::refused("reach", "out_of_range", error),
             StoreError::Edit(EditError::Listen) => Problem::refused("only", "too_short", error),
             StoreError::Open(_) | StoreError::Database(_) | StoreError::Document(_) => {

@@ -51,6 +51,19 @@ impl Running {
         self.ask(Method::GET, path).send().await.unwrap().error_for_status().unwrap().json().await.unwrap()
     }
 
+    async fn answer(&self, method: Method, path: &str, body: &Value) -> (StatusCode, Value) {
+        let answer = self.ask(method, path).json(body).send().await.unwrap();
+        (answer.status(), answer.json().await.unwrap())
+    }
+
+    /// A line of the demo that is timed.
+    async fn timed_line(&self) -> i64 {
+        let (_, line) = self.add("line.wav", recording(), TEXT).await;
+        let id = line["summary"]["id"].as_i64().unwrap();
+        self.settled(id).await;
+        id
+    }
+
     async fn add(&self, name: &str, bytes: &[u8], text: &str) -> (StatusCode, Value) {
         let file = Part::bytes(bytes.to_vec()).file_name(name.to_string());
         let form =
@@ -264,19 +277,38 @@ async fn an_analysis_can_be_cancelled_and_started_again() {
     let text = [TEXT; 40].join(" ");
     let (_, added) = server.add("long.wav", &jam_formats::sound::listening_copy(&long), &text).await;
     let id = added["summary"]["id"].as_i64().unwrap();
-    let job = server.get("/api/jobs").await[0].clone();
+    assert_eq!(server.settled(id).await["summary"]["state"], "timed");
+    let start = async || -> Value {
+        let path = format!("/api/lines/{id}/analyse");
+        server.ask(Method::POST, &path).send().await.unwrap().json().await.unwrap()
+    };
+    let job = start().await;
+    // Another line's waits behind it, and is cancelled before it begins.
+    let (_, other) = server.add("line.wav", recording(), TEXT).await;
+    let other = other["summary"]["id"].as_i64().unwrap();
+    let jobs = server.get("/api/jobs").await;
+    let waits = jobs.as_array().unwrap().iter().find(|j| j["line"] == other).cloned().unwrap();
+    let stopped = server.ask(Method::DELETE, &format!("/api/jobs/{}", waits["id"])).send().await.unwrap();
+    assert_eq!(stopped.status(), StatusCode::NO_CONTENT);
     let cancelled = server.ask(Method::DELETE, &format!("/api/jobs/{}", job["id"])).send().await.unwrap();
     assert_eq!(cancelled.status(), StatusCode::NO_CONTENT);
+    let state = async || {
+        let jobs = server.get("/api/jobs").await;
+        let own = jobs.as_array().unwrap().iter().find(|j| j["id"] == job["id"]).cloned();
+        own.unwrap()["state"].clone()
+    };
     for _ in 0..600 {
-        let state = server.get("/api/jobs").await[0]["state"].clone();
-        if state == "cancelled" {
+        if state().await == "cancelled" {
             break;
         }
-        assert_ne!(state, "done", "it was over before it could be cancelled");
+        assert_ne!(state().await, "done", "it was over before it could be cancelled");
         tokio::time::sleep(Duration::from_millis(20)).await;
     }
-    assert_eq!(server.get(&format!("/api/lines/{id}")).await["document"]["timing"], Value::Null);
-    server.ask(Method::POST, &format!("/api/lines/{id}/analyse")).send().await.unwrap();
+    let line = server.get(&format!("/api/lines/{id}")).await;
+    assert!(line["summary"]["problem"].as_str().unwrap().contains("cancelled"), "{}", line["summary"]);
+    let other = server.settled(other).await;
+    assert!(other["summary"]["problem"].as_str().unwrap().contains("cancelled"), "{}", other["summary"]);
+    start().await;
     assert_eq!(server.settled(id).await["summary"]["state"], "timed");
     server.stop().await;
 }
@@ -442,10 +474,7 @@ async fn words_are_retyped_said_otherwise_and_listened_to_in_another_take() {
     let first = server.settled(id).await;
     assert_eq!(first["undo"], json!([]), "the first times of a line are no step");
     assert!(first["phrasing"]["phrases"].as_array().is_some_and(|p| p.len() == 1), "{}", first["phrasing"]);
-    let ask = async |method: Method, path: &str, body: Value| {
-        let answer = server.ask(method, path).json(&body).send().await.unwrap();
-        (answer.status(), answer.json::<Value>().await.unwrap())
-    };
+    let ask = async |method: Method, path: &str, body: Value| server.answer(method, path, &body).await;
 
     // One word is typed anew: times follow in the same step.
     let (status, _) = ask(Method::PUT, &own("/words/3"), json!({"text": "worst"})).await;
@@ -519,7 +548,10 @@ async fn a_program_of_the_users_own_drafts_the_text() {
     let folder = tempfile::tempdir().unwrap();
     let store = Store::open(&folder.path().join("a.jam")).unwrap();
     let command = ["sh", "-c", "test -s \"$1\" && echo I thought the worst of it was orange.", "sh"];
-    let settings = jam_server::Settings { transcriber: Some(command.map(str::to_string).to_vec()) };
+    let settings = jam_server::Settings {
+        transcriber: Some(command.map(str::to_string).to_vec()),
+        ..Default::default()
+    };
     let server =
         jam_server::Server::bind_with(store, "127.0.0.1:0".parse().unwrap(), settings).await.unwrap();
     let address = server.address();
@@ -620,4 +652,266 @@ async fn hands_lay_touches_ask_why_and_go_back_to_snapshots() {
     assert_eq!(undone["document"], reached["document"]);
     assert_eq!(undone["redo"][0], "go back to a snapshot");
     again.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn layers_are_laid_checked_and_taken_back() {
+    let folder = tempfile::tempdir().unwrap();
+    let server = Running::start(&folder.path().join("a.jam")).await;
+    let id = server.timed_line().await;
+    let own = |path: &str| format!("/api/lines/{id}/{path}");
+    let ask = async |method: Method, path: &str, body: Value| server.answer(method, path, &body).await;
+    let mood = |from: f64, to: f64, amount: f64| json!({"span": {"start": from, "end": to}, "does": {"mood": "sadness", "amount": amount}});
+    let (status, line) =
+        ask(Method::PUT, &own("layers"), json!({"moods": [mood(0.5, 2.0, 0.7)], "what": "add sadness"}))
+            .await;
+    assert_eq!(status, StatusCode::OK, "{line}");
+    let laid = &line["layers"]["moods"][0];
+    assert_eq!((&laid["does"]["mood"], &line["undo"][0]), (&json!("sadness"), &json!("add sadness")));
+    assert!((laid["span"]["start"].as_f64().unwrap() - 0.5).abs() < 1e-9);
+
+    // What cannot be is refused in a sentence, and nothing of it is kept.
+    for (wrong, code) in [
+        (json!({"moods": [mood(1.0, 0.5, 0.7)], "what": "backwards"}), "layers_impossible"),
+        (json!({"moods": [mood(1.0, 1.5, 7.0)], "what": "too much"}), "layers_impossible"),
+        (
+            json!({"looks": [{"span": {"start": 0.1, "end": 0.9}, "does": {"kind": "at", "mark": "nowhere"}}], "what": "x"}),
+            "layers_impossible",
+        ),
+    ] {
+        let (status, problem) = ask(Method::PUT, &own("layers"), wrong).await;
+        assert_eq!((status, &problem["code"]), (StatusCode::UNPROCESSABLE_ENTITY, &json!(code)), "{problem}");
+        assert!(problem["detail"].as_str().unwrap().len() > 15, "{problem}");
+    }
+    let now = server.get(own("").trim_end_matches('/')).await;
+    assert_eq!(now["layers"]["moods"].as_array().unwrap().len(), 1);
+
+    // A pass on a pad: touches that the guard watches, thrown away with one step.
+    let places: Vec<Value> = (0..60).map(|k| json!([0.0, (f64::from(k) / 8.0).sin(), k == 30])).collect();
+    let pass = json!({"name": "corners 1", "start": 0.4, "step": 1.0 / 60.0, "pad": "corners", "places": places,
+                      "laid": "add", "smooth": 0.03, "tolerance": 0.02});
+    let (status, line) = ask(Method::POST, &own("passes"), pass).await;
+    assert_eq!(status, StatusCode::OK, "{line}");
+    let touches = line["touches"].as_array().unwrap();
+    assert!(touches.len() >= 4 && touches.iter().all(|t| t["pass"] == "corners 1"));
+    assert!(touches.iter().all(|t| t["keys"].as_array().unwrap().len() < 60), "it is thinned");
+    let ids: Vec<&Value> = touches.iter().map(|t| &t["id"]).collect();
+    let (status, line) =
+        ask(Method::PUT, &own("passes"), json!({"touches": ids, "amount": 0.5, "smooth": 0.1})).await;
+    assert_eq!((status, &line["touches"][0]["amount"]), (StatusCode::OK, &json!(0.5)));
+
+    // A pose is kept for the production, and struck elsewhere.
+    let (status, poses) = ask(Method::PUT, "/api/poses/low", json!({"line": id, "time": 1.5})).await;
+    assert_eq!((status, &poses[0]["name"]), (StatusCode::OK, &json!("low")), "{poses}");
+    let before = line["touches"].as_array().unwrap().len();
+    let strike = json!({"pose": "low", "time": 2.5, "amount": 0.8, "regions": ["brows"]});
+    let (status, line) = ask(Method::POST, &own("pose"), strike).await;
+    assert_eq!(status, StatusCode::OK, "{line}");
+    let struck = &line["touches"].as_array().unwrap()[before..];
+    assert!(!struck.is_empty() && struck.iter().all(|t| t["control"].as_str().unwrap().starts_with("brow")));
+    let (status, sets) = ask(
+        Method::PUT,
+        "/api/curve-sets",
+        json!({"name": "smile", "controls": ["corner_up_left", "cheek_raise_left"]}),
+    )
+    .await;
+    assert_eq!((status, &sets[0]["name"]), (StatusCode::OK, &json!("smile")));
+
+    // Two blinks too close are found, dismissed, taken up again, mended.
+    let blink = |at: f64| json!({"at": at, "shape": "natural"});
+    let two = json!({"blinks": [blink(1.0), blink(1.3)], "what": "put two blinks"});
+    let (status, _) = ask(Method::PUT, &own("layers"), two).await;
+    assert_eq!(status, StatusCode::OK);
+    let close = async || {
+        let all = server.get(&own("findings")).await;
+        all.as_array().unwrap().iter().find(|f| f["rule"] == "blinks_close").cloned()
+    };
+    let found = close().await.unwrap();
+    let settle =
+        |reason: Value| json!({"rule": "blinks_close", "start": found["span"]["start"], "reason": reason});
+    let (status, _) = ask(Method::POST, &own("findings"), settle(json!("he is tired"))).await;
+    assert_eq!(status, StatusCode::OK);
+    assert_eq!(close().await.unwrap()["dismissed"], "he is tired");
+    let (status, _) = ask(Method::POST, &own("findings"), settle(json!(""))).await;
+    assert_eq!((status, close().await.unwrap()["dismissed"].clone()), (StatusCode::OK, Value::Null));
+    let (status, line) = ask(Method::POST, &own("findings"), settle(Value::Null)).await;
+    assert_eq!((status, line["layers"]["blinks"].as_array().unwrap().len()), (StatusCode::OK, 1));
+    assert!(close().await.is_none());
+    let (status, _) = ask(Method::POST, &own("findings"), settle(Value::Null)).await;
+    assert_eq!(status, StatusCode::NOT_FOUND);
+
+    // The head rides on a body's motion, half as far, and lets it go again.
+    let sample = include_str!("../../demo/motion/waiting-made-by-hand.bvh");
+    let ride = async |text: &str| -> (StatusCode, Value) {
+        let request = server.ask(Method::PUT, &own("body")).header("x-file-name", "waiting%20%C3%A9.bvh");
+        let answer =
+            request.header("content-type", "text/plain").body(text.to_string()).send().await.unwrap();
+        (answer.status(), answer.json().await.unwrap())
+    };
+    let yaw = async || server.get(&own("cause?time=1.0&controls=head_yaw")).await[0].clone();
+    let before = yaw().await["value"].as_f64().unwrap();
+    let (status, line) = ride(sample).await;
+    assert_eq!((status, &line["layers"]["body"][0]), (StatusCode::OK, &json!("waiting é.bvh")), "{line}");
+    let riding = yaw().await;
+    let rides =
+        riding["parts"].as_array().unwrap().iter().find(|p| p["what"] == "motion of the body").cloned();
+    let rides = rides.unwrap()["amount"].as_f64().unwrap();
+    assert!(
+        rides.abs() > 1.0 && (riding["value"].as_f64().unwrap() - before - rides).abs() < 0.05,
+        "{riding}"
+    );
+    let (_, line) = ask(Method::PUT, &own("layers"), json!({"body_amount": 0.5, "what": "half"})).await;
+    assert_eq!(line["layers"]["body"][2], 0.5);
+    let (status, problem) = ride("no motion at all").await;
+    assert_eq!((status, &problem["code"]), (StatusCode::UNPROCESSABLE_ENTITY, &json!("motion_unreadable")));
+    let (_, line) = ride("").await;
+    assert_eq!(line["layers"]["body"], Value::Null);
+
+    // Why: the mood is named, and what the guard takes back.
+    let causes = server.get(&own("cause?time=1.5&controls=brow_inner_up_left")).await;
+    let parts = causes[0]["parts"].as_array().unwrap();
+    assert!(parts.iter().any(|p| p["what"] == "mood: sadness"), "{causes}");
+    assert!(server.get(&own("feelings")).await.is_array());
+    server.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn layers_have_levels_passes_are_trimmed_and_moods_are_mixed() {
+    let folder = tempfile::tempdir().unwrap();
+    let server = Running::start(&folder.path().join("a.jam")).await;
+    let id = server.timed_line().await;
+    let own = |path: &str| format!("/api/lines/{id}/{path}");
+    let ask = async |method: Method, path: &str, body: Value| server.answer(method, path, &body).await;
+    let nod =
+        async || server.get(&own("cause?time=1.5&controls=head_pitch")).await[0]["value"].as_f64().unwrap();
+
+    // The head comes in late: a level is put, moved, taken out.
+    let level = |id: Value, at: f64, share: f64| json!({"id": id, "layer": "head", "at": at, "share": share});
+    let put = |levels: Value| json!({"levels": levels, "what": "let the head come in"});
+    let whole = nod().await;
+    let both = put(json!([level(Value::Null, 2.5, 1.0), level(Value::Null, 1.5, 0.0)]));
+    let (status, line) = ask(Method::PUT, &own("layers"), both).await;
+    assert_eq!(status, StatusCode::OK, "{line}");
+    let levels = line["layers"]["levels"].clone();
+    assert_eq!((&levels[0]["share"], &levels[1]["share"]), (&json!(0.0), &json!(1.0)), "in order: {levels}");
+    assert!(whole.abs() > 0.05 && nod().await.abs() < 1e-3, "{whole}");
+    let half = put(json!([level(levels[0]["id"].clone(), 1.5, 0.5)]));
+    let (_, line) = ask(Method::PUT, &own("layers"), half).await;
+    assert!((nod().await - 0.5 * whole).abs() < 0.02 * whole.abs().max(1.0));
+    assert_eq!(line["layers"]["levels"].as_array().unwrap().len(), 2);
+    let (status, problem) =
+        ask(Method::PUT, &own("layers"), put(json!([level(Value::Null, 1.0, 1.5)]))).await;
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
+    assert!(problem["detail"].as_str().unwrap().contains("1.5 is outside"), "{problem}");
+    let remove =
+        json!({"remove": [levels[0]["id"], levels[1]["id"]], "what": "let the head play throughout"});
+    let (_, line) = ask(Method::PUT, &own("layers"), remove).await;
+    assert_eq!(line["layers"]["levels"], json!([]));
+    assert!((nod().await - whole).abs() < 1e-6);
+
+    // A pass of a second is trimmed to its middle; beyond that it does nothing, within it what it did.
+    let places: Vec<Value> = (0..60).map(|k| json!([0.0, (f64::from(k) / 8.0).sin(), false])).collect();
+    let pass = json!({"name": "brows 1", "start": 0.4, "step": 1.0 / 60.0, "pad": "brows", "places": places,
+                      "laid": "add", "smooth": 0.0, "tolerance": 0.01});
+    let (_, line) = ask(Method::POST, &own("passes"), pass).await;
+    let ids: Vec<Value> = line["touches"].as_array().unwrap().iter().map(|t| t["id"].clone()).collect();
+    let up = async |time: f64| {
+        let why = server.get(&own(&format!("cause?time={time}&controls=brow_outer_up_left"))).await;
+        let parts = why[0]["parts"].as_array().unwrap().clone();
+        let by_hand = parts.iter().filter(|p| p["what"].as_str().unwrap().starts_with("by hand"));
+        by_hand.map(|p| p["amount"].as_f64().unwrap()).sum::<f64>()
+    };
+    let before = up(0.65).await;
+    assert!(before > 0.1, "{before}");
+    let trim = json!({"touches": ids, "trim": {"start": 0.55, "end": 0.75}});
+    let (status, line) = ask(Method::PUT, &own("passes"), trim).await;
+    assert_eq!((status, &line["undo"][0]), (StatusCode::OK, &json!("trim a pass")), "{line}");
+    for touch in line["touches"].as_array().unwrap() {
+        let keys = touch["keys"].as_array().unwrap();
+        let time = |k: &Value| k["time"].as_f64().unwrap();
+        assert!((time(&keys[0]) - 0.55).abs() < 1e-6 && (time(keys.last().unwrap()) - 0.75).abs() < 1e-6);
+    }
+    assert!((up(0.65).await - before).abs() < 0.03, "{before}");
+    assert_eq!(up(1.2).await, 0.0);
+    let (status, _) =
+        ask(Method::PUT, &own("passes"), json!({"touches": ids, "trim": {"start": 2.0, "end": 2.5}})).await;
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY, "nothing of it lies there");
+
+    // A mood of the production's own: a mix with a control on top, that plays like any other.
+    let mix =
+        json!({"name": "fed up", "of": [["anger", 0.4], ["disgust", 0.5]], "values": [["cheek_puff", 0.3]]});
+    let (status, poses) = ask(Method::PUT, "/api/poses", mix).await;
+    assert_eq!((status, &poses[0]["of"][1][0]), (StatusCode::OK, &json!("disgust")), "{poses}");
+    let acting = json!({"mood": {"pose": poses[0]}, "amount": 1.0, "instead": true});
+    let span = json!({"moods": [{"span": {"start": 0.2, "end": 3.0}, "does": acting}], "what": "add fed up"});
+    let (status, line) = ask(Method::PUT, &own("layers"), span).await;
+    assert_eq!(status, StatusCode::OK, "{line}");
+    let strength = &line["layers"]["strengths"][0];
+    let values: Vec<f64> =
+        strength["values"].as_array().unwrap().iter().map(|v| v.as_f64().unwrap()).collect();
+    assert!(values[0] < 0.01 && values[32] > 0.95 && values[64] < 0.05, "{strength}");
+    let why = server.get(&own("cause?time=2.0&controls=nose_wrinkle_left,cheek_puff")).await;
+    assert!(why[0]["parts"].as_array().unwrap().iter().any(|p| p["what"] == "mood: fed up"), "{why}");
+    for wrong in [
+        json!({"name": "x", "of": [["boredom", 0.4]], "values": []}),
+        json!({"name": "x", "of": [], "values": []}),
+        json!({"name": " ", "of": [["anger", 0.4]], "values": []}),
+    ] {
+        let (status, problem) = ask(Method::PUT, "/api/poses", wrong).await;
+        assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY, "{problem}");
+    }
+    server.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_captured_face_is_performed_on_the_line() {
+    let folder = tempfile::tempdir().unwrap();
+    let server = Running::start(&folder.path().join("a.jam")).await;
+    let id = server.timed_line().await;
+    let url = |path: &str| format!("ws://{}/api/{path}", server.address);
+    let (mut source, _) = tokio_tungstenite::connect_async(url("capture")).await.unwrap();
+    let (mut page, _) = tokio_tungstenite::connect_async(url("live")).await.unwrap();
+    let frame = json!({"coefficients": {"browInnerUp": 0.6, "mouthSmileLeft": 0.5, "nothing": 1.0}, "head": [9.0, 0.0, 0.0]});
+    let mut performed = async |regions: Value| -> Value {
+        loop {
+            source.send(Message::text(frame.to_string())).await.unwrap();
+            let question = json!({"perform": id, "time": 1.0, "laid": "replace", "pad": "capture", "x": 0, "y": 0, "regions": regions});
+            page.send(Message::text(question.to_string())).await.unwrap();
+            while let Some(Ok(message)) = page.next().await {
+                let Message::Binary(bytes) = message else { continue };
+                let length = u32::from_le_bytes(bytes[..4].try_into().unwrap()) as usize;
+                let header: Value = serde_json::from_slice(&bytes[4..4 + length]).unwrap();
+                assert_eq!(bytes.len(), 4 + length + 4 * header["outputs"].as_u64().unwrap() as usize);
+                if header["values"].as_array().is_some_and(|v| !v.is_empty()) {
+                    return header["values"].clone();
+                }
+                break;
+            }
+        }
+    };
+    let all = performed(json!([])).await;
+    let has = |values: &Value, control: &str| values.as_array().unwrap().iter().any(|v| v[0] == control);
+    assert!(
+        has(&all, "brow_inner_up_right") && has(&all, "corner_up_left") && has(&all, "head_yaw"),
+        "{all}"
+    );
+    let brows = performed(json!(["brows"])).await;
+    assert!(has(&brows, "brow_inner_up_left") && !has(&brows, "corner_up_left") && !has(&brows, "head_yaw"));
+    // A microphone's level moves the jaw: wide when it is loud, shut when it is not.
+    let mut jaw = async |level: f64| -> f64 {
+        let question =
+            json!({"perform": id, "time": 1.0, "laid": "replace", "pad": "voice", "x": 0, "y": level});
+        page.send(Message::text(question.to_string())).await.unwrap();
+        while let Some(Ok(message)) = page.next().await {
+            let Message::Binary(bytes) = message else { continue };
+            let length = u32::from_le_bytes(bytes[..4].try_into().unwrap()) as usize;
+            let header: Value = serde_json::from_slice(&bytes[4..4 + length]).unwrap();
+            assert_eq!(header["values"][0][0], "jaw_open");
+            return header["values"][0][1].as_f64().unwrap();
+        }
+        panic!("no answer");
+    };
+    let (loud, quiet) = (jaw(-9.0).await, jaw(-60.0).await);
+    assert!(loud > 0.5 && quiet == 0.0, "{loud} {quiet}");
+    server.stop().await;
 }

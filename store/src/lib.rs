@@ -6,6 +6,7 @@ mod cast;
 mod deliveries;
 mod error;
 mod lines;
+mod poses;
 mod production;
 mod schema;
 mod snapshots;

@@ -40,6 +40,12 @@ diesel::table! {
 diesel::table! {
     snapshot (id) { id -> Integer, line_id -> Integer, name -> Text, document -> Text, }
 }
+diesel::table! {
+    pose (name) { name -> Text, held -> Text, }
+}
+diesel::table! {
+    curve_set (name) { name -> Text, controls -> Text, }
+}
 diesel::allow_tables_to_appear_in_same_query!(
     production,
     blob,
@@ -50,5 +56,7 @@ diesel::allow_tables_to_appear_in_same_query!(
     take,
     said_as,
     snapshot,
+    pose,
+    curve_set,
     delivery
 );

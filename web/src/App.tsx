@@ -6,6 +6,7 @@ import { useEffect } from 'react';
 import { api, queries, tell } from './api/client';
 import { connect, useConnected } from './api/live';
 import { commands, listen, takeBack } from './commands';
+import { Kept } from './components/Kept';
 import { KeyMap } from './components/KeyMap';
 import { AddLine } from './lines/AddLine';
 import { LinesPage } from './lines/LinesPage';
@@ -108,10 +109,12 @@ export function App() {
           </button>
         </div>
       </header>
-      {place === 'lines' && <LinesPage />}
-      {place === 'score' && <ScorePage />}
-      {place === 'cast' && <CastPage />}
-      {place === 'deliver' && <DeliverPage />}
+      <Kept key={place}>
+        {place === 'lines' && <LinesPage />}
+        {place === 'score' && <ScorePage />}
+        {place === 'cast' && <CastPage />}
+        {place === 'deliver' && <DeliverPage />}
+      </Kept>
       <AddLine />
       <WordList />
       <KeyMap night={toggleColorScheme} />

@@ -11,11 +11,12 @@ import { soundIsDoubtful, soundsOf, wordsOf } from './score/draw';
 import * as hand from './score/hand';
 import { clampView } from './score/layout';
 import { openGrid, openLine } from './score/open';
+import { MOODS, addMood, blinkHere, liftSpan, nextSpan, removeSpan, shiftSpan } from './score/layers';
 import * as player from './score/player';
 import { chooseWord } from './score/Staves';
 import { perSecond } from './score/time';
-import { frameStages } from './stage/StageView';
-import { get, go, set } from './state';
+import { frameStages, lookFrom } from './stage/StageView';
+import { type LayerName, get, go, set } from './state';
 
 export interface Command {
   name: string;
@@ -102,8 +103,14 @@ export function takeBack(what: 'undo' | 'redo') {
 }
 
 /** Moves the chosen keys, or what is selected of words and sounds. */
-const shift = (direction: number, frame: boolean) =>
-  get().keys.length > 0 ? hand.nudgeKeys(direction, frame) : nudge(direction, frame);
+const shift = (direction: number, frame: boolean) => {
+  if (get().keys.length > 0) hand.nudgeKeys(direction, frame);
+  else if (chosenSpan()) shiftSpan(direction, frame);
+  else nudge(direction, frame);
+};
+
+/** Whether a span or blink of a layer is chosen. */
+const chosenSpan = () => get().layer?.id != null && get().layer?.name !== 'hand';
 
 /** Chooses every key of the curve that is worked on. */
 function allKeys() {
@@ -137,6 +144,10 @@ function nextCurve(count: number) {
   if (next) set({ control: next as ControlName, keys: [] });
 }
 
+/** Shows a layer's bench, or hides it. */
+const showLayer = (name: LayerName) =>
+  set({ layer: get().layer?.name === name ? null : { name, id: null }, diction: false });
+
 const inCast = () => get().place === 'cast';
 
 export function commands(night: () => void): Command[] {
@@ -150,26 +161,34 @@ export function commands(night: () => void): Command[] {
     { name: 'Loop a second around the playhead, or stop looping', key: ';', run: () => player.around() },
     { name: 'Next doubtful sound', key: 'd', run: nextDoubtful },
     {
-      name: 'Chosen keys, or start of the sound or word, 5 ms earlier',
+      name: 'Chosen keys, span, or start of the sound or word, 5 ms earlier',
       key: '[',
       run: () => shift(-1, false),
     },
-    { name: 'Chosen keys, or start of the sound or word, 5 ms later', key: ']', run: () => shift(1, false) },
     {
-      name: 'Chosen keys, or start of the sound or word, a frame earlier',
+      name: 'Chosen keys, span, or start of the sound or word, 5 ms later',
+      key: ']',
+      run: () => shift(1, false),
+    },
+    {
+      name: 'Chosen keys, span, or start of the sound or word, a frame earlier',
       key: '{',
       run: () => shift(-1, true),
     },
     {
-      name: 'Chosen keys, or start of the sound or word, a frame later',
+      name: 'Chosen keys, span, or start of the sound or word, a frame later',
       key: '}',
       run: () => shift(1, true),
     },
     {
-      name: 'Take the chosen keys, or the selected sound, out',
+      name: 'Take the chosen keys, span or sound out',
       key: 'Delete',
       show: 'Del',
-      run: () => (get().keys.length > 0 ? hand.removeKeys() : takeOut()),
+      run: () => {
+        if (chosenSpan()) removeSpan();
+        else if (get().keys.length > 0) hand.removeKeys();
+        else takeOut();
+      },
     },
     { name: 'Open or close the mouth’s curves', key: 'q', run: () => set({ open: !get().open, keys: [] }) },
     {
@@ -178,8 +197,18 @@ export function commands(night: () => void): Command[] {
       run: () => (inCast() ? void startWalk() : hand.keyHere()),
     },
     { name: 'A key at rest on the chosen curve', run: hand.neutralKey },
-    { name: 'Chosen keys higher', key: 'ArrowUp', show: '↑', run: () => hand.liftKeys(0.02) },
-    { name: 'Chosen keys lower', key: 'ArrowDown', show: '↓', run: () => hand.liftKeys(-0.02) },
+    {
+      name: 'Chosen keys higher, chosen mood stronger',
+      key: 'ArrowUp',
+      show: '↑',
+      run: () => (chosenSpan() ? liftSpan(0.05) : hand.liftKeys(0.02)),
+    },
+    {
+      name: 'Chosen keys lower, chosen mood weaker',
+      key: 'ArrowDown',
+      show: '↓',
+      run: () => (chosenSpan() ? liftSpan(-0.05) : hand.liftKeys(-0.02)),
+    },
     { name: 'Copy the chosen keys', key: 'c', run: hand.copyKeys },
     { name: 'Paste keys at the playhead', key: 'v', run: hand.pasteKeys },
     { name: 'Mirror keys to the other side of the face', key: 'm', run: () => void hand.mirror() },
@@ -189,8 +218,16 @@ export function commands(night: () => void): Command[] {
     { name: 'All keys of the chosen curve', key: 'x', run: allKeys },
     { name: 'Next curve', key: 'ArrowDown', show: '⇧↓', shift: true, run: () => nextCurve(1) },
     { name: 'Curve before', key: 'ArrowUp', show: '⇧↑', shift: true, run: () => nextCurve(-1) },
-    { name: 'Next key of the chosen curve', key: '>', run: () => nextKey(1) },
-    { name: 'Key before on the chosen curve', key: '<', run: () => nextKey(-1) },
+    {
+      name: 'Next key of the chosen curve, or span of the layer',
+      key: '>',
+      run: () => (get().layer ? nextSpan(1) : nextKey(1)),
+    },
+    {
+      name: 'Key before on the chosen curve, or span of the layer',
+      key: '<',
+      run: () => (get().layer ? nextSpan(-1) : nextKey(-1)),
+    },
     { name: 'The stage over the whole page, or as it was', key: '*', run: () => set({ full: !get().full }) },
     { name: 'Keys land on frames, or anywhere', key: 'g', run: () => set({ snap: !get().snap }) },
     {
@@ -203,6 +240,40 @@ export function commands(night: () => void): Command[] {
       key: 'p',
       run: () => set({ side: get().side === 'steps' ? 'line' : 'steps' }),
     },
+    {
+      name: 'Check: what is to be mended',
+      key: '5',
+      run: () => set({ side: get().side === 'check' ? 'line' : 'check' }),
+    },
+    { name: 'Mood: the bench', key: '6', run: () => showLayer('mood') },
+    { name: 'Eyes: the bench', key: '7', run: () => showLayer('eyes') },
+    { name: 'Head: the bench', key: '8', run: () => showLayer('head') },
+    { name: 'By hand: passes and poses', key: '9', run: () => showLayer('hand') },
+    { name: 'A blink at the playhead', key: '!', run: blinkHere },
+    {
+      name: 'Point on the stage where they are to look',
+      key: '"',
+      run: () =>
+        set({ pointing: true, diction: false, layer: { name: 'eyes', id: get().layer?.id ?? null } }),
+    },
+    {
+      name: 'Let go of what is chosen or begun',
+      key: 'Escape',
+      show: 'Esc',
+      run: () => {
+        const { pointing, layer } = get();
+        if (pointing) set({ pointing: false });
+        else if (layer) set({ layer: layer.id === null ? null : { ...layer, id: null } });
+        else set({ keys: [] });
+      },
+    },
+    ...MOODS.map((mood) => ({ name: `Mood: add ${mood}`, run: () => addMood(mood) })),
+    { name: 'The camera keeps to the head, or stands', key: '=', run: () => set({ locked: !get().locked }) },
+    { name: 'The face from the front', key: '@', run: () => lookFrom(0) },
+    { name: 'The face from its right, three quarters', key: '#', run: () => lookFrom(40) },
+    { name: 'The face from its left, three quarters', key: '$', run: () => lookFrom(-40) },
+    { name: 'The face from the side', key: '%', run: () => lookFrom(85) },
+    { name: 'The mouth, near', key: '&', run: () => lookFrom(0, 0.45) },
     { name: 'Compare: side by side, snapshot, line as it is', key: 'Tab', show: 'Tab', run: switchCompare },
     { name: 'Full speed, half, quarter; the pitch stays', key: '\\', run: player.nextSpeed },
     { name: 'Split the selected sound at the playhead', key: 's', run: splitSound },
@@ -224,7 +295,11 @@ export function commands(night: () => void): Command[] {
     { name: 'Next line', key: 'PageDown', show: 'PgDn', run: () => stepLine(1) },
     { name: 'Open the selected line', key: 'Enter', run: () => go('score') },
     { name: 'Add a line', key: 'a', run: () => set({ adding: [] }) },
-    { name: 'Diction: how the line is articulated', key: 'o', run: () => set({ diction: !get().diction }) },
+    {
+      name: 'Diction: how the line is articulated',
+      key: 'o',
+      run: () => set({ diction: !get().diction, layer: null }),
+    },
     { name: 'Word list: how words are said', key: 'w', run: () => set({ wordList: true }) },
     {
       name: 'Time the line again, between pinned words',

@@ -17,7 +17,22 @@ export interface ChosenKey {
 }
 
 /** What is listed on an open stave: what moves in view, what hands touched, everything, or a region. */
-export type Listed = 'moving' | 'touched' | 'all' | 'jaw' | 'lips' | 'tongue' | 'cheeks' | 'lids' | 'brows';
+export type Listed =
+  | 'moving'
+  | 'touched'
+  | 'all'
+  | 'jaw'
+  | 'lips'
+  | 'tongue'
+  | 'cheeks'
+  | 'lids'
+  | 'brows'
+  | 'gaze'
+  | 'head'
+  | `set ${string}`;
+
+/** A layer over the speech. */
+export type LayerName = 'mood' | 'eyes' | 'head' | 'hand';
 
 interface State {
   place: Place;
@@ -45,7 +60,15 @@ interface State {
   /** Keys land on frames. */
   snap: boolean;
   /** What the bench shows at the right. */
-  side: 'line' | 'steps' | 'why';
+  side: 'line' | 'steps' | 'why' | 'check';
+  /** The layer that the bench shows, and the span or blink of it that is chosen. */
+  layer: { name: LayerName; id: number | null } | null;
+  /** The next click on the stage says where the character is to look. */
+  pointing: boolean;
+  /** A pass is being performed. */
+  performing: boolean;
+  /** The camera keeps to the head. */
+  locked: boolean;
   /** The snapshot that is compared with, and how. */
   compare: { snapshot: number; name: string; how: 'now' | 'then' | 'split' } | null;
   /** The stage fills the page. */
@@ -90,6 +113,10 @@ export const useView = create<State>(() => ({
   listed: 'moving',
   snap: true,
   side: 'line',
+  layer: null,
+  pointing: false,
+  performing: false,
+  locked: false,
   compare: null,
   speed: 1,
   full: false,

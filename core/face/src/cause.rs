@@ -2,11 +2,12 @@
 //! touches that make it, each with its part. The parts add up to the value.
 
 use crate::goals::Factor;
+use crate::layers::{Trace, follows};
 use crate::links;
 use crate::organ::Organ;
-use crate::performance::{Articulation, Performance, articulate};
+use crate::performance::{Articulation, MouthLayer, Performance, layered, read};
 use crate::trajectory::Source;
-use jam_score::{Control, FrameRate, Line, Seconds};
+use jam_score::{Control, FrameRate, Line, Prosody, Seconds};
 use serde::Serialize;
 
 /// What a part of a value comes from. Sounds are named by their place in the line.
@@ -28,6 +29,25 @@ pub enum Why {
     Reach,
     /// The skin follows another control.
     Link(Control),
+    /// No mouth is alike on both sides.
+    Sides,
+    /// A mood, by its number.
+    Mood(u32),
+    /// What the words take back of moods and passes.
+    Guard,
+    /// Brows and eyes on stressed words.
+    Brows,
+    /// What is looked at.
+    Gaze,
+    /// The head with the voice, and its sway.
+    Voice,
+    /// The head rides on a body's motion.
+    Body,
+    /// A turn or shiver of the head, by its number.
+    Turn(u32),
+    /// Lids that go with the eyes.
+    Lids,
+    Blink,
     /// A touch, by its number.
     Touch(u32),
     /// The ends of the control's range.
@@ -81,31 +101,60 @@ impl Sum {
     }
 }
 
-fn of_organ(all: &Articulation, organ: Organ, time: Seconds, sum: &mut Sum) {
+fn of_organ(all: &Articulation, organ: Organ, time: Seconds, scale: f64, sum: &mut Sum) {
     for (source, share) in all.organ(organ).shares(time.0, &all.goals, &all.musts) {
         match source {
             Source::Goal(k) => {
                 let goal = &all.goals[k];
                 for factor in Factor::ALL {
-                    sum.add(of_factor(factor, goal.sound), share * goal.wish.part(factor));
+                    sum.add(of_factor(factor, goal.sound), scale * share * goal.wish.part(factor));
                 }
             }
-            Source::Must(k) => sum.add(Why::Must(all.musts[k].sound), share),
-            Source::Range => sum.add(Why::Range, share),
+            Source::Must(k) => sum.add(Why::Must(all.musts[k].sound), scale * share),
+            Source::Range => sum.add(Why::Range, scale * share),
         }
     }
 }
 
-fn explained(face: &Performance, all: Option<&Articulation>, control: Control, time: Seconds) -> Cause {
+struct Asked<'a> {
+    face: &'a Performance,
+    all: Option<&'a Articulation>,
+    trace: &'a Trace,
+    mouth: &'a MouthLayer<'a>,
+    /// The face before hands.
+    before: &'a Performance,
+    time: Seconds,
+}
+
+fn explained(asked: &Asked<'_>, control: Control) -> Cause {
+    let Asked { face, all, trace, mouth, before, time } = *asked;
     let (automatic, touches) = face.touched(control, time);
     let mut sum = Sum::default();
+    if let (Some(organ), Some(all)) = (Organ::of(control), all) {
+        let scale = mouth.scale(organ, control, time.0);
+        of_organ(all, organ, time, scale, &mut sum);
+    } else if control == Control::JawOpen {
+        // Driven by loudness alone: all that no other layer made of it.
+        let others: f64 = trace.parts.iter().filter(|p| p.0 == control).map(|p| p.2).sum();
+        sum.add(Why::Loudness, automatic - others);
+    }
+    for (_, why, amount) in trace.parts.iter().filter(|p| p.0 == control) {
+        sum.add(*why, *amount);
+    }
+    // Eyes stay on their mark, and lids on the eyes, where hands turned the head.
+    if follows(control) {
+        let unturned = before.curve(control).map_or(0.0, |c| f64::from(read(c, time)));
+        sum.add(Why::Gaze, automatic - unturned);
+    }
     if let Some(link) = links::of(control) {
+        let own: f64 = sum.0.iter().map(|p| p.amount).sum();
         let with = link.with.map_or(1.0, |c| face.value(c, time));
+        let skin: f32 = link.gains.iter().map(|(from, gain)| gain * face.value(*from, time) * with).sum();
+        // What the control does by itself leaves less to the skin.
+        let scale = if own > 0.0 && skin > 0.0 { 1.0 - own.min(1.0) } else { 1.0 };
         for (from, gain) in link.gains {
-            sum.add(Why::Link(*from), f64::from(gain * face.value(*from, time) * with));
+            sum.add(Why::Link(*from), scale * f64::from(gain * face.value(*from, time) * with));
         }
-    } else if let (Some(organ), Some(all)) = (Organ::of(control), all) {
-        of_organ(all, organ, time, &mut sum);
     }
     // Samples are read straight between, in single precision.
     let made: f64 = sum.0.iter().map(|p| p.amount).sum();
@@ -128,13 +177,17 @@ fn explained(face: &Performance, all: Option<&Articulation>, control: Control, t
 /// What makes some controls' values at a time; none without times.
 pub fn causes(
     line: &Line,
+    heard: &Prosody,
     rate: FrameRate,
     tail: Seconds,
     controls: &[Control],
     time: Seconds,
 ) -> Option<Vec<Cause>> {
     let timing = line.timing.as_ref()?;
-    let (mouth, all) = articulate(timing, &line.diction, &line.reach, rate, tail);
-    let face = mouth.by_hand(&line.touches, timing);
-    Some(controls.iter().map(|c| explained(&face, all.as_ref(), *c, time)).collect())
+    let mut trace = Trace { time: time.0, parts: Vec::new() };
+    let (before, all) = layered(line, heard, rate, tail, Some(&mut trace))?;
+    let face = before.by_hand(line.hands());
+    let mouth = MouthLayer::of(line, timing);
+    let asked = Asked { face: &face, all: all.as_ref(), trace: &trace, mouth: &mouth, before: &before, time };
+    Some(controls.iter().map(|c| explained(&asked, *c)).collect())
 }

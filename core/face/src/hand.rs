@@ -1,9 +1,15 @@
 //! What hands do to whole stretches of curves: bake them to keys and take that back, and let go of what was laid.
 
+use crate::layers::ease::blurred;
+use crate::layers::mood::held;
+use crate::layers::noise::Seed;
 use crate::performance::{HZ, Performance};
-use jam_score::keys::{self, TimedKey};
+use jam_score::keys::{self, KeyShape, TimedKey};
 use jam_score::touch::Key;
-use jam_score::{Control, Edit, Laid, LaidTouch, Line, Moment, Seconds, Span, Touch, TouchError};
+use jam_score::{
+    Control, Edit, Laid, LaidTouch, Line, Moment, Mood, Pose, Region, Seconds, Span, Timing, Touch,
+    TouchError,
+};
 
 /// The number of the next touch of a line.
 pub fn next_id(line: &Line) -> u32 {
@@ -71,17 +77,8 @@ pub fn bake(
         let off = |(i, v): (usize, &f32)| (keys::through(&found, start + i as f64 / HZ) as f32 - v).abs();
         baked.error = values.iter().enumerate().map(off).fold(baked.error, f32::max);
         let keys = placed(line, &found);
-        baked.touches.push(Touch {
-            id: next_id(line) + baked.touches.len() as u32,
-            control,
-            on: Touch::on(timing, &keys),
-            laid: Laid::Replace,
-            fade_in: Seconds::ZERO,
-            fade_out: Seconds::ZERO,
-            amount: 1.0,
-            keys,
-            aside: None,
-        });
+        let id = next_id(line) + baked.touches.len() as u32;
+        baked.touches.push(Touch { id, ..laid_on(timing, control, Laid::Replace, keys) });
         baked.gone.extend(gone.iter().map(|t| t.id));
     }
     Ok(baked)
@@ -124,11 +121,226 @@ pub fn let_go(line: &Line, controls: &[Control], span: Span) -> Result<Edit, Tou
     Ok(Edit::Touch { put, remove, what: "let curves be automatic again".into() })
 }
 
+/// Seconds over which a touch that is parted lets go.
+const PARTED_FADE: f64 = 0.06;
+
+/// Takes hands off a stretch of some controls: touches that reach over it are parted in two that let go before it and
+/// take hold after it, those that lie in it go.
+pub fn parted(line: &Line, controls: &[Control], span: Span) -> Result<Edit, TouchError> {
+    let timing = line.timing.as_ref().ok_or(TouchError::Empty)?;
+    let (mut put, mut remove, mut next) = (Vec::new(), Vec::new(), next_id(line));
+    for touch in line.touches.iter().filter(|t| t.aside.is_none() && controls.contains(&t.control)) {
+        let keys = touch.timed(timing);
+        let (Some(first), Some(last)) = (keys.first(), keys.last()) else { continue };
+        let (from, to) = (first.time - touch.fade_in.0, last.time + touch.fade_out.0);
+        if to <= span.start.0 || from >= span.end.0 {
+            continue;
+        }
+        let margin = PARTED_FADE + 0.005;
+        let before: Vec<Key> =
+            touch.keys.iter().filter(|k| k.moment.time(timing).0 <= span.start.0 - margin).copied().collect();
+        let after: Vec<Key> =
+            touch.keys.iter().filter(|k| k.moment.time(timing).0 >= span.end.0 + margin).copied().collect();
+        let own = |keys: Vec<Key>, id: u32, fades: (Seconds, Seconds)| {
+            let on = Touch::on(timing, &keys);
+            Touch { id, on, keys, fade_in: fades.0, fade_out: fades.1, ..touch.clone() }
+        };
+        let mut id = touch.id;
+        if before.is_empty() && after.is_empty() {
+            remove.push(touch.id);
+        }
+        if !before.is_empty() {
+            put.push(own(before, id, (touch.fade_in, Seconds(PARTED_FADE))));
+            id = next;
+            next += 1;
+        }
+        if !after.is_empty() {
+            put.push(own(after, id, (Seconds(PARTED_FADE), touch.fade_out)));
+        }
+    }
+    if put.is_empty() && remove.is_empty() {
+        return Err(TouchError::Empty);
+    }
+    Ok(Edit::Touch { put, remove, what: "let a curve be automatic in a stretch".into() })
+}
+
+/// A touch that holds a place of its own, its keys placed in what is said.
+fn laid_on(timing: &Timing, control: Control, laid: Laid, keys: Vec<Key>) -> Touch {
+    Touch {
+        id: 0,
+        control,
+        on: Touch::on(timing, &keys),
+        laid,
+        fade_in: Seconds::ZERO,
+        fade_out: Seconds::ZERO,
+        amount: 1.0,
+        keys,
+        pass: None,
+        aside: None,
+    }
+}
+
+/// Numbers new touches.
+fn numbered(line: &Line, touches: impl Iterator<Item = Touch>) -> Vec<Touch> {
+    touches.zip(next_id(line)..).map(|(touch, id)| Touch { id, ..touch }).collect()
+}
+
+/// Seconds over which a pose comes and goes.
+const POSE_FADE: Seconds = Seconds(0.15);
+
+/// A pose at a moment: a key in the place of every curve it holds, `amount` of the way there from what is played,
+/// in some regions or, without any, in all.
+pub fn posed(
+    line: &Line,
+    face: &Performance,
+    pose: &Pose,
+    regions: &[Region],
+    amount: f32,
+    time: Seconds,
+) -> Result<Vec<Touch>, TouchError> {
+    let timing = line.timing.as_ref().ok_or(TouchError::Empty)?;
+    let moment = Moment::at(timing, time);
+    let own = whole(pose, line.layers.settings.seed);
+    let own = own.iter().filter(|(c, _)| regions.is_empty() || regions.contains(&c.region()));
+    let touches = own.map(|(control, value)| {
+        let played = face.value(*control, time);
+        let (low, high) = control.range();
+        let value = (played + amount * (value - played)).clamp(low, high);
+        let keys = vec![Key { moment, value, shape: KeyShape::Smooth }];
+        Touch { fade_in: POSE_FADE, fade_out: POSE_FADE, ..laid_on(timing, *control, Laid::Replace, keys) }
+    });
+    let touches = numbered(line, touches);
+    if touches.is_empty() { Err(TouchError::Empty) } else { Ok(touches) }
+}
+
+/// Every value of a pose at its full amount, in silence, with what its moods add.
+pub fn whole(pose: &Pose, seed: u64) -> Vec<(Control, f32)> {
+    let held = held(&Mood::Pose(pose.clone()), 1.0, Seed(seed), 1.0, 0.0);
+    held.into_iter()
+        .map(|(control, value)| {
+            let (low, high) = control.range();
+            (control, (value as f32).clamp(low, high))
+        })
+        .collect()
+}
+
+/// The face at a moment as a pose: everything that is away from rest.
+pub fn pose_of(face: &Performance, name: &str, time: Seconds, regions: &[Region]) -> Pose {
+    let values = Control::ALL
+        .iter()
+        .filter(|c| regions.is_empty() || regions.contains(&c.region()))
+        .map(|c| (*c, face.value(*c, time)))
+        .filter(|(_, v)| v.abs() > 0.005)
+        .collect();
+    Pose { name: name.into(), values, of: Vec::new() }
+}
+
+/// Values that were recorded of a control while the line played, at even steps.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Recorded {
+    pub control: Control,
+    pub values: Vec<f32>,
+}
+
+/// A live pass as touches, one for each control that moved: smoothed, then thinned to keys within `tolerance` of the
+/// control's range. `start` is when its first value was meant, seconds; `step` the time between values.
+pub fn pass(
+    line: &Line,
+    name: &str,
+    recorded: &[Recorded],
+    (start, step): (f64, f64),
+    laid: Laid,
+    smooth: impl Fn(Region) -> f64,
+    tolerance: f32,
+) -> Result<Vec<Touch>, TouchError> {
+    let timing = line.timing.as_ref().ok_or(TouchError::Empty)?;
+    let touches = recorded.iter().filter_map(|track| {
+        let (low, high) = track.control.range();
+        let (floor, ceiling) = match laid {
+            Laid::Replace => (low, high),
+            Laid::Add => (low - high, high - low),
+        };
+        // Onto our own grid, whatever the device sent.
+        let length = step * track.values.len().checked_sub(1)? as f64;
+        let at = |t: f64| {
+            let place = (t / step).clamp(0.0, (track.values.len() - 1) as f64);
+            let (i, share) = (place as usize, place.fract() as f32);
+            let a = track.values[i];
+            a + share * (track.values.get(i + 1).unwrap_or(&a) - a)
+        };
+        let count = (length * HZ) as usize + 1;
+        let raw: Vec<f64> = (0..count).map(|i| f64::from(at(i as f64 / HZ))).collect();
+        let values: Vec<f32> = blurred(&raw, smooth(track.control.region()))
+            .into_iter()
+            .map(|v| if v.is_finite() { (v as f32).clamp(floor, ceiling) } else { 0.0 })
+            .collect();
+        if values.iter().all(|v| v.abs() < 0.005 * (high - low)) && laid == Laid::Add {
+            return None;
+        }
+        let found = keys::thin(start.max(0.0), 1.0 / HZ, &values, tolerance * (high - low));
+        let fade = Seconds(0.1);
+        Some(Touch {
+            fade_in: fade,
+            fade_out: fade,
+            pass: Some(name.into()),
+            ..laid_on(timing, track.control, laid, placed(line, &found))
+        })
+    });
+    let touches = numbered(line, touches);
+    if touches.is_empty() { Err(TouchError::Empty) } else { Ok(touches) }
+}
+
+/// Touches smoothed over so many seconds, thinned anew to a hundredth of their control's range.
+pub fn smoothed(line: &Line, ids: &[u32], seconds: f64) -> Vec<Touch> {
+    let Some(timing) = &line.timing else { return Vec::new() };
+    let own = line.touches.iter().filter(|t| ids.contains(&t.id) && t.aside.is_none());
+    own.filter_map(|touch| {
+        let timed = touch.timed(timing);
+        let (first, last) = (timed.first()?.time, timed.last()?.time);
+        let count = ((last - first) * HZ).ceil() as usize + 1;
+        if timed.len() < 3 {
+            return None;
+        }
+        let raw: Vec<f64> = (0..count).map(|i| keys::through(&timed, first + i as f64 / HZ)).collect();
+        let values: Vec<f32> = blurred(&raw, seconds).into_iter().map(|v| v as f32).collect();
+        let (low, high) = touch.control.range();
+        let keys = placed(line, &keys::thin(first, 1.0 / HZ, &values, 0.01 * (high - low)));
+        Some(Touch { on: Touch::on(timing, &keys), keys, ..touch.clone() })
+    })
+    .collect()
+}
+
+/// Touches cut to a stretch: keys at its ends where they went on beyond it. Those to be put, and those that are gone.
+pub fn trimmed(line: &Line, ids: &[u32], span: Span) -> Result<(Vec<Touch>, Vec<u32>), TouchError> {
+    let timing = line.timing.as_ref().ok_or(TouchError::Empty)?;
+    let (mut put, mut remove) = (Vec::new(), Vec::new());
+    for touch in line.touches.iter().filter(|t| ids.contains(&t.id) && t.aside.is_none()) {
+        let timed = touch.timed(timing);
+        let (Some(first), Some(last)) = (timed.first(), timed.last()) else { continue };
+        let (from, to) = (first.time.max(span.start.0), last.time.min(span.end.0));
+        if to - from < 1e-6 {
+            remove.push(touch.id);
+            continue;
+        }
+        let mut keys: Vec<TimedKey> =
+            timed.iter().filter(|k| k.time > from - 1e-6 && k.time < to + 1e-6).copied().collect();
+        for end in [from, to] {
+            if keys.iter().all(|k| (k.time - end).abs() > 1e-6) {
+                let value = keys::through(&timed, end) as f32;
+                keys.push(TimedKey { time: end, value, shape: KeyShape::Smooth });
+            }
+        }
+        let keys = placed(line, &keys);
+        put.push(Touch { on: Touch::on(timing, &keys), keys, ..touch.clone() });
+    }
+    if put.is_empty() {
+        return Err(TouchError::Empty);
+    }
+    Ok((put, remove))
+}
+
 /// The same keys on the other side of the face, as touches of their own; what has no other side is left out.
 pub fn mirrored(line: &Line, ids: &[u32]) -> Vec<Touch> {
     let own = line.touches.iter().filter(|t| ids.contains(&t.id) && t.aside.is_none());
-    own.filter_map(|t| Some(Touch { control: t.control.other_side()?, ..t.clone() }))
-        .zip(next_id(line)..)
-        .map(|(touch, id)| Touch { id, ..touch })
-        .collect()
+    numbered(line, own.filter_map(|t| Some(Touch { control: t.control.other_side()?, ..t.clone() })))
 }

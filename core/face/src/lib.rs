@@ -5,7 +5,7 @@
 //!
 //! The way through: which vowels own a jaw beat ([`beats`]), what every sound wants of every organ
 //! ([`goals`]) and what must hold whatever the rest wants ([`musts`]), one smooth trajectory an organ
-//! ([`trajectory`]), and what the skin does along with it ([`links`]).
+//! ([`trajectory`]), what is laid over it ([`layers`]), and what the skin does along with it ([`links`]).
 //!
 //! ```
 //! use jam_face::{Control, perform};
@@ -25,11 +25,14 @@ pub mod binding;
 pub mod cause;
 mod chart;
 pub mod contact;
+pub mod findings;
 pub mod goals;
 pub mod hand;
+pub mod layers;
 pub mod links;
 pub mod musts;
 mod organ;
+pub mod pads;
 mod performance;
 pub mod propose;
 mod response;
@@ -43,7 +46,7 @@ pub use cause::{Cause, Part, Why, causes};
 pub use chart::{Chart, Drawing, LEAST_HOLD, MouthKind};
 pub use jam_score::{Control, Region};
 pub use organ::Organ;
-pub use performance::{HZ, Performance, mouth_of, perform, perform_line};
+pub use performance::{HZ, Performance, before_hands, jaw_of_loudness, perform, perform_line};
 pub use response::Response;
 pub use sounds::{Shape, SpokenSound, spoken};
 pub use walk::{Step, StepOf, Walk};

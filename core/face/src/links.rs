@@ -18,6 +18,11 @@ impl Link {
     }
 }
 
+/// What a control does by itself, and the skin with it: nothing passes 1 by two that lift, and what lowers is added.
+pub fn joined(own: f32, skin: f32) -> f32 {
+    if own > 0.0 && skin > 0.0 { own + skin * (1.0 - own.min(1.0)) } else { own + skin }
+}
+
 const fn sum(gains: &'static [(Control, f32)]) -> Option<Link> {
     Some(Link { gains, with: None })
 }

@@ -25,6 +25,11 @@ const ONE_SEAL: f64 = 0.055;
 /// Highest seal beside a tuck or a tongue: else the controls pass and the wired face loses the tongue.
 const LIPS_OFF: f64 = 0.2;
 
+/// Roundest and farthest forward that lips are beside a tuck: measured on the wired face, where .43 and .32 leave 8 mm
+/// between lip and teeth, and these 1.
+const TUCKED_ROUND: f64 = 0.22;
+const TUCKED_PROTRUDE: f64 = 0.10;
+
 /// The span in which a sound's rule must hold: its closure, or its middle, and at least one frame
 /// long on any phase of the frame grid. Next to a seal a tuck or tongue keeps away from it.
 pub fn span_of(sounds: &[SpokenSound], i: usize, rate: FrameRate) -> (f64, f64) {
@@ -77,6 +82,9 @@ pub fn gather(sounds: &[SpokenSound], diction: &Diction, rate: FrameRate) -> Vec
         } else if sound.is_tuck() {
             others.push(must(Organ::Tuck, Some(0.95), Some(1.0)));
             others.push(must(Organ::Jaw, None, Some(0.18)));
+            // Lips that stay round hold the lower one off the teeth, however far it is tucked.
+            others.push(must(Organ::Round, None, Some(TUCKED_ROUND)));
+            others.push(must(Organ::Protrude, None, Some(TUCKED_PROTRUDE)));
         } else if sound.is_tongue() {
             others.push(must(Organ::Out, Some(0.85), Some(1.0)));
             others.push(must(Organ::Jaw, Some(0.16), Some(0.34)));

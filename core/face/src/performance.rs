@@ -2,13 +2,20 @@
 
 use crate::beats;
 use crate::goals::{self, Goal};
+use crate::layers::{self, Guard, HEAD, Scene, Told, Trace};
 use crate::links;
 use crate::musts::{self, Must};
 use crate::organ::Organ;
 use crate::sounds::{SpokenSound, spoken};
 use crate::trajectory::Solved;
-use jam_score::{Control, Diction, FrameRate, LaidTouch, Line, Reach, Seconds, Timing, Touch};
+use jam_score::diction::Drive;
+use jam_score::keys;
+use jam_score::{
+    Control, Diction, FrameRate, Hands, Laid, LaidTouch, LayerKind, Line, Prosody, Reach, Region, Seconds,
+    Timing,
+};
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 /// Values a second. Curves are read linearly between them: a rounder reader may overshoot a seal.
 pub const HZ: f64 = 100.0;
@@ -21,11 +28,44 @@ pub struct Performance {
     curves: Vec<Vec<f32>>,
     /// What the curves of touched controls would be without touches.
     automatic: BTreeMap<Control, Vec<f32>>,
-    touches: Vec<LaidTouch>,
+    hands: Hands,
+    guard: Option<Arc<Guard>>,
+    /// What the guard leaves of controls that passes move.
+    held: BTreeMap<Control, Arc<Held>>,
+    told: Told,
+}
+
+/// What of a control a pass may have: a share of its own, and limits that always hold.
+#[derive(Debug, PartialEq)]
+struct Held {
+    allowed: Option<Vec<f32>>,
+    low: Vec<f32>,
+    high: Vec<f32>,
+}
+
+impl Held {
+    fn new(guard: &Guard, control: Control, automatic: &[f32]) -> Held {
+        let (low, high) = control.range();
+        let limits = guard.limits(control, automatic);
+        let limits = limits.unwrap_or_else(|| vec![(low, high); automatic.len()]);
+        let allowed = guard.allowed(control);
+        Held {
+            allowed: allowed.map(|a| a.iter().map(|x| *x as f32).collect()),
+            low: limits.iter().map(|l| l.0.min(l.1)).collect(),
+            high: limits.iter().map(|l| l.1).collect(),
+        }
+    }
+
+    /// Of a value that a pass made of another, what is left.
+    fn keep(&self, before: f64, after: f64, time: Seconds) -> f64 {
+        let allowed = self.allowed.as_ref().map_or(1.0, |a| f64::from(read(a, time)));
+        let value = before + allowed * (after - before);
+        value.clamp(f64::from(read(&self.low, time)), f64::from(read(&self.high, time)))
+    }
 }
 
 /// A sampled curve's value at any time, the first and last value beyond its ends.
-fn read(curve: &[f32], time: Seconds) -> f32 {
+pub(crate) fn read(curve: &[f32], time: Seconds) -> f32 {
     let at = (time.0 * HZ).clamp(0.0, curve.len().saturating_sub(1) as f64);
     let i = (at as usize).min(curve.len().saturating_sub(2));
     let a = curve.get(i).copied().unwrap_or(0.0);
@@ -38,7 +78,15 @@ impl Performance {
     pub fn at_rest(length: Seconds) -> Performance {
         let samples = (length.0 * HZ).round() as usize + 1;
         let curves = vec![Vec::new(); Control::ALL.len()];
-        Performance { samples, curves, automatic: BTreeMap::new(), touches: Vec::new() }
+        Performance {
+            samples,
+            curves,
+            automatic: BTreeMap::new(),
+            hands: Hands::default(),
+            guard: None,
+            held: BTreeMap::new(),
+            told: Told::default(),
+        }
     }
 
     /// Samples a curve.
@@ -54,23 +102,52 @@ impl Performance {
         self.curves[control as usize] = curve;
     }
 
+    /// A control's curve at its whole length, to be changed.
+    pub(crate) fn full(&mut self, control: Control) -> &mut Vec<f32> {
+        let samples = self.samples;
+        let curve = &mut self.curves[control as usize];
+        curve.resize(samples, 0.0);
+        curve
+    }
+
+    /// What the layers did: blinks, gaze, wide-eyed words.
+    pub fn told(&self) -> &Told {
+        &self.told
+    }
+
+    /// A touch over a value; one of a pass only as far as the guard lets it.
+    fn over(&self, touch: &LaidTouch, value: f64, time: f64) -> f64 {
+        let whole = touch.over(value, time);
+        let plays = self.hands.plays(time);
+        let with = if plays == 1.0 { whole } else { value + plays * (whole - value) };
+        match self.held.get(&touch.control) {
+            Some(held) if touch.guarded && with != value => held.keep(value, with, Seconds(time)),
+            _ => with,
+        }
+    }
+
     /// Lays the touches of some controls over their curves.
     fn lay(&mut self, controls: &[Control]) {
         for &control in controls {
-            let own: Vec<&LaidTouch> = self.touches.iter().filter(|t| t.control == control).collect();
+            let own: Vec<&LaidTouch> = self.hands.touches.iter().filter(|t| t.control == control).collect();
             if own.is_empty() {
                 continue;
             }
             let mut curve = std::mem::take(&mut self.curves[control as usize]);
             curve.resize(self.samples, 0.0);
             let (low, high) = control.range();
+            let guarded = own.iter().any(|t| t.guarded);
+            let held = self.guard.as_ref().filter(|_| guarded).map(|g| Held::new(g, control, &curve));
+            if let Some(held) = held {
+                self.held.insert(control, Arc::new(held));
+            }
             let mut laid = curve.clone();
-            for touch in own {
+            for touch in self.hands.touches.iter().filter(|t| t.control == control) {
                 let (from, to) = touch.reach();
                 let from = (from * HZ).floor().max(0.0) as usize;
                 let to = ((to * HZ).ceil().max(0.0) as usize + 1).min(self.samples);
                 for (i, value) in laid.iter_mut().enumerate().take(to).skip(from) {
-                    *value = touch.over(f64::from(*value), i as f64 / HZ) as f32;
+                    *value = self.over(touch, f64::from(*value), i as f64 / HZ) as f32;
                 }
             }
             laid.iter_mut().for_each(|v| *v = v.clamp(low, high));
@@ -82,20 +159,43 @@ impl Performance {
     /// The whole face of a mouth: touches laid over it, and the skin, which follows the mouth as hands left it;
     /// touches of what follows come last.
     #[must_use]
-    pub fn by_hand(&self, touches: &[Touch], timing: &Timing) -> Performance {
-        let mut face = Performance { touches: LaidTouch::all(touches, timing), ..self.clone() };
+    pub fn by_hand(&self, hands: Hands) -> Performance {
+        let mut face = Performance { hands, ..self.clone() };
         let (linked, others): (Vec<Control>, Vec<Control>) =
             Control::ALL.iter().partition(|c| links::of(**c).is_some());
+        face.lay(&HEAD);
+        face.eyes_follow();
+        let others: Vec<Control> = others.into_iter().filter(|c| !HEAD.contains(c)).collect();
         face.lay(&others);
         for &control in &linked {
             let Some(link) = links::of(control) else { continue };
             if link.gains.iter().any(|(from, _)| face.curve(*from).is_some()) {
-                let curve = (0..face.len()).map(|i| link.value(|c| face.sample(c, i))).collect();
+                let (low, high) = control.range();
+                let joined = |i: usize| {
+                    let skin = link.value(|c| face.sample(c, i));
+                    links::joined(face.sample(control, i), skin).clamp(low, high)
+                };
+                let curve = (0..face.len()).map(joined).collect();
                 face.set(control, curve);
             }
         }
         face.lay(&linked);
         face
+    }
+
+    /// Where hands turned the head, the eyes stay on their mark.
+    fn eyes_follow(&mut self) {
+        let turned = |control: Control| -> Vec<f64> {
+            let before = self.automatic.get(&control);
+            let by = |i: usize| before.map_or(0.0, |b| f64::from(self.sample(control, i) - b[i]));
+            (0..self.samples).map(by).collect()
+        };
+        if HEAD[..2].iter().any(|c| self.automatic.contains_key(c)) {
+            let turned = [turned(Control::HeadYaw), turned(Control::HeadPitch)];
+            let told = std::mem::take(&mut self.told);
+            layers::follow(self, &told, &turned);
+            self.told = told;
+        }
     }
 
     /// Plays `other` from sample `at` on, over what was there; what passes the end is lost.
@@ -131,8 +231,9 @@ impl Performance {
             return read(&self.curves[control as usize], time);
         };
         let (low, high) = control.range();
-        let own = self.touches.iter().filter(|t| t.control == control);
-        let value = own.fold(f64::from(read(automatic, time)), |value, touch| touch.over(value, time.0));
+        let own = self.hands.touches.iter().filter(|t| t.control == control);
+        let value =
+            own.fold(f64::from(read(automatic, time)), |value, touch| self.over(touch, value, time.0));
         (value as f32).clamp(low, high)
     }
 
@@ -142,12 +243,30 @@ impl Performance {
         let automatic = f64::from(read(curve, time));
         let mut value = automatic;
         let mut added = Vec::new();
-        for touch in self.touches.iter().filter(|t| t.control == control) {
-            let with = touch.over(value, time.0);
+        for touch in self.hands.touches.iter().filter(|t| t.control == control) {
+            let with = self.over(touch, value, time.0);
             added.push((touch.id, with - value));
             value = with;
         }
         (automatic, added)
+    }
+
+    /// All controls at a time while some are performed live: what is performed is added or takes the place of what is
+    /// played, as far as the guard lets it.
+    pub fn performed(&self, time: Seconds, laid: Laid, live: &[(Control, f32)]) -> Vec<f32> {
+        let mut face = self.face_at(time);
+        for (control, value) in live.iter().filter(|(_, v)| v.is_finite()) {
+            let before = f64::from(face[*control as usize]);
+            let after = if laid == Laid::Add { before + f64::from(*value) } else { f64::from(*value) };
+            let curve = &self.curves[*control as usize];
+            let kept = match &self.guard {
+                Some(guard) => Held::new(guard, *control, curve).keep(before, after, time),
+                None => after,
+            };
+            let (low, high) = control.range();
+            face[*control as usize] = (kept as f32).clamp(low, high);
+        }
+        face
     }
 
     /// All controls at a time, in the order of [`Control::ALL`].
@@ -176,6 +295,8 @@ const ALIGN_PASSES: usize = 3;
 
 /// All that a line's sounds want of the mouth, solved.
 pub(crate) struct Articulation {
+    /// Earlier by the diction's lead.
+    sounds: Vec<SpokenSound>,
     pub goals: Vec<Goal>,
     pub musts: Vec<Must>,
     /// In the order of [`Organ::ALL`].
@@ -201,7 +322,11 @@ impl Articulation {
         let jaw = aligned_jaw(&sounds, &mut goals, &musts, n, diction);
         let others = Organ::ALL.iter().skip(1).map(|o| Solved::new(*o, &goals, &musts, n, diction));
         let solved = std::iter::once(jaw).chain(others).collect();
-        Some(Articulation { goals, musts, solved })
+        for sound in &mut sounds {
+            sound.start -= diction.lead.0;
+            sound.end -= diction.lead.0;
+        }
+        Some(Articulation { sounds, goals, musts, solved })
     }
 
     pub fn organ(&self, organ: Organ) -> &Solved {
@@ -241,24 +366,129 @@ fn aligned_jaw(
     solved
 }
 
-/// Curves of every control for a line's sounds, and `tail` of rest after the recording.
+/// Curves of every control for a line's sounds, and `tail` of rest after the recording: the mouth and what the skin
+/// does along with it, without other layers.
 ///
 /// `rate` is the frame rate it will be shown at: every seal, tuck, tongue and closed-teeth rule holds
 /// on at least one frame of that rate, whatever the phase of the grid.
 pub fn perform(timing: &Timing, diction: &Diction, rate: FrameRate, tail: Seconds) -> Performance {
-    articulate(timing, diction, &[], rate, tail).0.by_hand(&[], timing)
+    articulate(timing, diction, &[], rate, tail).0.by_hand(Hands::default())
 }
 
-/// [`perform`] for a line with what hands changed: how far sounds go, and touches. None without times.
-pub fn perform_line(line: &Line, rate: FrameRate, tail: Seconds) -> Option<Performance> {
+/// A line with all its layers, and with what hands changed. None without times.
+pub fn perform_line(line: &Line, heard: &Prosody, rate: FrameRate, tail: Seconds) -> Option<Performance> {
+    Some(before_hands(line, heard, rate, tail)?.by_hand(line.hands()))
+}
+
+/// A line with all its layers, before the skin and hands: what [`Performance::by_hand`] starts from. None without
+/// times.
+pub fn before_hands(line: &Line, heard: &Prosody, rate: FrameRate, tail: Seconds) -> Option<Performance> {
+    Some(layered(line, heard, rate, tail, None)?.0)
+}
+
+/// A line with its layers, what its sounds want, and what the layers made of the moment that is traced.
+pub(crate) fn layered(
+    line: &Line,
+    heard: &Prosody,
+    rate: FrameRate,
+    tail: Seconds,
+    trace: Option<&mut Trace>,
+) -> Option<(Performance, Option<Articulation>)> {
     let timing = line.timing.as_ref()?;
-    Some(mouth_of(line, rate, tail)?.by_hand(&line.touches, timing))
+    let (mut face, mut articulation) = articulate(timing, &line.diction, &line.reach, rate, tail);
+    if line.diction.drive == Drive::Loudness {
+        articulation = None;
+        face = by_loudness(timing, &line.diction, heard, tail);
+    }
+    let mouth = MouthLayer::of(line, timing);
+    if !mouth.is_whole() {
+        for organ in Organ::ALL {
+            for &control in organ.controls() {
+                let (low, high) = control.range();
+                for (i, v) in face.curves[control as usize].iter_mut().enumerate() {
+                    let scale = mouth.scale(organ, control, i as f64 / HZ) as f32;
+                    *v = (*v * scale).clamp(low, high);
+                }
+            }
+        }
+    }
+    // Moods yield to what is said, not to what the mouth keeps to itself.
+    let (mut sounds, mut musts) = match &articulation {
+        Some(all) if mouth.amount > 0.0 => (all.sounds.clone(), all.musts.clone()),
+        _ => (Vec::new(), Vec::new()),
+    };
+    if !mouth.shares.is_empty() {
+        let plays = |start: f64, end: f64| keys::between(&mouth.shares, 0.5 * (start + end)) > 0.0;
+        sounds.retain(|s| plays(s.start, s.end));
+        musts.retain(|m| plays(m.start, m.end));
+    }
+    let guard = Arc::new(Guard::new(&sounds, &musts, &face, line.layers.settings.guard));
+    let scene = Scene { line, timing, heard, rate, guard: &guard };
+    face.told = layers::lay(&mut face, &scene, trace);
+    face.guard = Some(guard);
+    for control in Control::ALL {
+        let (low, high) = control.range();
+        face.curves[*control as usize].iter_mut().for_each(|v| *v = v.clamp(low, high));
+    }
+    Some((face, articulation))
 }
 
-/// What the sounds of a line make of the mouth, before the skin and hands: what [`Performance::by_hand`] starts from.
-/// None without times.
-pub fn mouth_of(line: &Line, rate: FrameRate, tail: Seconds) -> Option<Performance> {
-    Some(articulate(line.timing.as_ref()?, &line.diction, &line.reach, rate, tail).0)
+/// How much of the mouth plays, over time and by parts.
+pub(crate) struct MouthLayer<'a> {
+    amount: f64,
+    shares: Vec<(f64, f64)>,
+    without: &'a [Region],
+}
+
+impl MouthLayer<'_> {
+    pub fn of<'a>(line: &'a Line, timing: &Timing) -> MouthLayer<'a> {
+        MouthLayer {
+            amount: line.layers.plays(LayerKind::Mouth),
+            shares: line.layers.shares(LayerKind::Mouth, timing),
+            without: &line.layers.settings.mouth.without,
+        }
+    }
+
+    fn is_whole(&self) -> bool {
+        self.amount == 1.0 && self.shares.is_empty() && self.without.is_empty()
+    }
+
+    /// What a control's curve is scaled by at a time.
+    pub fn scale(&self, organ: Organ, control: Control, time: f64) -> f64 {
+        if self.without.contains(&control.region()) {
+            return 0.0;
+        }
+        // More than all never breaks a rule: what must hold is at its end already.
+        let whole = organ.is_of_a_must() || matches!(organ, Organ::Jaw | Organ::Round | Organ::Protrude);
+        let amount = if whole { self.amount.min(1.0) } else { self.amount };
+        amount * keys::between(&self.shares, time)
+    }
+}
+
+/// How far loudness alone opens the jaw, for creatures and toys: shut 35 dB below what is loud, wide open there.
+/// `level` and `loud` in dB.
+pub fn jaw_of_loudness(level: f64, loud: f64, diction: &Diction) -> f64 {
+    const RANGE: f64 = 35.0;
+    let up = ((level - loud + RANGE) / RANGE).clamp(0.0, 1.1);
+    (up * up * 0.8 * diction.openness).min(1.0)
+}
+
+/// The jaw of a line from its loudness alone; loud is its loudest tenth.
+fn by_loudness(timing: &Timing, diction: &Diction, heard: &Prosody, tail: Seconds) -> Performance {
+    let mut face = Performance::at_rest(timing.end() + tail);
+    let mut levels: Vec<f32> = heard.level.clone();
+    levels.sort_by(f32::total_cmp);
+    let Some(loud) = levels.get(levels.len() * 9 / 10).copied().map(f64::from) else { return face };
+    let samples = face.len();
+    let lead = diction.lead.0;
+    let open = |i: usize| {
+        let time = Seconds(i as f64 / HZ + lead);
+        if time <= timing.end() { jaw_of_loudness(heard.level_at(time), loud, diction) } else { 0.0 }
+    };
+    let raw: Vec<f64> = (0..samples).map(open).collect();
+    let curve = layers::ease::blurred(&raw, 0.022 * diction.smoothness);
+    face.set(Control::JawOpen, curve.iter().map(|x| *x as f32).collect());
+    face
 }
 
 /// The mouth, and what the sounds want that makes it so.

@@ -90,8 +90,25 @@ fn contacts(face: &[f32]) -> Vec<f32> {
     scale(&mut face, &[Control::LipUpperRaiseLeft, Control::LipUpperRaiseRight], keep);
     scale(&mut face, &[Control::LipLowerDropLeft, Control::LipLowerDropRight], keep * (1.0 - tuck));
     scale(&mut face, &[Control::LipLowerTuck], keep_soft);
-    scale(&mut face, &[Control::LipsPress], seal);
+    // Lips press where they meet: sealed by a sound, or shut in a pause.
+    let shut = 1.0 - ((jaw - 0.03) / 0.09).clamp(0.0, 1.0);
+    scale(&mut face, &[Control::LipsPress], seal.max(shut));
+    let pressed = get(&face, Control::LipsPress);
+    let together = seal.max(pressed);
+    face[Control::LipsClose as usize] = together;
+    scale(&mut face, &[Control::LipUpperRaiseLeft, Control::LipUpperRaiseRight], 1.0 - pressed);
+    scale(&mut face, &[Control::LipLowerDropLeft, Control::LipLowerDropRight], 1.0 - pressed);
     scale(&mut face, &[Control::TongueOut], keep_soft * past_teeth);
+    // One lid movement leaves the other as much as it has not taken.
+    for (close, wide, squint, cheek) in [
+        (Control::LidCloseLeft, Control::LidWideLeft, Control::LidSquintLeft, Control::CheekRaiseLeft),
+        (Control::LidCloseRight, Control::LidWideRight, Control::LidSquintRight, Control::CheekRaiseRight),
+    ] {
+        let shut = get(&face, close);
+        scale(&mut face, &[wide], 1.0 - shut);
+        scale(&mut face, &[squint], 1.0 - 0.85 * shut);
+        scale(&mut face, &[cheek], 1.0 - 0.25 * shut);
+    }
     let out = get(&face, Control::TongueOut);
     let tip = &mut face[Control::TongueTipUp as usize];
     *tip = tip.min(1.0 - out);

@@ -136,12 +136,17 @@ impl Output {
 
     /// Its value for a face that keeps the rules of contact.
     pub fn value(&self, face: &[f32]) -> f32 {
+        self.asked(face).clamp(self.low, self.high)
+    }
+
+    /// What its feeds ask of it, which may lie beyond its limits.
+    pub fn asked(&self, face: &[f32]) -> f32 {
         let shares = self.feeds.iter().map(|f| f.value(face));
         let mixed = match self.mix {
             Mix::Sum => shares.sum(),
             Mix::Strongest => shares.fold(0.0f32, |a, b| if b.abs() > a.abs() { b } else { a }),
         };
-        (self.offset + mixed).clamp(self.low, self.high)
+        self.offset + mixed
     }
 }
 

@@ -5,8 +5,8 @@ use jam_face::{Control, HZ, Why, causes, hand, perform_line};
 use jam_score::keys::KeyShape;
 use jam_score::touch::Key;
 use jam_score::{
-    Edit, FrameRate, Laid, Line, Moment, Phone, Reach, ReachOf, Seconds, Sound, SoundKind, Span, Timing,
-    Touch, Word,
+    Edit, FrameRate, Laid, Line, Moment, Phone, Prosody, Reach, ReachOf, Seconds, Sound, SoundKind, Span,
+    Timing, Touch, Word,
 };
 use proptest::prelude::*;
 
@@ -60,11 +60,12 @@ fn touch(line: &Line, control: Control, laid: Laid, keys: &[(f64, f32)]) -> Touc
         amount: 1.0,
         keys,
         aside: None,
+        pass: None,
     }
 }
 
 fn value(line: &Line, control: Control, time: f64) -> f32 {
-    perform_line(line, FrameRate::FILM, TAIL).unwrap().value(control, Seconds(time))
+    perform_line(line, &Prosody::default(), FrameRate::FILM, TAIL).unwrap().value(control, Seconds(time))
 }
 
 #[test]
@@ -117,8 +118,11 @@ fn reach_moves_its_sounds_and_never_a_rule() {
 #[test]
 fn the_largest_part_of_an_open_jaw_is_its_vowel_and_of_a_seal_its_rule() {
     let line = pam();
-    let why =
-        |control, time| causes(&line, FrameRate::FILM, TAIL, &[control], Seconds(time)).unwrap().remove(0);
+    let why = |control, time| {
+        causes(&line, &Prosody::default(), FrameRate::FILM, TAIL, &[control], Seconds(time))
+            .unwrap()
+            .remove(0)
+    };
     let jaw = why(Control::JawOpen, 0.49);
     assert_eq!(jaw.parts[0].why, Why::Sound(2));
     // Its vowel is the louder one, so loudness adds.
@@ -165,8 +169,8 @@ proptest! {
         line.reach = vec![Reach { of: ReachOf::Word(0), amount, aside: None }];
         line.diction.openness = openness;
         let time = Seconds(share * end);
-        let face = perform_line(&line, FrameRate::FILM, TAIL).unwrap();
-        for cause in causes(&line, FrameRate::FILM, TAIL, Control::ALL, time).unwrap() {
+        let face = perform_line(&line, &Prosody::default(), FrameRate::FILM, TAIL).unwrap();
+        for cause in causes(&line, &Prosody::default(), FrameRate::FILM, TAIL, Control::ALL, time).unwrap() {
             let sum: f64 = cause.parts.iter().map(|p| p.amount).sum();
             prop_assert!((sum - cause.value).abs() < 1e-6, "{cause:?}");
             prop_assert!((cause.value - f64::from(face.value(cause.control, time))).abs() < 1e-6);
@@ -185,7 +189,7 @@ proptest! {
         let control = Control::LipsRound;
         let keys: Vec<(f64, f32)> = keys.iter().map(|(t, v)| (t * end, *v)).collect();
         line.touches = vec![touch(&line, control, Laid::Add, &keys)];
-        let play = |line: &Line| perform_line(line, FrameRate::FILM, TAIL).unwrap();
+        let play = |line: &Line| perform_line(line, &Prosody::default(), FrameRate::FILM, TAIL).unwrap();
         let before = play(&line);
         let span = Span::new(0.1 * end, 0.9 * end);
         let baked = hand::bake(&line, &before, &[control], span, tolerance).unwrap();
@@ -220,7 +224,7 @@ proptest! {
         let keys: Vec<(f64, f32)> = keys.iter().map(|(t, v)| (t * end, *v)).collect();
         let control = Control::ALL[control];
         line.touches = vec![touch(&line, control, Laid::Add, &keys)];
-        let face = perform_line(&line, FrameRate::FILM, TAIL).unwrap();
+        let face = perform_line(&line, &Prosody::default(), FrameRate::FILM, TAIL).unwrap();
         let (low, high) = control.range();
         for i in 0..face.len() {
             let value = face.value(control, Seconds(i as f64 / HZ));

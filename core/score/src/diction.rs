@@ -26,6 +26,25 @@ pub struct Diction {
     pub lips: f64,
     /// A longer sound holds its shape.
     pub hold: Seconds,
+    /// How far left and right differ; 1 is as a face does.
+    #[serde(default = "as_faces_do")]
+    pub sides: f64,
+    #[serde(default)]
+    pub drive: Drive,
+}
+
+fn as_faces_do() -> f64 {
+    1.0
+}
+
+/// What moves the mouth.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Drive {
+    #[default]
+    Sounds,
+    /// The voice's loudness alone opens the jaw, for creatures and toys.
+    Loudness,
 }
 
 /// One setting: its name in [`Diction`], what it does in a sentence, its range, and how to reach it.
@@ -59,6 +78,7 @@ settings! {
     lead.0 "Lead" -0.1 0.2 "The whole mouth earlier than the sound, seconds.",
     linger.0 "Linger" 0.0 0.2 "Shapes last longer, seconds.",
     hold.0 "Hold" 0.05 1.0 "Sounds longer than this hold their shape, seconds.",
+    sides "Sides" 0.0 2.0 "How far left and right differ; a face is never quite even.",
 }
 
 impl Setting {
@@ -109,6 +129,8 @@ const fn style(
         upper_lip_share,
         lips,
         hold: Seconds(hold),
+        sides: 1.0,
+        drive: Drive::Sounds,
     }
 }
 
@@ -131,7 +153,7 @@ mod tests {
         for (name, diction) in STYLES {
             assert_eq!(diction.check(), Ok(()), "{name}");
         }
-        assert_eq!(SETTINGS.len(), 10);
+        assert_eq!(SETTINGS.len(), 11);
         for odd in [f64::NAN, -1.0, 9.0] {
             let error = Diction { beat: odd, ..Diction::default() }.check().map_err(|e| e.to_string());
             assert!(error.is_err_and(|e| e.contains("Jaw beats goes from 1 to 8")));

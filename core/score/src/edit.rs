@@ -6,7 +6,8 @@ use crate::line::TimingError;
 use crate::reach::MAX_REACH;
 use crate::touch::MAX_KEYS;
 use crate::{
-    Correction, CorrectionError, Diction, DictionError, Line, Listen, Reach, Timing, Touch, TouchError,
+    Correction, CorrectionError, Diction, DictionError, Layers, LayersError, Line, Listen, Reach, Timing,
+    Touch, TouchError,
 };
 use serde::{Deserialize, Serialize};
 
@@ -38,6 +39,12 @@ pub enum Edit {
     },
     /// How far sounds go; all of a line.
     Reach(Vec<Reach>),
+    /// What is laid over the speech; all of it.
+    Layers {
+        layers: Box<Layers>,
+        /// The step in words.
+        what: String,
+    },
     /// The whole line, as a snapshot kept it.
     Whole(Box<Line>),
     /// One after the other, as one step.
@@ -59,6 +66,8 @@ pub enum EditError {
     Diction(#[from] DictionError),
     #[error(transparent)]
     Touch(#[from] TouchError),
+    #[error(transparent)]
+    Layers(#[from] LayersError),
     #[error("a reach goes from 0 to {MAX_REACH}")]
     Reach,
     #[error("that is no stretch of the recording to listen to; it must last {SHORTEST_HEARD} s at least")]
@@ -124,6 +133,11 @@ impl Edit {
                 }
                 Edit::Reach(std::mem::replace(&mut changed.reach, reaches.clone()))
             }
+            Edit::Layers { layers, what } => {
+                layers.check(line.timing.as_ref())?;
+                let before = std::mem::replace(&mut changed.layers, (**layers).clone());
+                Edit::Layers { layers: Box::new(before), what: what.clone() }
+            }
             Edit::Whole(whole) => {
                 if let Some(timing) = &whole.timing {
                     timing.check()?;
@@ -152,6 +166,7 @@ impl Edit {
             (Edit::Touch { put: a, remove: b, .. }, Edit::Touch { put: c, remove: d, .. }) => {
                 ids(a) == ids(c) && b.is_empty() && d.is_empty()
             }
+            (Edit::Layers { what: a, .. }, Edit::Layers { what: b, .. }) => a == b,
             (Edit::Diction(_), Edit::Diction(_)) | (Edit::Reach(_), Edit::Reach(_)) => true,
             _ => false,
         }
@@ -160,7 +175,7 @@ impl Edit {
     /// The step in words, for the list of what can be undone.
     pub fn describe(&self) -> &str {
         match self {
-            Edit::Touch { what, .. } => what,
+            Edit::Touch { what, .. } | Edit::Layers { what, .. } => what,
             Edit::Reach(_) => "change how far sounds go",
             Edit::Whole(_) => "go back to a snapshot",
             Edit::Together(edits) => edits.first().map_or("nothing", Edit::describe),
@@ -190,7 +205,8 @@ fn retime(line: &mut Line, timing: Option<Timing>) -> Edit {
     let old = std::mem::replace(&mut line.timing, timing);
     let back = Edit::Timing(old.clone());
     let (Some(old), Some(new)) = (&old, &line.timing) else { return back };
-    if line.touches.is_empty() && line.reach.is_empty() {
+    let still = Layers { settings: line.layers.settings.clone(), ..Layers::default() };
+    if line.touches.is_empty() && line.reach.is_empty() && line.layers == still {
         return back;
     }
     let (carry, home) = (Carry::new(old, new), Carry::new(new, old));
@@ -211,6 +227,12 @@ fn retime(line: &mut Line, timing: Option<Timing>) -> Edit {
     }
     if !comes_home {
         all.push(Edit::Reach(reach));
+    }
+    let carried = line.layers.carried(&carry, old, new);
+    let comes_home = carried.carried(&home, new, old) == line.layers;
+    let layers = std::mem::replace(&mut line.layers, carried);
+    if !comes_home {
+        all.push(Edit::Layers { layers: Box::new(layers), what: String::new() });
     }
     if all.len() == 1 { all.remove(0) } else { Edit::Together(all) }
 }

@@ -72,6 +72,20 @@ fn slope(keys: &[TimedKey], i: usize, leaving: bool) -> f64 {
     }
 }
 
+/// Between places with values in order, smoothly; held beyond the first and last, and 1 without any.
+pub fn between(places: &[(f64, f64)], at: f64) -> f64 {
+    let Some(first) = places.first() else { return 1.0 };
+    match places.iter().position(|p| p.0 > at) {
+        Some(0) => first.1,
+        Some(i) => {
+            let (a, b) = (places[i - 1], places[i]);
+            let u = if b.0 > a.0 { (at - a.0) / (b.0 - a.0) } else { 1.0 };
+            a.1 + (b.1 - a.1) * u * u * (3.0 - 2.0 * u)
+        }
+        None => places[places.len() - 1].1,
+    }
+}
+
 /// The curve through keys in order, at a time; held before the first and after the last. 0 without keys.
 pub fn through(keys: &[TimedKey], time: f64) -> f64 {
     let after = keys.partition_point(|k| k.time <= time);

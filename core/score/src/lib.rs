@@ -20,8 +20,10 @@ mod correct;
 pub mod diction;
 mod edit;
 pub mod keys;
+pub mod layers;
 mod line;
 mod phone;
+pub mod prosody;
 pub mod reach;
 mod time;
 pub mod touch;
@@ -31,10 +33,12 @@ pub use control::{Control, Region};
 pub use correct::{Correction, CorrectionError};
 pub use diction::{Diction, DictionError};
 pub use edit::{Edit, EditError};
+pub use layers::{LayerKind, Layers, LayersError, Mood, Pose};
 pub use line::{
     DOUBTFUL, Line, Listen, Noise, RecordingFacts, Sound, Spoken, SpokenPhone, Timing, TimingError, Word,
 };
 pub use phone::Phone;
+pub use prosody::Prosody;
 pub use reach::{Reach, ReachOf, SoundKind};
 pub use time::{Frame, FrameGrid, FrameRate, FrameRateError, Seconds, Span};
-pub use touch::{Laid, LaidTouch, Moment, On, Touch, TouchError};
+pub use touch::{Hands, Laid, LaidTouch, Moment, On, Touch, TouchError};

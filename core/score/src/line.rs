@@ -1,6 +1,7 @@
 //! The document of one line.
 
-use crate::{Diction, Phone, Reach, Seconds, Span, Touch};
+use crate::touch::Hands;
+use crate::{Diction, LaidTouch, LayerKind, Layers, Phone, Reach, Seconds, Span, Touch};
 use serde::{Deserialize, Serialize};
 
 /// What is known of a recording without reading it again.
@@ -202,6 +203,9 @@ pub struct Line {
     /// How far sounds go, where that is not as usual.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub reach: Vec<Reach>,
+    /// What is laid over the speech.
+    #[serde(default)]
+    pub layers: Layers,
 }
 
 impl Line {
@@ -214,7 +218,18 @@ impl Line {
             listen: Listen::default(),
             touches: Vec::new(),
             reach: Vec::new(),
+            layers: Layers::default(),
         }
+    }
+
+    /// What hands laid, and how much of it plays; nothing without times.
+    pub fn hands(&self) -> Hands {
+        let layer = self.layers.settings.layer(LayerKind::Hand);
+        let amount = self.layers.plays(LayerKind::Hand);
+        let Some(timing) = self.timing.as_ref().filter(|_| amount > 0.0) else { return Hands::default() };
+        let mut touches = LaidTouch::all(&self.touches, timing);
+        touches.retain(|t| !layer.without.contains(&t.control.region()));
+        Hands { touches, amount, shares: self.layers.shares(LayerKind::Hand, timing) }
     }
 
     /// Whether there are times and they belong to the text and the sound as they stand.

@@ -76,6 +76,9 @@ pub struct Touch {
     /// Scales it; 1 is as it was drawn.
     pub amount: f32,
     pub keys: Vec<Key>,
+    /// The live pass that recorded it, by its name.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub pass: Option<String>,
     /// What it was on, if that is gone: the touch is kept, and does nothing.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub aside: Option<String>,
@@ -225,10 +228,30 @@ pub struct LaidTouch {
     fades: (f64, f64),
     amount: f64,
     keys: Vec<TimedKey>,
+    /// The guard keeps it off the words: it is of a pass.
+    pub guarded: bool,
+}
+
+/// All that hands laid over a line.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Hands {
+    pub touches: Vec<LaidTouch>,
+    /// 0..2, 1 is as they were laid.
+    pub amount: f64,
+    /// How much of that plays over time: times with shares, in order; none is all throughout.
+    pub shares: Vec<(f64, f64)>,
+}
+
+impl Hands {
+    /// How much plays at a time.
+    pub fn plays(&self, time: f64) -> f64 {
+        self.amount * keys::between(&self.shares, time)
+    }
 }
 
 impl LaidTouch {
-    /// The touches of a line that do something, in the order they are laid: as they were made, what replaces first.
+    /// The touches of a line that do something, in the order they are laid: passes, then keys by hand; as they
+    /// were made, what replaces first.
     pub fn all(touches: &[Touch], timing: &Timing) -> Vec<LaidTouch> {
         let mut all: Vec<LaidTouch> = touches
             .iter()
@@ -240,9 +263,10 @@ impl LaidTouch {
                 fades: (t.fade_in.0, t.fade_out.0),
                 amount: f64::from(t.amount),
                 keys: t.timed(timing),
+                guarded: t.pass.is_some(),
             })
             .collect();
-        all.sort_by_key(|t| t.laid == Laid::Add);
+        all.sort_by_key(|t| (!t.guarded, t.laid == Laid::Add));
         all
     }
 

@@ -66,6 +66,7 @@ fn touch(line: &Line, id: u32, keys: &[(f64, f32)]) -> Touch {
         amount: 1.0,
         keys,
         aside: None,
+        pass: None,
     }
 }
 

@@ -1,5 +1,6 @@
 //! The whole way: recording and text in; timed words and sounds, loudness and pitch out.
 
+use crate::accents::prosody;
 use crate::align::AlignError;
 use crate::dictionary::{Dictionary, WordList};
 use crate::features::{self, Feature, boundary_seconds};
@@ -10,7 +11,7 @@ use crate::recording::{Recording, RecordingError};
 use crate::refine::Looks;
 use crate::text::{self, Script, TextError};
 use crate::{draft, hear};
-use jam_score::{Line, Phone, Seconds, Sound, Span, Spoken, SpokenPhone, Timing, same_words};
+use jam_score::{Line, Phone, Prosody, Seconds, Sound, Span, Spoken, SpokenPhone, Timing, same_words};
 use std::borrow::Cow;
 
 /// Loudest level of a recording that counts as silence, dB relative to full scale.
@@ -21,6 +22,13 @@ const SILENT_DB: f32 = -80.0;
 pub struct Found {
     pub timing: Timing,
     pub tracks: VoiceTracks,
+}
+
+impl Found {
+    /// What the layers above the speech hear.
+    pub fn prosody(&self) -> Prosody {
+        prosody(&self.timing, &self.tracks)
+    }
 }
 
 /// Why a recording and its text gave no times. Every message says what to do.

@@ -8,8 +8,7 @@ use jam_score::Span;
 use realfft::RealFftPlanner;
 use serde::{Deserialize, Serialize};
 
-/// Seconds between values.
-pub const HOP: f64 = 0.01;
+pub use jam_score::prosody::HOP;
 const HOP_SAMPLES: usize = 160;
 /// What silence is shown as, dB relative to full scale.
 pub const FLOOR_DB: f32 = -96.0;
@@ -23,12 +22,15 @@ pub struct VoiceTracks {
     pub level_db: Vec<f32>,
     /// Hz; 0 where there is no voice.
     pub pitch_hz: Vec<f32>,
+    /// Spectral balance: level of 50 to 1000 Hz above that of 1000 to 5000 Hz, dB.
+    #[serde(default)]
+    pub tilt_db: Vec<f32>,
 }
 
 impl VoiceTracks {
     /// Of samples at 16 kHz.
     pub fn of(samples: &[f32]) -> VoiceTracks {
-        VoiceTracks { level_db: levels(samples), pitch_hz: pitch(samples) }
+        VoiceTracks { level_db: levels(samples), pitch_hz: pitch(samples), tilt_db: tilt(samples) }
     }
 
     fn indices(&self, span: Span) -> std::ops::Range<usize> {
@@ -62,19 +64,59 @@ fn hops(samples: &[f32]) -> usize {
     samples.len().div_ceil(HOP_SAMPLES)
 }
 
-/// The samples around the middle of hop `i`, `width` of them; silence beyond the ends.
-fn around(samples: &[f32], i: usize, width: usize) -> impl Iterator<Item = f32> {
-    let start = (i * HOP_SAMPLES + HOP_SAMPLES / 2) as isize - (width / 2) as isize;
-    (0..width as isize)
-        .map(move |k| usize::try_from(start + k).ok().and_then(|j| samples.get(j)).copied().unwrap_or(0.0))
+/// Fills `out` with the samples around the middle of hop `i`; silence beyond the ends.
+fn around(samples: &[f32], i: usize, out: &mut [f32]) {
+    let (middle, half) = (i * HOP_SAMPLES + HOP_SAMPLES / 2, out.len() / 2);
+    let missing = half.saturating_sub(middle).min(out.len());
+    let from = middle.saturating_sub(half).min(samples.len());
+    let there = (out.len() - missing).min(samples.len() - from);
+    out[..missing].fill(0.0);
+    out[missing..missing + there].copy_from_slice(&samples[from..from + there]);
+    out[missing + there..].fill(0.0);
+}
+
+/// A sum in eight parts, which the machine adds side by side.
+fn sum(values: &[f32], of: impl Fn(f32) -> f32) -> f32 {
+    let mut parts = [0f32; 8];
+    let mut chunks = values.chunks_exact(8);
+    for chunk in &mut chunks {
+        parts.iter_mut().zip(chunk).for_each(|(p, v)| *p += of(*v));
+    }
+    parts.iter().sum::<f32>() + chunks.remainder().iter().map(|v| of(*v)).sum::<f32>()
 }
 
 fn levels(samples: &[f32]) -> Vec<f32> {
     const WIDTH: usize = (RATE as usize * 40) / 1000;
+    let mut piece = [0f32; WIDTH];
     (0..hops(samples))
         .map(|i| {
-            let power: f32 = around(samples, i, WIDTH).map(|s| s * s).sum::<f32>() / WIDTH as f32;
+            around(samples, i, &mut piece);
+            let power = sum(&piece, |s| s * s) / WIDTH as f32;
             (10.0 * power.max(1e-12).log10()).max(FLOOR_DB)
+        })
+        .collect()
+}
+
+fn tilt(samples: &[f32]) -> Vec<f32> {
+    const WIDTH: usize = (RATE as usize * 40) / 1000;
+    const FFT: usize = 1024;
+    let forward = RealFftPlanner::<f32>::new().plan_fft_forward(FFT);
+    let (mut buffer, mut spectrum) = (forward.make_input_vec(), forward.make_output_vec());
+    let bin = |hz: usize| hz * FFT / RATE as usize;
+    let window: Vec<f32> = (0..WIDTH)
+        .map(|i| 0.5 - 0.5 * (std::f32::consts::TAU * (i as f32 + 0.5) / WIDTH as f32).cos())
+        .collect();
+    (0..hops(samples))
+        .map(|i| {
+            around(samples, i, &mut buffer[..WIDTH]);
+            buffer.iter_mut().zip(&window).for_each(|(b, w)| *b *= w);
+            buffer[WIDTH..].fill(0.0);
+            let done = forward.process(&mut buffer, &mut spectrum).is_ok();
+            debug_assert!(done);
+            let power = |from: usize, to: usize| {
+                spectrum[bin(from)..bin(to)].iter().map(|c| c.norm_sqr()).sum::<f32>() + 1e-9
+            };
+            10.0 * (power(50, 1000) / power(1000, 5000)).log10()
         })
         .collect()
 }
@@ -83,6 +125,8 @@ fn levels(samples: &[f32]) -> Vec<f32> {
 #[derive(Clone, Copy)]
 struct Candidate {
     hz: f32,
+    /// Octaves above the lowest pitch.
+    octaves: f32,
     strength: f32,
 }
 
@@ -122,15 +166,18 @@ fn pitch(samples: &[f32]) -> Vec<f32> {
     const JUMP: f32 = 0.35;
     const CHANGE: f32 = 0.20;
     const SILENCE: f32 = 0.03;
-    const FFT: usize = 2048;
+    // Lags up to the longest come out whole as long as they and the window fit in.
+    const FFT: usize = 1024;
     let width = (3.0 / MIN_HZ * RATE as f32) as usize / 2 * 2;
     let (shortest, longest) = ((RATE as f32 / MAX_HZ) as usize, (RATE as f32 / MIN_HZ) as usize + 1);
     let mut planner = RealFftPlanner::<f32>::new();
     let (forward, inverse) = (planner.plan_fft_forward(FFT), planner.plan_fft_inverse(FFT));
     let mut spectrum = forward.make_output_vec();
-    let mut autocorrelation = |windowed: &[f32]| {
-        let mut buffer = forward.make_input_vec();
+    debug_assert!(width + longest + 2 <= FFT);
+    let mut buffer = forward.make_input_vec();
+    let mut autocorrelation = |windowed: &[f32], out: &mut [f32]| {
         buffer[..windowed.len()].copy_from_slice(windowed);
+        buffer[windowed.len()..].fill(0.0);
         let done = forward.process(&mut buffer, &mut spectrum).is_ok();
         for bin in &mut spectrum {
             *bin = (bin.norm_sqr()).into();
@@ -139,18 +186,20 @@ fn pitch(samples: &[f32]) -> Vec<f32> {
         // Both buffers have the plan's own lengths, the one thing a transform can refuse.
         debug_assert!(done);
         let whole = buffer[0].max(1e-20);
-        buffer.iter().take(longest + 2).map(|v| v / whole).collect::<Vec<f32>>()
+        out.iter_mut().zip(&buffer).for_each(|(o, v)| *o = v / whole);
     };
     let window: Vec<f32> = (1..=width)
         .map(|i| 0.5 - 0.5 * (std::f32::consts::TAU * i as f32 / (width + 1) as f32).cos())
         .collect();
-    let of_window = autocorrelation(&window);
+    let mut of_window = vec![0f32; longest + 2];
+    autocorrelation(&window, &mut of_window);
+    let (mut piece, mut r) = (vec![0f32; width], vec![0f32; longest + 2]);
     let loudest = nearly_loudest(samples) + 1e-9;
 
     let candidates: Vec<Candidates> = (0..hops(samples))
         .map(|i| {
-            let mut piece: Vec<f32> = around(samples, i, width).collect();
-            let mean = piece.iter().sum::<f32>() / width as f32;
+            around(samples, i, &mut piece);
+            let mean = sum(&piece, |s| s) / width as f32;
             let mut peak = 0f32;
             for (sample, w) in piece.iter_mut().zip(&window) {
                 *sample -= mean;
@@ -158,10 +207,10 @@ fn pitch(samples: &[f32]) -> Vec<f32> {
                 *sample *= w;
             }
             let silent = (2.0 - (peak / loudest) / (SILENCE / (1.0 + VOICING))).max(0.0);
-            let mut found = vec![Candidate { hz: 0.0, strength: VOICING + silent }];
+            let mut found = vec![Candidate { hz: 0.0, octaves: 0.0, strength: VOICING + silent }];
             if peak > 1e-6 {
-                let r: Vec<f32> =
-                    autocorrelation(&piece).iter().zip(&of_window).map(|(a, w)| a / w).collect();
+                autocorrelation(&piece, &mut r);
+                r.iter_mut().zip(&of_window).for_each(|(a, w)| *a /= w);
                 let mut voiced: Vec<Candidate> = (shortest + 1..longest)
                     .filter(|k| r[*k] > 0.25 && r[*k] > r[k - 1] && r[*k] >= r[k + 1])
                     .map(|k| {
@@ -169,7 +218,8 @@ fn pitch(samples: &[f32]) -> Vec<f32> {
                         let offset = 0.5 * (a - d) / (a - 2.0 * b + d).min(-1e-9);
                         let height = (b - 0.25 * (a - d) * offset).min(1.0);
                         let hz = RATE as f32 / (k as f32 + offset);
-                        Candidate { hz, strength: height + OCTAVE * (hz / MIN_HZ).log2() }
+                        let octaves = (hz / MIN_HZ).log2();
+                        Candidate { hz, octaves, strength: height + OCTAVE * octaves }
                     })
                     .collect();
                 voiced.sort_by(|x, y| y.strength.total_cmp(&x.strength));
@@ -182,9 +232,9 @@ fn pitch(samples: &[f32]) -> Vec<f32> {
         })
         .collect();
 
-    let transition = |a: f32, b: f32| match (a > 0.0, b > 0.0) {
+    let transition = |a: &Candidate, b: &Candidate| match (a.hz > 0.0, b.hz > 0.0) {
         (false, false) => 0.0,
-        (true, true) => JUMP * (a / b).log2().abs(),
+        (true, true) => JUMP * (a.octaves - b.octaves).abs(),
         _ => CHANGE,
     };
     let mut cost: Vec<f32> =
@@ -197,7 +247,7 @@ fn pitch(samples: &[f32]) -> Vec<f32> {
                 .own()
                 .iter()
                 .zip(&cost)
-                .map(|(from, c)| c + transition(from.hz, to.hz))
+                .map(|(from, c)| c + transition(from, to))
                 .enumerate()
                 .min_by(|x, y| x.1.total_cmp(&y.1))
                 .unwrap_or((0, 0.0));

@@ -118,3 +118,100 @@ fn the_end_of_a_phrase_rises_or_falls_as_its_pitch_does() {
         assert_eq!(found.phrases[0].ending, ending, "{semitones}");
     }
 }
+
+fn found(recording: &Recording, text: &str) -> jam_voice::Found {
+    Analyser::shipped().unwrap().analyse(recording, text, &|_| true).unwrap()
+}
+
+/// Loudness and pitch make a syllable stand out (Fry 1955): a content word made 8 dB louder gets an accent no weaker
+/// than before, and mostly a clearly stronger one; every phrase has one.
+#[test]
+fn a_word_that_is_made_to_stand_out_gets_the_accent() {
+    let recording = fixture("rms_3.wav");
+    let plain = found(&recording, TEXT);
+    let strength = |p: &jam_score::Prosody, timing: &jam_score::Timing, word: usize| {
+        let own = p.accents.iter().filter(|a| timing.sounds[a.sound].word == Some(word as u32));
+        own.map(|a| a.strength).fold(0.0, f64::max)
+    };
+    let before = plain.prosody();
+    assert!(before.utterances.len() == 1 && before.accents.iter().any(|a| a.strength > 0.0));
+    assert!(before.accents.windows(2).all(|w| w[0].time <= w[1].time));
+    let (mut tried, mut stronger) = (0, 0);
+    for (w, word) in plain.timing.words.iter().enumerate().filter(|(_, w)| w.text.len() > 3) {
+        if ["along"].contains(&word.text.as_str()) {
+            continue;
+        }
+        let rate = f64::from(recording.rate());
+        let inside = |i: usize| (word.span.start.0..word.span.end.0).contains(&(i as f64 / rate));
+        let louder: Vec<f32> = recording
+            .mono()
+            .iter()
+            .enumerate()
+            .map(|(i, s)| if inside(i) { (s * 2.5).clamp(-1.0, 1.0) } else { *s })
+            .collect();
+        let tracks = VoiceTracks::of(
+            &Recording::new(recording.rate(), vec![louder]).unwrap().mono_at(16_000).unwrap(),
+        );
+        let after = jam_voice::accents::prosody(&plain.timing, &tracks);
+        let (own, was) = (strength(&after, &plain.timing, w), strength(&before, &plain.timing, w));
+        assert!(own >= was - 0.05, "{}: {was} to {own}", word.text);
+        tried += 1;
+        stronger += usize::from(own > was + 0.05 || own > 0.9);
+    }
+    assert!(tried >= 5 && stronger * 4 >= tried * 3, "{stronger} of {tried}");
+}
+
+/// Source: the design's measure on planted questions: a rise of 7 semitones over the last .45 s of voice asks, a
+/// fall does not, and a question mark asks unless the phrase begins with a question word.
+#[test]
+fn a_rise_at_the_end_asks_and_so_does_a_question_mark() {
+    let recording = fixture("rms_3.wav");
+    let mut plain = found(&recording, TEXT);
+    let end = plain.timing.words.last().unwrap().span.end.0;
+    let with = |semitones: f32, timing: &jam_score::Timing| {
+        let mut tracks = plain.tracks.clone();
+        for (i, hz) in tracks.pitch_hz.iter_mut().enumerate().filter(|(_, p)| **p > 0.0) {
+            let since = (i as f64 * 0.01 - (end - 0.45)).max(0.0) / 0.45;
+            *hz = 110.0 * 2f32.powf(semitones * since.min(1.0) as f32 / 12.0);
+        }
+        jam_voice::accents::prosody(timing, &tracks).utterances
+    };
+    assert!(with(7.0, &plain.timing).last().unwrap().asks);
+    assert!(!with(-5.0, &plain.timing).last().unwrap().asks);
+    let mut marked = plain.timing.clone();
+    marked.words.last_mut().unwrap().after = "?".into();
+    assert!(with(-5.0, &marked).last().unwrap().asks);
+    marked.words[0].text = "Why".into();
+    assert!(!with(-5.0, &marked).last().unwrap().asks);
+    plain.timing.words.clear();
+    assert!(!jam_voice::accents::prosody(&plain.timing, &plain.tracks).accents.is_empty());
+}
+
+/// Effort rises with loudness (Scherer 2003; Banse & Scherer 1996; from memory): lines as they were spoken are as
+/// usual (the design's limit for an offer is .40), the same 6 dB up and down are not.
+#[test]
+fn a_raised_voice_is_told_from_a_low_one_and_from_a_usual_one() {
+    use jam_voice::feeling::Effort;
+    for names in [["slt_0.wav", "slt_1.wav", "slt_2.wav"], ["awb_6.wav", "awb_7.wav", "awb_8.wav"]] {
+        let lines: Vec<_> = names
+            .iter()
+            .map(|n| {
+                let recording = fixture(n);
+                let mut heard = Analyser::shipped().unwrap().hear(&recording, &|_| true).unwrap();
+                heard.tracks = VoiceTracks::of(&recording.mono_at(16_000).unwrap());
+                (recording, heard)
+            })
+            .collect();
+        let usual: Vec<Effort> = lines.iter().filter_map(|(_, h)| Effort::of(&h.timing, &h.tracks)).collect();
+        assert_eq!(usual.len(), 3);
+        for (recording, heard) in &lines {
+            let scaled = |by: f32| {
+                let samples: Vec<f32> = recording.mono_at(16_000).unwrap().iter().map(|s| s * by).collect();
+                Effort::of(&heard.timing, &VoiceTracks::of(&samples)).unwrap().against(&usual).0
+            };
+            let (low, plain, high) = (scaled(0.5), scaled(1.0), scaled(2.0));
+            assert!(plain.abs() < 0.40, "{plain}");
+            assert!(high > plain + 0.2 && low < plain - 0.2, "{low} {plain} {high}");
+        }
+    }
+}

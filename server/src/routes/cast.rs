@@ -288,7 +288,7 @@ pub async fn redo(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Js
 
 /// Controls as they are set by hand; those not named rest at 0.
 #[derive(Deserialize, utoipa::ToSchema)]
-pub struct Pose {
+pub struct ControlValues {
     #[schema(value_type = HashMap<String, f32>)]
     controls: HashMap<Control, f32>,
     /// For a character with a chart: the kind of mouth to be shown.
@@ -302,11 +302,11 @@ pub struct Posed {
     values: Vec<f32>,
 }
 
-#[utoipa::path(post, path = "/api/cast/{id}/pose", tag = "cast", params(("id" = i32, Path)), request_body = Pose, responses((status = 200, body = Posed)))]
+#[utoipa::path(post, path = "/api/cast/{id}/pose", tag = "cast", params(("id" = i32, Path)), request_body = ControlValues, responses((status = 200, body = Posed)))]
 pub async fn pose(
     State(app): State<Arc<App>>,
     Path(id): Path<i32>,
-    Json(pose): Json<Pose>,
+    Json(pose): Json<ControlValues>,
 ) -> Answer<Json<Posed>> {
     blocking(move || {
         let wiring = app.store.cast_member(id)?.wiring;

@@ -29,6 +29,8 @@ pub struct TouchView {
     on: String,
     /// What it was on is gone; it is kept and does nothing.
     aside: bool,
+    /// The live pass that recorded it.
+    pass: Option<String>,
     keys: Vec<TimedKey>,
 }
 
@@ -153,6 +155,7 @@ pub fn touches(line: &Line) -> Vec<TouchView> {
         amount: t.amount,
         on: t.where_in_words(timing),
         aside: t.aside.is_some(),
+        pass: t.pass.clone(),
         keys: t.timed(timing),
     };
     line.touches.iter().map(view).collect()
@@ -183,14 +186,19 @@ pub fn snapshots(app: &App, id: i32) -> Answer<Vec<SnapshotView>> {
 }
 
 /// Longest name of a step or a snapshot.
-const MAX_NAME: usize = 120;
+pub const MAX_NAME: usize = 120;
 
-fn refused(error: TouchError) -> Problem {
+pub fn refused(error: TouchError) -> Problem {
     StoreError::from(EditError::from(error)).into()
 }
 
+/// A moment that a page names; what is no time is the start.
+pub fn moment(seconds: f64) -> Seconds {
+    Seconds(if seconds.is_finite() { seconds.max(0.0) } else { 0.0 })
+}
+
 /// The line with its curves.
-fn played(app: &App, id: i32) -> Answer<(Line, Arc<Evaluated>)> {
+pub fn played(app: &App, id: i32) -> Answer<(Line, Arc<Evaluated>)> {
     let found = evaluated(app, Version { line: id, snapshot: None })?;
     found.ok_or_else(|| StoreError::from(EditError::NotTimed).into())
 }
@@ -217,6 +225,7 @@ pub async fn touch(
                     next - 1
                 }
             };
+            let pass = line.touches.iter().find(|t| t.id == id).and_then(|t| t.pass.clone());
             put.push(Touch {
                 id,
                 control: new.control,
@@ -227,6 +236,7 @@ pub async fn touch(
                 amount: new.amount,
                 keys,
                 aside: None,
+                pass,
             });
         }
         let what: String = change.what.chars().take(MAX_NAME).collect();
@@ -338,9 +348,9 @@ pub async fn cause(
     blocking(move || {
         let (line, played) = played(&app, id)?;
         let controls: Vec<Control> = question.controls.split(',').filter_map(Control::from_name).collect();
-        let time = Seconds(if question.time.is_finite() { question.time.max(0.0) } else { 0.0 });
+        let time = moment(question.time);
         let grid = app.store.production()?.grid;
-        let causes = deliver::causes(&line, grid, &controls, time).unwrap_or_default();
+        let causes = deliver::causes(&line, &played.heard, grid, &controls, time).unwrap_or_default();
         let face = played.face.face_at(time);
         let values = played.wiring.apply_with(&face, None);
         let sound = |i: usize| line.timing.as_ref().map_or(String::new(), |t| t.name_sound(i as u32));
@@ -353,6 +363,19 @@ pub async fn cause(
             Why::Loudness => "loudness of the voice".into(),
             Why::Reach => "reach".into(),
             Why::Link(control) => format!("the skin follows {}", control.title()),
+            Why::Sides => "left and right, never the same".into(),
+            Why::Mood(id) => {
+                let span = line.layers.moods.iter().find(|m| m.id == id);
+                format!("mood: {}", span.map_or("gone", |m| m.does.mood.title()))
+            }
+            Why::Guard => "held back by the words".into(),
+            Why::Brows => "brows with the voice".into(),
+            Why::Gaze => "what is looked at".into(),
+            Why::Voice => "head with the voice".into(),
+            Why::Body => "motion of the body".into(),
+            Why::Turn(_) => "head motion by hand".into(),
+            Why::Lids => "lids go with the eyes".into(),
+            Why::Blink => "blink".into(),
             Why::Touch(id) => {
                 let touch = line.touches.iter().find(|t| t.id == id).zip(line.timing.as_ref());
                 touch.map_or("a touch".into(), |(t, timing)| format!("by hand, {}", t.where_in_words(timing)))
@@ -372,9 +395,16 @@ pub async fn cause(
                 .iter()
                 .zip(&values)
                 .filter(|(output, _)| output.feeds.iter().any(|f| f.control == c.control))
-                .map(|(output, value)| PartView {
-                    what: output.target.name().into(),
-                    amount: f64::from(*value),
+                .map(|(output, value)| {
+                    let asked = output.asked(&face);
+                    let limited = asked > output.high + 1e-3 || asked < output.low - 1e-3;
+                    let name = output.target.name();
+                    let what = if limited {
+                        format!("{name} (at its limit, {asked:.2} is asked)")
+                    } else {
+                        name.to_string()
+                    };
+                    PartView { what, amount: f64::from(*value) }
                 })
                 .collect(),
         };

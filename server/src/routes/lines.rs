@@ -6,8 +6,9 @@ use crate::jobs::{self, Job};
 use crate::problem::{Answer, Problem};
 use crate::range;
 use crate::routes::hand::{self, ReachView, SnapshotView, TouchView};
+use crate::routes::layers::{self, LayersView};
 use crate::routes::speech::{self, TakeView};
-use crate::voices::{PEAK_STEP, Voice};
+use crate::voices::PEAK_STEP;
 use axum::Json;
 use axum::body::Bytes;
 use axum::extract::{Multipart, Path, State};
@@ -90,6 +91,8 @@ pub struct LineView {
     ipa: HashMap<&'static str, &'static str>,
     /// What hands laid over the curves, in time.
     touches: Vec<TouchView>,
+    /// What is laid over the speech, in time.
+    layers: LayersView,
     /// How far kinds of sounds can be let go, and how far they are; 1 is normal.
     reach: Vec<ReachView>,
     /// Named states, newest first.
@@ -114,12 +117,6 @@ pub struct NewLineForm {
     recording: Vec<u8>,
     text: Option<String>,
     character: Option<String>,
-}
-
-fn voice(app: &App, line: &StoredLine) -> Answer<Arc<Voice>> {
-    app.voices.get(&line.recording, line.document.listen.channel, || {
-        Ok::<_, Problem>(app.store.blob(&line.recording)?)
-    })
 }
 
 fn summary(app: &App, line: &StoredLine, number: usize, grid: FrameGrid) -> LineSummary {
@@ -157,7 +154,7 @@ fn summary(app: &App, line: &StoredLine, number: usize, grid: FrameGrid) -> Line
 
 pub fn view(app: &App, line: StoredLine) -> Answer<LineView> {
     let number = app.store.line_number(line.id)?;
-    let voice = voice(app, &line)?;
+    let voice = app.voice(&line.recording, &line.document)?;
     let steps = app.store.steps(line.id)?;
     Ok(LineView {
         summary: summary(app, &line, number, app.store.production()?.grid),
@@ -172,6 +169,7 @@ pub fn view(app: &App, line: StoredLine) -> Answer<LineView> {
             peaks: voice.peaks.clone(),
         },
         touches: hand::touches(&line.document),
+        layers: layers::layers(&line.document),
         reach: hand::reaches(&line.document),
         snapshots: hand::snapshots(app, line.id)?,
         ipa: Phone::ALL.iter().map(|p| (p.name(), p.ipa())).collect(),
@@ -338,7 +336,7 @@ pub async fn read_tiers(
         let line = app.store.line(id)?;
         let mut timing = tiers::read(&bytes, &line.document.text, line.facts.duration)?;
         timing.listen = line.document.listen;
-        let tracks = &voice(&app, &line)?.tracks;
+        let tracks = &app.voice(&line.recording, &line.document)?.tracks;
         for sound in &mut timing.sounds {
             sound.level = tracks.level_of(sound.span);
         }
@@ -358,7 +356,8 @@ pub async fn read_tiers(
 #[utoipa::path(get, path = "/api/lines/{id}/sound", tag = "lines", params(("id" = i32, Path)), responses((status = 200, content_type = "audio/wav"), (status = 206, content_type = "audio/wav")))]
 pub async fn sound(State(app): State<Arc<App>>, Path(id): Path<i32>, headers: HeaderMap) -> Answer<Response> {
     blocking(move || {
-        let voice = voice(&app, &app.store.line(id)?)?;
+        let line = app.store.line(id)?;
+        let voice = app.voice(&line.recording, &line.document)?;
         Ok(range::respond(&headers, &voice.listening_copy, "audio/wav"))
     })
     .await

@@ -4,6 +4,7 @@ pub mod cast;
 pub mod deliveries;
 pub mod hand;
 pub mod jobs;
+pub mod layers;
 pub mod lines;
 pub mod live;
 pub mod production;

@@ -40,6 +40,19 @@ export type TimedKey = Schemas['TimedKey'];
 export type KeyShape = Schemas['KeyShape'];
 export type ReachOf = Schemas['ReachOf'];
 export type Cause = Schemas['CauseView'];
+export type Layers = Schemas['LayersView'];
+export type LayerSettings = Layers['settings'];
+export type LayersChange = Schemas['LayersChange'];
+export type Acting = Layers['moods'][number]['does'];
+export type Look = Layers['looks'][number]['does'];
+export type HeadMove = Layers['moves'][number]['does'];
+export type Mood = Schemas['Mood'];
+export type BlinkShape = Schemas['BlinkShape'];
+export type Finding = Schemas['FindingView'];
+export type Suggestion = Schemas['Suggestion'];
+export type Pose = Schemas['Pose'];
+export type Pad = Schemas['Pad'];
+export type RegionName = Schemas['Region'];
 
 /** Whether a word or a sound is shown as doubtful; the same limit as `DOUBTFUL` in core/score. */
 export const isDoubtful = (what: { confidence: number; pinned?: boolean }) =>
@@ -146,6 +159,32 @@ export const api = {
     ask<LineView>(`/api/lines/${id}/snapshots/${snapshot}`, { method: 'POST' }),
   forget: (id: number, snapshot: number) =>
     ask<LineView>(`/api/lines/${id}/snapshots/${snapshot}`, { method: 'DELETE' }),
+  layers: (id: number, change: LayersChange) => ask<LineView>(`/api/lines/${id}/layers`, send('PUT', change)),
+  body: async (id: number, file: File | null) =>
+    ask<LineView>(`/api/lines/${id}/body`, {
+      method: 'PUT',
+      headers: { 'content-type': 'text/plain', 'x-file-name': encodeURIComponent(file?.name ?? '') },
+      body: file ? await file.arrayBuffer() : '',
+    }),
+  findings: (id: number) => ask<Finding[]>(`/api/lines/${id}/findings`),
+  settle: (id: number, rule: string, start: number, reason?: string) =>
+    ask<LineView>(`/api/lines/${id}/findings`, send('POST', { rule, start, reason })),
+  feelings: (id: number) => ask<Suggestion[]>(`/api/lines/${id}/feelings`),
+  pads: () => ask<Pad[]>('/api/pads'),
+  keepPass: (id: number, pass: Schemas['PassChange']) =>
+    ask<LineView>(`/api/lines/${id}/passes`, send('POST', pass)),
+  changePass: (id: number, change: Schemas['TouchesAs']) =>
+    ask<LineView>(`/api/lines/${id}/passes`, send('PUT', change)),
+  poses: () => ask<Pose[]>('/api/poses'),
+  keepPose: (name: string, line: number, time: number, regions: RegionName[]) =>
+    ask<Pose[]>(`/api/poses/${encodeURIComponent(name)}`, send('PUT', { line, time, regions })),
+  keepMix: (pose: Pose) => ask<Pose[]>('/api/poses', send('PUT', pose)),
+  forgetPose: (name: string) => ask<Pose[]>(`/api/poses/${encodeURIComponent(name)}`, { method: 'DELETE' }),
+  strike: (id: number, pose: string, time: number, amount: number, regions: RegionName[]) =>
+    ask<LineView>(`/api/lines/${id}/pose`, send('POST', { pose, time, amount, regions })),
+  curveSets: () => ask<Schemas['CurveSet'][]>('/api/curve-sets'),
+  keepCurveSet: (name: string, controls: ControlName[]) =>
+    ask<Schemas['CurveSet'][]>('/api/curve-sets', send('PUT', { name, controls })),
   addTake: (id: number, recording: File) => ask<LineView>(`/api/lines/${id}/takes`, form({ recording })),
   draft: (id: number) => ask<Draft>(`/api/lines/${id}/draft`, { method: 'POST' }),
   words: () => ask<SaidAs[]>('/api/words'),

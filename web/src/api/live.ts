@@ -1,7 +1,7 @@
 // The line to the server: what changed comes as JSON, curves come as bytes.
 
 import { useSyncExternalStore } from 'react';
-import { type Job, queries } from './client';
+import { type ControlName, type Job, type Pose, type RegionName, queries } from './client';
 
 /** Sampled curves of one state of a line, whole length; samples that have not come yet are 0. */
 export interface Curves {
@@ -12,6 +12,8 @@ export interface Curves {
   /** Of controls with touches: their curves without them. */
   untouched: Map<string, Float32Array>;
   outputs: Float32Array[];
+  /** From when to when the eyes blink, and whether they shut whole. */
+  blinks: [number, number, boolean][];
 }
 
 interface WindowHeader {
@@ -24,6 +26,13 @@ interface WindowHeader {
   controls: string[];
   untouched: string[];
   outputs: number;
+  blinks: [number, number, boolean][];
+}
+
+interface PerformedHeader {
+  performed: number;
+  outputs: number;
+  values: [ControlName, number][];
 }
 
 /** Samples a second that the server sends. */
@@ -67,7 +76,17 @@ function askAll() {
 
 function take(bytes: ArrayBuffer) {
   const length = new DataView(bytes).getUint32(0, true);
-  const header = JSON.parse(new TextDecoder().decode(new Uint8Array(bytes, 4, length))) as WindowHeader;
+  const header = JSON.parse(new TextDecoder().decode(new Uint8Array(bytes, 4, length))) as
+    WindowHeader | PerformedHeader;
+  if ('performed' in header) {
+    // An answer that comes after the end changes nothing any more.
+    if (performing) {
+      performedNow = new Float32Array(bytes, 4 + length, header.outputs);
+      performedValues = header.values;
+    }
+    asking = false;
+    return;
+  }
   const { snapshot } = header;
   if (header.line !== wanted?.line || (snapshot !== null && snapshot !== compared)) return;
   let curves = shown.get(snapshot);
@@ -88,6 +107,7 @@ function take(bytes: ArrayBuffer) {
       controls: new Map(header.controls.map(empty)),
       untouched: new Map(header.untouched.map(empty)),
       outputs: Array.from({ length: header.outputs }, () => new Float32Array(header.of)),
+      blinks: header.blinks,
     };
     // What has not come anew yet is shown as it was.
     if (before?.samples === curves.samples) {
@@ -96,6 +116,7 @@ function take(bytes: ArrayBuffer) {
     }
     shown.set(snapshot, curves);
   }
+  curves.blinks = header.blinks;
   const tracks = [
     ...header.controls.map((c) => curves.controls.get(c)),
     ...curves.outputs,
@@ -128,6 +149,7 @@ function hear(text: string) {
     void refresh(['lines']);
     void refresh(['line', event.id]);
     void refresh(['cause', event.id]);
+    void refresh(['findings', event.id]);
     if (event.id === wanted?.line) askAll();
     return;
   }
@@ -178,6 +200,42 @@ export function compare(snapshot: number | null) {
   if (snapshot === null) return;
   queue = [...queue, ...windowsOf(snapshot)];
   askNext();
+}
+
+/** What is performed live: the values of the wiring's targets, as the server made them last. */
+let performedNow: Float32Array | null = null;
+let performedValues: [ControlName, number][] = [];
+let performing = false;
+let asking = false;
+
+/** Asks how the face looks with what is performed on a pad; one question is under way at a time. */
+export function perform(question: {
+  perform: number;
+  time: number;
+  laid: 'add' | 'replace';
+  pad: string;
+  x: number;
+  y: number;
+  regions: RegionName[];
+  pose?: Pose;
+}) {
+  performing = true;
+  if (asking || socket?.readyState !== WebSocket.OPEN) return;
+  asking = true;
+  socket.send(JSON.stringify(question));
+}
+
+export const performed = () => performedNow;
+
+/** What was performed last, control by control. */
+export const performedControls = () => performedValues;
+
+/** Nothing is performed any more. */
+export function performNothing() {
+  performedNow = null;
+  performedValues = [];
+  performing = false;
+  asking = false;
 }
 
 const subscribe = (listener: () => void) => {

@@ -173,6 +173,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/curve-sets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["curve_sets"];
+        /** Keeps a set of curves under a name. */
+        put: operations["keep_curve_set"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deliveries": {
         parameters: {
             query?: never;
@@ -336,6 +353,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lines/{id}/body": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Takes head and neck of a body's motion, BVH text, for the head to ride on; nothing takes it away. */
+        put: operations["body"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lines/{id}/cause": {
         parameters: {
             query?: never;
@@ -407,6 +441,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lines/{id}/feelings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Which moods a line's voice and words suggest; nothing is changed. */
+        get: operations["feelings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{id}/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is wrong with a line's performance. */
+        get: operations["list_findings"];
+        put?: never;
+        /** Mends a finding, or dismisses it with a reason; a reason of nothing takes a dismissal back. */
+        post: operations["settle"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{id}/layers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Changes what is laid over the speech. */
+        put: operations["change"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lines/{id}/listen": {
         parameters: {
             query?: never;
@@ -435,6 +521,41 @@ export interface paths {
         put?: never;
         /** Lays touches on the other side of the face, too. */
         post: operations["mirror"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{id}/passes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Smooths touches, scales them, lays them otherwise, or cuts them to a stretch. */
+        put: operations["change_pass"];
+        /** Keeps a live pass as touches, one for each control. */
+        post: operations["keep_pass"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{id}/pose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Strikes a pose at a moment, by keys. */
+        post: operations["strike"];
         delete?: never;
         options?: never;
         head?: never;
@@ -663,6 +784,59 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What can be performed live with two axes. */
+        get: operations["pads"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/poses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every pose of the production. */
+        get: operations["poses"];
+        /** Keeps a mood of the production's own: a mix of moods, with controls on top. */
+        put: operations["keep_mix"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/poses/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keeps the face of a line at a moment under a name. */
+        put: operations["keep_pose"];
+        post?: never;
+        /** Forgets a pose; lines that use it keep it. */
+        delete: operations["remove_pose"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/production": {
         parameters: {
             query?: never;
@@ -775,6 +949,14 @@ export interface components {
             /** @description Node of the mesh that it lies on, the skin. */
             to: string;
         };
+        /** @description A control on a pad: how much of it the full way right and the full way up are worth; below 0 the other way. */
+        Axis: {
+            control: components["schemas"]["ControlName"];
+            /** Format: float */
+            right: number;
+            /** Format: float */
+            up: number;
+        };
         /** @description A stretch of some controls to be baked. */
         Bake: {
             controls: components["schemas"]["ControlName"][];
@@ -794,6 +976,69 @@ export interface components {
             error: number;
             keys: number;
             line: components["schemas"]["LineView"];
+        };
+        BlinkChange: {
+            at: components["schemas"]["Seconds"];
+            /** Format: int32 */
+            id?: number | null;
+            shape: components["schemas"]["BlinkShape"];
+        };
+        /**
+         * @description Where blinks come from.
+         * @enum {string}
+         */
+        BlinkMode: "auto" | "pattern" | "off";
+        /**
+         * @description How a lid shuts and opens.
+         * @enum {string}
+         */
+        BlinkShape: "natural" | "calm" | "quick" | "heavy" | "half";
+        /** @description A blink put by hand. */
+        BlinkView: {
+            /** @description When the lids are shut. */
+            at: components["schemas"]["Seconds"];
+            /** Format: int32 */
+            id: number;
+            shape: components["schemas"]["BlinkShape"];
+        };
+        /** @description What the lids do by themselves. */
+        Blinks: {
+            /** @default auto */
+            mode: components["schemas"]["BlinkMode"];
+            /**
+             * @default [
+             *       0.8,
+             *       3.1,
+             *       3.6
+             *     ]
+             */
+            pattern: number[];
+            /**
+             * Format: double
+             * @description Of a pattern: how long it is, and when in it the lids shut, seconds.
+             * @default 6
+             */
+            pattern_length: number;
+            /**
+             * Format: double
+             * @description Scales how often; 1 is as people do while they speak and listen.
+             * @default 1
+             */
+            rate: number;
+            /** @default natural */
+            shape: components["schemas"]["BlinkShape"];
+        };
+        /** @description How a body that was animated elsewhere turns the head, on the clock of the shot: keys of yaw, pitch and roll. */
+        Body: {
+            /**
+             * Format: double
+             * @description 0..2, 1 is as it was animated.
+             */
+            amount: number;
+            name: string;
+            pitch: components["schemas"]["TimedKey"][];
+            roll: components["schemas"]["TimedKey"][];
+            yaw: components["schemas"]["TimedKey"][];
         };
         /** @description A character with all that is known of it. */
         CastDetail: {
@@ -860,6 +1105,13 @@ export interface components {
          * @enum {string}
          */
         ControlName: "jaw_open" | "jaw_side" | "jaw_forward" | "lips_close" | "lips_press" | "lips_round" | "lips_protrude" | "lips_spread_left" | "lips_spread_right" | "lip_upper_raise_left" | "lip_upper_raise_right" | "lip_lower_drop_left" | "lip_lower_drop_right" | "lip_lower_tuck" | "lip_upper_roll" | "lip_lower_roll" | "mouth_side" | "corner_up_left" | "corner_up_right" | "corner_down_left" | "corner_down_right" | "chin_raise" | "tongue_tip_up" | "tongue_out" | "tongue_back_up" | "tongue_wide" | "cheek_raise_left" | "cheek_raise_right" | "cheek_puff" | "nose_wrinkle_left" | "nose_wrinkle_right" | "nostril_flare" | "lid_close_left" | "lid_close_right" | "lid_wide_left" | "lid_wide_right" | "lid_squint_left" | "lid_squint_right" | "brow_inner_up_left" | "brow_inner_up_right" | "brow_outer_up_left" | "brow_outer_up_right" | "brow_down_left" | "brow_down_right" | "gaze_yaw" | "gaze_pitch" | "gaze_converge" | "head_yaw" | "head_pitch" | "head_roll" | "head_shift_x" | "head_shift_y" | "head_shift_z";
+        /** @description Controls as they are set by hand; those not named rest at 0. */
+        ControlValues: {
+            controls: {
+                [key: string]: number;
+            };
+            mouth?: components["schemas"]["MouthKind"] | null;
+        };
         /** @description A control of the vocabulary. */
         ControlView: {
             /** Format: float */
@@ -929,6 +1181,12 @@ export interface components {
             /** Format: int32 */
             word: number;
         };
+        /** @description Curves to be listed together. */
+        CurveSet: {
+            /** @description None forgets the set. */
+            controls: components["schemas"]["ControlName"][];
+            name: string;
+        };
         /** @description What a delivery is made of. */
         DeliveryKinds: {
             /** @description The curves, JSON. */
@@ -966,6 +1224,7 @@ export interface components {
              * @description Scales how strongly consonants insist, and quickens lips and tongue.
              */
             crispness: number;
+            drive?: components["schemas"]["Drive"];
             /** @description A longer sound holds its shape. */
             hold: components["schemas"]["Seconds"];
             /** @description Everything earlier by this much. */
@@ -989,6 +1248,11 @@ export interface components {
             openness: number;
             /**
              * Format: double
+             * @description How far left and right differ; 1 is as a face does.
+             */
+            sides?: number;
+            /**
+             * Format: double
              * @description Slows the organs, never those of a seal, a tuck or the tongue between the teeth.
              */
             smoothness: number;
@@ -1008,6 +1272,14 @@ export interface components {
         DictionView: {
             settings: components["schemas"]["SettingView"][];
             styles: components["schemas"]["StyleView"][];
+        };
+        /** @description A finding that was looked at and is meant so. */
+        Dismissed: {
+            /** @description Where it was found. */
+            at: components["schemas"]["Moment"];
+            reason: string;
+            /** @description The rule's name. */
+            rule: string;
         };
         /** @description What a line may say. */
         Draft: {
@@ -1037,6 +1309,11 @@ export interface components {
             node: string;
         };
         /**
+         * @description What moves the mouth.
+         * @enum {string}
+         */
+        Drive: "sounds" | "loudness";
+        /**
          * @description How a phrase's pitch ends.
          * @enum {string}
          */
@@ -1053,6 +1330,19 @@ export interface components {
             /** @description Whether it only stands in for an output that this face does not have. */
             stands_in?: boolean;
             times?: components["schemas"]["ControlName"] | null;
+        };
+        /** @description One entry of the list of what is wrong. */
+        FindingView: {
+            about: string;
+            controls: components["schemas"]["ControlName"][];
+            /** @description Why it is meant so, if it was dismissed. */
+            dismissed?: string | null;
+            /** @description What a click would do about it; none where only the character or the recording can be changed. */
+            mend?: string | null;
+            rule: components["schemas"]["Rule"];
+            says: string;
+            span: components["schemas"]["Span"];
+            title: string;
         };
         /**
          * Format: int64
@@ -1124,6 +1414,183 @@ export interface components {
          * @enum {string}
          */
         Laid: "add" | "replace";
+        /** @description A layer as a whole. */
+        Layer: {
+            /**
+             * @description While any layer plays alone, the others are silent.
+             * @default false
+             */
+            alone: boolean;
+            /**
+             * Format: double
+             * @description 0..2, 1 is as it was made.
+             * @default 1
+             */
+            amount: number;
+            /**
+             * Format: int32
+             * @description Which draw of the line's seed it plays; 0 is the line's own.
+             * @default 0
+             */
+            draw: number;
+            /** @default true */
+            on: boolean;
+            /**
+             * @description Parts of the face that it leaves alone.
+             * @default []
+             */
+            without: components["schemas"]["Region"][];
+        };
+        /**
+         * @description The layers, in the order they are laid.
+         * @enum {string}
+         */
+        LayerKind: "mouth" | "mood" | "eyes" | "head" | "hand";
+        /** @description Everything that is laid over the speech. */
+        Layers: {
+            /**
+             * @description Blinks put by hand.
+             * @default []
+             */
+            blinks: components["schemas"]["OwnBlink"][];
+            /** @default null */
+            body: components["schemas"]["Body"] | null;
+            /** @default [] */
+            dismissed: components["schemas"]["Dismissed"][];
+            /**
+             * @description How much of the layers plays over time.
+             * @default []
+             */
+            levels: components["schemas"]["Level"][];
+            /**
+             * @description Where there is no look, the first mark is looked at.
+             * @default []
+             */
+            looks: components["schemas"]["Over_Look"][];
+            /** @default [] */
+            moods: components["schemas"]["Over_Acting"][];
+            /** @default [] */
+            moves: components["schemas"]["Over_HeadMove"][];
+            /**
+             * @default {
+             *       "seed": 7,
+             *       "mouth": {
+             *         "on": true,
+             *         "alone": false,
+             *         "amount": 1,
+             *         "draw": 0
+             *       },
+             *       "mood": {
+             *         "on": true,
+             *         "alone": false,
+             *         "amount": 1,
+             *         "draw": 0
+             *       },
+             *       "eyes": {
+             *         "on": true,
+             *         "alone": false,
+             *         "amount": 1,
+             *         "draw": 0
+             *       },
+             *       "head": {
+             *         "on": true,
+             *         "alone": false,
+             *         "amount": 1,
+             *         "draw": 0
+             *       },
+             *       "hand": {
+             *         "on": true,
+             *         "alone": false,
+             *         "amount": 1,
+             *         "draw": 0
+             *       },
+             *       "guard": 1,
+             *       "blinks": {
+             *         "mode": "auto",
+             *         "rate": 1,
+             *         "shape": "natural",
+             *         "pattern_length": 6,
+             *         "pattern": [
+             *           0.8,
+             *           3.1,
+             *           3.6
+             *         ]
+             *       },
+             *       "marks": [
+             *         {
+             *           "name": "beside the lens",
+             *           "yaw": -6,
+             *           "pitch": 1
+             *         },
+             *         {
+             *           "name": "lens",
+             *           "yaw": 0,
+             *           "pitch": 0
+             *         },
+             *         {
+             *           "name": "other, left",
+             *           "yaw": 32,
+             *           "pitch": 0
+             *         },
+             *         {
+             *           "name": "other, right",
+             *           "yaw": -32,
+             *           "pitch": 0
+             *         },
+             *         {
+             *           "name": "table",
+             *           "yaw": 6,
+             *           "pitch": 30
+             *         }
+             *       ],
+             *       "head_share": 0.5,
+             *       "brows": 1,
+             *       "nods": 1,
+             *       "sway": 1,
+             *       "sway_loop": 0
+             *     }
+             */
+            settings: components["schemas"]["Settings"];
+        };
+        /** @description What of the layers is to be changed. What is not named stays. */
+        LayersChange: {
+            blinks?: components["schemas"]["BlinkChange"][];
+            /**
+             * Format: double
+             * @description How much of the body's motion plays, 0..2.
+             */
+            body_amount?: number | null;
+            /** @description It goes on with the last step, as an edge that is still being dragged. */
+            goes_on?: boolean;
+            levels?: components["schemas"]["LevelChange"][];
+            looks?: components["schemas"]["SpanChange_Look"][];
+            moods?: components["schemas"]["SpanChange_Acting"][];
+            moves?: components["schemas"]["SpanChange_HeadMove"][];
+            /** @description Spans, blinks and levels that go, by number. */
+            remove?: number[];
+            settings?: components["schemas"]["Settings"] | null;
+            /** @description The step in words. */
+            what: string;
+        };
+        /** @description The layers of a line, in time. */
+        LayersView: {
+            blinks: components["schemas"]["BlinkView"][];
+            /** @description The motion the head rides on: its name, its length in seconds, and how much of it. */
+            body?: [
+                string,
+                number,
+                number
+            ] | null;
+            dismissed: number;
+            /** @description How much of the layers plays over time, in order. */
+            levels: components["schemas"]["LevelView"][];
+            looks: components["schemas"]["SpanView_Look"][];
+            moods: components["schemas"]["SpanView_Acting"][];
+            moves: components["schemas"]["SpanView_HeadMove"][];
+            settings: components["schemas"]["Settings"];
+            /** @description Of each mood, in their order, how strong it is while it does something. */
+            strengths: components["schemas"]["Strength"][];
+        };
         /** @description Motion in one of the character's own clips that is left out on delivery. */
         LeftOut: {
             clip: string;
@@ -1131,11 +1598,46 @@ export interface components {
             /** @description `weights`, `rotation`, `translation` or `scale`, as in glTF. */
             path: string;
         };
+        /** @description How much of a layer plays from a moment on, until the next such moment; the way between them is smooth. */
+        Level: {
+            at: components["schemas"]["Moment"];
+            /** Format: int32 */
+            id: number;
+            layer: components["schemas"]["LayerKind"];
+            /**
+             * Format: double
+             * @description 0..1, a share of the layer's amount.
+             */
+            share: number;
+        };
+        /** @description A level to be put; without a number it is new. */
+        LevelChange: {
+            at: components["schemas"]["Seconds"];
+            /** Format: int32 */
+            id?: number | null;
+            layer: components["schemas"]["LayerKind"];
+            /** Format: double */
+            share: number;
+        };
+        /** @description How much of a layer plays from a moment on. */
+        LevelView: {
+            at: components["schemas"]["Seconds"];
+            /** Format: int32 */
+            id: number;
+            layer: components["schemas"]["LayerKind"];
+            /**
+             * Format: double
+             * @description 0..1, a share of the layer's amount.
+             */
+            share: number;
+        };
         /** @description The document of one line: everything about it that a person or the analysis decided. */
         Line: {
             /** @description The character who says it; none until one is chosen. */
             character?: string | null;
             diction: components["schemas"]["Diction"];
+            /** @description What is laid over the speech. */
+            layers?: components["schemas"]["Layers"];
             /** @description Which of its sound is listened to. */
             listen?: components["schemas"]["Listen"];
             /** @description How far sounds go, where that is not as usual. */
@@ -1191,6 +1693,8 @@ export interface components {
             ipa: {
                 [key: string]: string;
             };
+            /** @description What is laid over the speech, in time. */
+            layers: components["schemas"]["LayersView"];
             phrasing?: components["schemas"]["Phrasing"] | null;
             /** @description How far kinds of sounds can be let go, and how far they are; 1 is normal. */
             reach: components["schemas"]["ReachView"][];
@@ -1224,6 +1728,20 @@ export interface components {
              * @default null
              */
             take: number | null;
+        };
+        /** @description A named spot that can be looked at, by where it is seen from the character's face, degrees. */
+        Mark: {
+            name: string;
+            /**
+             * Format: double
+             * @description + down.
+             */
+            pitch: number;
+            /**
+             * Format: double
+             * @description + to the character's left.
+             */
+            yaw: number;
         };
         /** @description What one shape or joint was taken for. */
         Match: {
@@ -1274,6 +1792,11 @@ export interface components {
             at: number;
             /** Format: int32 */
             sound: number;
+        };
+        /** @description An emotion, or what a production made of one. */
+        Mood: "happiness" | "sadness" | "surprise" | "fear" | "anger" | "disgust" | "worry" | "irony" | "tenderness" | "dread" | {
+            /** @description A pose of the production's own, with what it is. */
+            pose: components["schemas"]["Pose"];
         };
         /**
          * @description A kind of mouth, by what the sounds need.
@@ -1349,11 +1872,143 @@ export interface components {
             parts?: number;
             target: components["schemas"]["Target"];
         };
+        /** @description Something that a layer does over a stretch of the line. */
+        Over_Acting: {
+            /** @description A mood as it plays. */
+            does: {
+                /**
+                 * Format: double
+                 * @description 0..1, how strong it is at most.
+                 */
+                amount: number;
+                /**
+                 * Format: double
+                 * @description Scales how long it takes to come and to go; 1 is as the mood itself does.
+                 */
+                ease?: number;
+                /** @description It takes the place of moods that were put before it, instead of being added to them. */
+                instead?: boolean;
+                mood: components["schemas"]["Mood"];
+                /** @description Whether head and eyes take the mood's posture. */
+                posture?: boolean;
+                /** @description What of the face it moves; empty is all of it. */
+                regions?: components["schemas"]["Region"][];
+                /**
+                 * Format: double
+                 * @description How far left and right differ, 0..2; 1 is as a face does.
+                 */
+                sides?: number;
+                /** @description How it swells over its stretch: places 0..1 with shares of the amount; none is 1 throughout. */
+                swell?: [
+                    number,
+                    number
+                ][];
+            };
+            /** Format: int32 */
+            id: number;
+            over: components["schemas"]["Stretch"];
+        };
+        /** @description Something that a layer does over a stretch of the line. */
+        Over_HeadMove: {
+            /** @description What the head does over a stretch, on top of the voice. */
+            does: {
+                /** @enum {string} */
+                kind: "turn";
+                /** Format: double */
+                pitch: number;
+                /** Format: double */
+                roll: number;
+                /** Format: double */
+                yaw: number;
+            } | {
+                /** Format: double */
+                degrees: number;
+                /** @enum {string} */
+                kind: "shiver";
+                /** Format: double */
+                per_second: number;
+            };
+            /** Format: int32 */
+            id: number;
+            over: components["schemas"]["Stretch"];
+        };
+        /** @description Something that a layer does over a stretch of the line. */
+        Over_Look: {
+            /** @description What the eyes do over a stretch. */
+            does: {
+                /** @enum {string} */
+                kind: "at";
+                mark: string;
+            } | {
+                /** @enum {string} */
+                kind: "face";
+                mark: string;
+            } | {
+                /** @enum {string} */
+                kind: "think";
+            } | {
+                /** @enum {string} */
+                kind: "between";
+                one: string;
+                other: string;
+            };
+            /** Format: int32 */
+            id: number;
+            over: components["schemas"]["Stretch"];
+        };
+        /** @description A blink put by hand. */
+        OwnBlink: {
+            /** @description When the lids are shut. */
+            at: components["schemas"]["Moment"];
+            /** Format: int32 */
+            id: number;
+            shape: components["schemas"]["BlinkShape"];
+        };
+        /** @description A set of controls that are performed together. */
+        Pad: {
+            /** @description What its ways do, in words. */
+            about: string;
+            axes: components["schemas"]["Axis"][];
+            /** @description A press of the button blinks. */
+            blinks: boolean;
+            name: string;
+        };
         /** @description A part of a value, in words. */
         PartView: {
             /** Format: double */
             amount: number;
             what: string;
+        };
+        /** @description A live pass that is kept. */
+        PassChange: {
+            laid: components["schemas"]["Laid"];
+            name: string;
+            /** @description What was performed on a pad: its name, and for each step right, up and whether the button was down. */
+            pad?: string | null;
+            places?: [
+                number,
+                number,
+                boolean
+            ][];
+            /**
+             * Format: double
+             * @description Seconds that it is smoothed over; the head twice as much.
+             */
+            smooth: number;
+            /**
+             * Format: double
+             * @description When the first values were meant, and the time between them, seconds.
+             */
+            start: number;
+            /** Format: double */
+            step: number;
+            /**
+             * Format: float
+             * @description How far keys may be off, as a share of a control's range.
+             */
+            tolerance: number;
+            /** @description What another source recorded. */
+            tracks?: components["schemas"]["TrackChange"][];
         };
         /**
          * @description One sound. `Sil` is a pause.
@@ -1404,12 +2059,27 @@ export interface components {
             /** @description For each word how much it stands out, 0..1; ½ is neither. */
             stress: number[];
         };
-        /** @description Controls as they are set by hand; those not named rest at 0. */
+        /** @description A face that was kept under a name: values of some controls, over a mix of the moods every production has. */
         Pose: {
-            controls: {
-                [key: string]: number;
-            };
-            mouth?: components["schemas"]["MouthKind"] | null;
+            name: string;
+            /** @description Names of moods with their shares, 0..1. */
+            of?: [
+                string,
+                number
+            ][];
+            values: [
+                "jaw_open" | "jaw_side" | "jaw_forward" | "lips_close" | "lips_press" | "lips_round" | "lips_protrude" | "lips_spread_left" | "lips_spread_right" | "lip_upper_raise_left" | "lip_upper_raise_right" | "lip_lower_drop_left" | "lip_lower_drop_right" | "lip_lower_tuck" | "lip_upper_roll" | "lip_lower_roll" | "mouth_side" | "corner_up_left" | "corner_up_right" | "corner_down_left" | "corner_down_right" | "chin_raise" | "tongue_tip_up" | "tongue_out" | "tongue_back_up" | "tongue_wide" | "cheek_raise_left" | "cheek_raise_right" | "cheek_puff" | "nose_wrinkle_left" | "nose_wrinkle_right" | "nostril_flare" | "lid_close_left" | "lid_close_right" | "lid_wide_left" | "lid_wide_right" | "lid_squint_left" | "lid_squint_right" | "brow_inner_up_left" | "brow_inner_up_right" | "brow_outer_up_left" | "brow_outer_up_right" | "brow_down_left" | "brow_down_right" | "gaze_yaw" | "gaze_pitch" | "gaze_converge" | "head_yaw" | "head_pitch" | "head_roll" | "head_shift_x" | "head_shift_y" | "head_shift_z",
+                number
+            ][];
+        };
+        /** @description A face of a line that is to be kept. */
+        PoseOf: {
+            /** Format: int32 */
+            line: number;
+            /** @description Without any, all of the face. */
+            regions?: components["schemas"]["Region"][];
+            /** Format: double */
+            time: number;
         };
         /** @description What a pose moves. */
         Posed: {
@@ -1547,6 +2217,11 @@ export interface components {
         Retype: {
             text: string;
         };
+        /**
+         * @description What is looked for.
+         * @enum {string}
+         */
+        Rule: "open_seal" | "missing_teeth" | "sync_off" | "jaw_flaps" | "trembles" | "frozen" | "no_blink" | "blink_on_word" | "blinks_close" | "stare" | "mirrored_brows" | "sudden_mood" | "layers_fight" | "clipped" | "no_output" | "cut_off" | "starts_early" | "doubtful";
         /** @description One entry of the word list. */
         SaidAs: {
             arpabet: string;
@@ -1579,6 +2254,147 @@ export interface components {
             low: number;
             name: string;
             title: string;
+        };
+        /** @description How the layers play, whatever lies in them. */
+        Settings: {
+            /**
+             * @default {
+             *       "mode": "auto",
+             *       "rate": 1,
+             *       "shape": "natural",
+             *       "pattern_length": 6,
+             *       "pattern": [
+             *         0.8,
+             *         3.1,
+             *         3.6
+             *       ]
+             *     }
+             */
+            blinks: components["schemas"]["Blinks"];
+            /**
+             * Format: double
+             * @description 0..2, brows with the voice.
+             * @default 1
+             */
+            brows: number;
+            /**
+             * @default {
+             *       "on": true,
+             *       "alone": false,
+             *       "amount": 1,
+             *       "draw": 0
+             *     }
+             */
+            eyes: components["schemas"]["Layer"];
+            /**
+             * Format: double
+             * @description 0..1, how far moods and passes give way to the words.
+             * @default 1
+             */
+            guard: number;
+            /**
+             * @default {
+             *       "on": true,
+             *       "alone": false,
+             *       "amount": 1,
+             *       "draw": 0
+             *     }
+             */
+            hand: components["schemas"]["Layer"];
+            /**
+             * @default {
+             *       "on": true,
+             *       "alone": false,
+             *       "amount": 1,
+             *       "draw": 0
+             *     }
+             */
+            head: components["schemas"]["Layer"];
+            /**
+             * Format: double
+             * @description 0..1, how much of a look the head does; ½ is as people do.
+             * @default 0.5
+             */
+            head_share: number;
+            /**
+             * @default [
+             *       {
+             *         "name": "beside the lens",
+             *         "yaw": -6,
+             *         "pitch": 1
+             *       },
+             *       {
+             *         "name": "lens",
+             *         "yaw": 0,
+             *         "pitch": 0
+             *       },
+             *       {
+             *         "name": "other, left",
+             *         "yaw": 32,
+             *         "pitch": 0
+             *       },
+             *       {
+             *         "name": "other, right",
+             *         "yaw": -32,
+             *         "pitch": 0
+             *       },
+             *       {
+             *         "name": "table",
+             *         "yaw": 6,
+             *         "pitch": 30
+             *       }
+             *     ]
+             */
+            marks: components["schemas"]["Mark"][];
+            /**
+             * @default {
+             *       "on": true,
+             *       "alone": false,
+             *       "amount": 1,
+             *       "draw": 0
+             *     }
+             */
+            mood: components["schemas"]["Layer"];
+            /**
+             * @default {
+             *       "on": true,
+             *       "alone": false,
+             *       "amount": 1,
+             *       "draw": 0
+             *     }
+             */
+            mouth: components["schemas"]["Layer"];
+            /**
+             * Format: double
+             * @description 0..2, nods and drift with the voice, and the sway of a head that does nothing.
+             * @default 1
+             */
+            nods: number;
+            /**
+             * Format: int64
+             * @description What everything that looks random starts from.
+             * @default 7
+             */
+            seed: number;
+            /**
+             * Format: double
+             * @default 1
+             */
+            sway: number;
+            /**
+             * Format: double
+             * @description Seconds after which sway, breath and idle brows come round again without a seam; 0 is never.
+             * @default 0
+             */
+            sway_loop: number;
+        };
+        /** @description A finding, by its rule and when it starts, and what becomes of it. */
+        Settle: {
+            /** @description Dismissed for this reason; none mends it. */
+            reason?: string | null;
+            rule: string;
+            /** Format: double */
+            start: number;
         };
         SnapshotName: {
             name: string;
@@ -1629,15 +2445,206 @@ export interface components {
             end: components["schemas"]["Seconds"];
             start: components["schemas"]["Seconds"];
         };
-        /** @description A stretch of some controls. */
-        Stretch: {
-            controls: components["schemas"]["ControlName"][];
+        /** @description A span to be put; without a number it is new. */
+        SpanChange_Acting: {
+            /** @description A mood as it plays. */
+            does: {
+                /**
+                 * Format: double
+                 * @description 0..1, how strong it is at most.
+                 */
+                amount: number;
+                /**
+                 * Format: double
+                 * @description Scales how long it takes to come and to go; 1 is as the mood itself does.
+                 */
+                ease?: number;
+                /** @description It takes the place of moods that were put before it, instead of being added to them. */
+                instead?: boolean;
+                mood: components["schemas"]["Mood"];
+                /** @description Whether head and eyes take the mood's posture. */
+                posture?: boolean;
+                /** @description What of the face it moves; empty is all of it. */
+                regions?: components["schemas"]["Region"][];
+                /**
+                 * Format: double
+                 * @description How far left and right differ, 0..2; 1 is as a face does.
+                 */
+                sides?: number;
+                /** @description How it swells over its stretch: places 0..1 with shares of the amount; none is 1 throughout. */
+                swell?: [
+                    number,
+                    number
+                ][];
+            };
+            /** Format: int32 */
+            id?: number | null;
             span: components["schemas"]["Span"];
+        };
+        /** @description A span to be put; without a number it is new. */
+        SpanChange_HeadMove: {
+            /** @description What the head does over a stretch, on top of the voice. */
+            does: {
+                /** @enum {string} */
+                kind: "turn";
+                /** Format: double */
+                pitch: number;
+                /** Format: double */
+                roll: number;
+                /** Format: double */
+                yaw: number;
+            } | {
+                /** Format: double */
+                degrees: number;
+                /** @enum {string} */
+                kind: "shiver";
+                /** Format: double */
+                per_second: number;
+            };
+            /** Format: int32 */
+            id?: number | null;
+            span: components["schemas"]["Span"];
+        };
+        /** @description A span to be put; without a number it is new. */
+        SpanChange_Look: {
+            /** @description What the eyes do over a stretch. */
+            does: {
+                /** @enum {string} */
+                kind: "at";
+                mark: string;
+            } | {
+                /** @enum {string} */
+                kind: "face";
+                mark: string;
+            } | {
+                /** @enum {string} */
+                kind: "think";
+            } | {
+                /** @enum {string} */
+                kind: "between";
+                one: string;
+                other: string;
+            };
+            /** Format: int32 */
+            id?: number | null;
+            span: components["schemas"]["Span"];
+        };
+        /** @description Something a layer does over a stretch of time. */
+        SpanView_Acting: {
+            /** @description A mood as it plays. */
+            does: {
+                /**
+                 * Format: double
+                 * @description 0..1, how strong it is at most.
+                 */
+                amount: number;
+                /**
+                 * Format: double
+                 * @description Scales how long it takes to come and to go; 1 is as the mood itself does.
+                 */
+                ease?: number;
+                /** @description It takes the place of moods that were put before it, instead of being added to them. */
+                instead?: boolean;
+                mood: components["schemas"]["Mood"];
+                /** @description Whether head and eyes take the mood's posture. */
+                posture?: boolean;
+                /** @description What of the face it moves; empty is all of it. */
+                regions?: components["schemas"]["Region"][];
+                /**
+                 * Format: double
+                 * @description How far left and right differ, 0..2; 1 is as a face does.
+                 */
+                sides?: number;
+                /** @description How it swells over its stretch: places 0..1 with shares of the amount; none is 1 throughout. */
+                swell?: [
+                    number,
+                    number
+                ][];
+            };
+            /** Format: int32 */
+            id: number;
+            span: components["schemas"]["Span"];
+        };
+        /** @description Something a layer does over a stretch of time. */
+        SpanView_HeadMove: {
+            /** @description What the head does over a stretch, on top of the voice. */
+            does: {
+                /** @enum {string} */
+                kind: "turn";
+                /** Format: double */
+                pitch: number;
+                /** Format: double */
+                roll: number;
+                /** Format: double */
+                yaw: number;
+            } | {
+                /** Format: double */
+                degrees: number;
+                /** @enum {string} */
+                kind: "shiver";
+                /** Format: double */
+                per_second: number;
+            };
+            /** Format: int32 */
+            id: number;
+            span: components["schemas"]["Span"];
+        };
+        /** @description Something a layer does over a stretch of time. */
+        SpanView_Look: {
+            /** @description What the eyes do over a stretch. */
+            does: {
+                /** @enum {string} */
+                kind: "at";
+                mark: string;
+            } | {
+                /** @enum {string} */
+                kind: "face";
+                mark: string;
+            } | {
+                /** @enum {string} */
+                kind: "think";
+            } | {
+                /** @enum {string} */
+                kind: "between";
+                one: string;
+                other: string;
+            };
+            /** Format: int32 */
+            id: number;
+            span: components["schemas"]["Span"];
+        };
+        /** @description How strong a mood is, at even steps over a stretch of time. */
+        Strength: {
+            over: components["schemas"]["Span"];
+            values: number[];
+        };
+        /** @description A stretch of what is said. */
+        Stretch: {
+            from: components["schemas"]["Moment"];
+            to: components["schemas"]["Moment"];
+        };
+        /** @description Where a pose is to be struck. */
+        Strike: {
+            /** Format: float */
+            amount: number;
+            pose: string;
+            regions?: components["schemas"]["Region"][];
+            /** Format: double */
+            time: number;
         };
         /** @description A diction to start from. */
         StyleView: {
             diction: components["schemas"]["Diction"];
             name: string;
+        };
+        /** @description A mood that voice and words suggest. */
+        Suggestion: {
+            /** Format: double */
+            amount: number;
+            mood: components["schemas"]["Mood"];
+            /** @description Why, in words. */
+            reason: string;
+            span: components["schemas"]["Span"];
         };
         /**
          * @description How sure a match is; what is doubtful is not wired.
@@ -1720,6 +2727,8 @@ export interface components {
             keys: components["schemas"]["Key"][];
             laid: components["schemas"]["Laid"];
             on: components["schemas"]["On"];
+            /** @description The live pass that recorded it, by its name. */
+            pass?: string | null;
         };
         /** @description A touch to be laid. */
         TouchChange: {
@@ -1751,6 +2760,25 @@ export interface components {
             laid: components["schemas"]["Laid"];
             /** @description What it is on, in words. */
             on: string;
+            /** @description The live pass that recorded it. */
+            pass?: string | null;
+        };
+        /** @description What is done to touches as a whole, a pass above all. */
+        TouchesAs: {
+            /**
+             * Format: float
+             * @description Scaled to this amount.
+             */
+            amount?: number | null;
+            goes_on?: boolean;
+            laid?: components["schemas"]["Laid"] | null;
+            /**
+             * Format: double
+             * @description Smoothed over so many seconds.
+             */
+            smooth?: number | null;
+            touches: number[];
+            trim?: components["schemas"]["Span"] | null;
         };
         /** @description Touches to be laid and to go. */
         TouchesChange: {
@@ -1760,6 +2788,11 @@ export interface components {
             remove: number[];
             /** @description The step in words, for the list of steps. */
             what: string;
+        };
+        /** @description Values of a control, recorded while the line played. */
+        TrackChange: {
+            control: components["schemas"]["ControlName"];
+            values: number[];
         };
         /** @description Left and right shapes that do not move equally far. */
         Uneven: {
@@ -1991,7 +3024,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Pose"];
+                "application/json": components["schemas"]["ControlValues"];
             };
         };
         responses: {
@@ -2180,6 +3213,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CastDetail"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    curve_sets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CurveSet"][];
+                };
+            };
+        };
+    };
+    keep_curve_set: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CurveSet"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CurveSet"][];
                 };
             };
             422: {
@@ -2527,6 +3610,39 @@ export interface operations {
             };
         };
     };
+    body: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/plain": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     cause: {
         parameters: {
             query: {
@@ -2655,6 +3771,130 @@ export interface operations {
             };
         };
     };
+    feelings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Suggestion"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_findings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingView"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    settle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Settle"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayersChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listen: {
         parameters: {
             query?: never;
@@ -2700,6 +3940,105 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": number[];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_pass: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TouchesAs"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_pass: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PassChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    strike: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Strike"];
             };
         };
         responses: {
@@ -3194,6 +4533,137 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pads: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pad"][];
+                };
+            };
+        };
+    };
+    poses: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pose"][];
+                };
+            };
+        };
+    };
+    keep_mix: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Pose"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pose"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_pose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PoseOf"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pose"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_pose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pose"][];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,8 +1,11 @@
 import { useQuery } from '@tanstack/react-query';
-import { useRef, useState } from 'react';
-import { type Diction, type LineView, api } from '../api/client';
+import { useEffect, useRef, useState } from 'react';
+import { type Diction, type LineView, api, tell } from '../api/client';
+import { perform, performNothing } from '../api/live';
 import { Newest } from '../api/newest';
+import { Microphone } from '../lines/microphone';
 import { set } from '../state';
+import { LayerHead } from './LayerParts';
 import { ReachSlider } from './ReachSlider';
 
 const same = (a: Diction, b: Diction) => JSON.stringify(a) === JSON.stringify(b);
@@ -39,7 +42,7 @@ export function DictionPanel({ line }: { line: LineView }) {
   const style = styleOf(shown, table.data.styles);
   return (
     <section className="panel" aria-label="Diction">
-      <div style={{ display: 'flex', alignItems: 'baseline', gap: 8 }}>
+      <div style={{ display: 'flex', alignItems: 'baseline', gap: 8, flexWrap: 'wrap' }}>
         <h2>Diction</h2>
         <select
           className="field small"
@@ -61,6 +64,22 @@ export function DictionPanel({ line }: { line: LineView }) {
               {s.name}
             </option>
           ))}
+        </select>
+        <select
+          className="field small"
+          aria-label="What moves the mouth"
+          title="The sounds of the words, or the voice’s loudness alone: for creatures and toys"
+          data-testid="drive"
+          value={shown.drive ?? 'sounds'}
+          onChange={(event) => {
+            const diction = { ...shown, drive: event.target.value as Diction['drive'] };
+            moved.current = '';
+            setHeld(diction);
+            send(diction, false);
+          }}
+        >
+          <option value="sounds">by its sounds</option>
+          <option value="loudness">by loudness alone</option>
         </select>
         <button className="quiet" onClick={() => set({ diction: false })}>
           Close
@@ -89,6 +108,7 @@ export function DictionPanel({ line }: { line: LineView }) {
           );
         })}
       </div>
+      {shown.drive === 'loudness' && <LiveVoice line={id} duration={line.summary.duration} />}
       <div className="soft">How far kinds of sounds go</div>
       <div className="diction wide">
         {line.reach
@@ -97,6 +117,44 @@ export function DictionPanel({ line }: { line: LineView }) {
             <ReachSlider key={r.title} line={line} of={r.of} title={r.title} />
           ))}
       </div>
+      <LayerHead line={line} layer="mouth" title="Mouth" />
     </section>
+  );
+}
+
+/** The jaw follows the microphone, live; the line itself is not changed. */
+function LiveVoice({ line, duration }: { line: number; duration: number }) {
+  const [on, setOn] = useState(false);
+  useEffect(() => {
+    if (!on) return;
+    const microphone = new Microphone();
+    let running = true;
+    let meter = 0;
+    const tick = () => {
+      if (!running) return;
+      // Up at once, down more slowly, as a level meter goes.
+      meter = Math.max(microphone.level(), meter * 0.8);
+      const time = (performance.now() / 1000) % Math.max(duration, 0.1);
+      const y = Math.max(-96, 20 * Math.log10(Math.max(meter, 1e-5)));
+      perform({ perform: line, time, laid: 'replace', pad: 'voice', x: 0, y, regions: [] });
+      requestAnimationFrame(tick);
+    };
+    microphone
+      .open()
+      .then(() => requestAnimationFrame(tick))
+      .catch((error: unknown) => {
+        setOn(false);
+        tell(error);
+      });
+    return () => {
+      running = false;
+      microphone.close();
+      performNothing();
+    };
+  }, [on, line, duration]);
+  return (
+    <button className="button" aria-pressed={on} data-testid="live-voice" onClick={() => setOn(!on)}>
+      {on ? 'Stop listening' : 'Live from the microphone'}
+    </button>
   );
 }

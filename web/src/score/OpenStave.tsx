@@ -1,5 +1,6 @@
+import { useQuery } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
-import type { ControlName, LineView } from '../api/client';
+import { type ControlName, type LineView, api, queries, tell } from '../api/client';
 import { currentCurves } from '../api/live';
 import { longName, plain, regionColour } from '../cast/words';
 import { type Listed, get, set, useView } from '../state';
@@ -29,7 +30,7 @@ interface Props {
 }
 
 const LISTED: [Listed, string][] = [
-  ['moving', 'what moves here'],
+  ['moving', 'mouth: what moves'],
   ['touched', 'touched by hand'],
   ['all', 'everything'],
   ['jaw', 'jaw'],
@@ -38,6 +39,8 @@ const LISTED: [Listed, string][] = [
   ['cheeks', 'cheeks and nose'],
   ['lids', 'lids'],
   ['brows', 'brows'],
+  ['gaze', 'gaze'],
+  ['head', 'head'],
 ];
 
 /** Pixels within which a key is taken hold of. */
@@ -250,6 +253,13 @@ function CurveList({
   control: ControlName | null;
 }) {
   const list = useRef<HTMLDivElement>(null);
+  const sets = useQuery({ queryKey: ['curveSets'], queryFn: api.curveSets });
+  const [naming, setNaming] = useState<string | null>(null);
+  const keepSet = (name: string, controls: ControlName[]) =>
+    api
+      .keepCurveSet(name, controls)
+      .then((all) => queries.setQueryData(['curveSets'], all))
+      .catch(tell);
   const touched = new Set(touchesOf(line).map((t) => t.control));
   // Values at the playhead are written without React.
   useEffect(() => {
@@ -277,7 +287,7 @@ function CurveList({
           title="Close the stave (Q)"
           onClick={() => set({ open: false, keys: [] })}
         >
-          Mouth ▾
+          Curves ▾
         </button>
         <select
           aria-label="Which curves are listed"
@@ -290,6 +300,11 @@ function CurveList({
               {name}
             </option>
           ))}
+          {sets.data?.map((s) => (
+            <option key={s.name} value={`set ${s.name}`}>
+              {s.name}
+            </option>
+          ))}
         </select>
       </div>
       <input
@@ -299,6 +314,45 @@ function CurveList({
         value={text}
         onChange={(event) => onText(event.target.value)}
       />
+      {naming !== null ? (
+        <form
+          onSubmit={(event) => {
+            event.preventDefault();
+            if (naming.trim()) {
+              void keepSet(
+                naming.trim(),
+                all.map((one) => one.name),
+              );
+            }
+            setNaming(null);
+          }}
+        >
+          <input
+            className="find"
+            autoFocus
+            aria-label="Name of the set of curves"
+            placeholder="keep these as …"
+            data-testid="set-name"
+            value={naming}
+            onChange={(event) => setNaming(event.target.value)}
+            onBlur={() => setNaming(null)}
+          />
+        </form>
+      ) : (
+        <button
+          className="quiet"
+          data-testid="keep-set"
+          title="Keep the curves that are listed now under a name"
+          onClick={() => {
+            if (listed.startsWith('set ')) {
+              void keepSet(listed.slice(4), []);
+              set({ listed: 'moving' });
+            } else setNaming('');
+          }}
+        >
+          {listed.startsWith('set ') ? 'Forget this set' : 'Keep this list …'}
+        </button>
+      )}
       <div className="curve-names">
         {all.map((one) => (
           <button

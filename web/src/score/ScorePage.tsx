@@ -1,12 +1,17 @@
 import { useQuery } from '@tanstack/react-query';
-import { useEffect } from 'react';
-import { api } from '../api/client';
+import { useEffect, useRef } from 'react';
+import { type Grid, type LineView, api } from '../api/client';
 import { want } from '../api/live';
 import { fit } from '../commands';
-import { set, useView } from '../state';
+import { type LayerName, set, useView } from '../state';
+import { CheckPanel } from './CheckPanel';
 import { CurvePanel } from './CurvePanel';
 import { DictionPanel } from './DictionPanel';
+import { EyesPanel } from './EyesPanel';
+import { HandPanel } from './HandPanel';
+import { HeadPanel } from './HeadPanel';
 import { LinePanel } from './LinePanel';
+import { MoodPanel } from './MoodPanel';
 import { SelectionPanel } from './SelectionPanel';
 import { SpeakingStage } from './SpeakingStage';
 import { Staves } from './Staves';
@@ -14,11 +19,13 @@ import { StepsPanel } from './StepsPanel';
 import { Transport } from './Transport';
 import { WhyPanel } from './WhyPanel';
 import * as player from './player';
+import { frameAt } from './time';
 
 const SIDES = [
   ['line', 'Line'],
   ['steps', 'Steps'],
   ['why', 'Why'],
+  ['check', 'Check'],
 ] as const;
 
 export function ScorePage() {
@@ -30,6 +37,7 @@ export function ScorePage() {
   const compare = useView((s) => s.compare);
   const full = useView((s) => s.full);
   const side = useView((s) => s.side);
+  const layer = useView((s) => s.layer);
   const cast = useQuery({ queryKey: ['cast'], queryFn: api.cast });
   const production = useQuery({ queryKey: ['production'], queryFn: api.production });
   const duration = line.data?.summary.duration;
@@ -38,7 +46,7 @@ export function ScorePage() {
     if (id === null || duration === undefined) return;
     want(id, duration);
     fit();
-    set({ control: null, keys: [], compare: null });
+    set({ control: null, keys: [], compare: null, layer: null, pointing: false });
     return player.stop;
   }, [id, duration]);
   const listen = line.data?.document.listen;
@@ -57,7 +65,7 @@ export function ScorePage() {
     <main className="score" data-full={full || undefined}>
       <div className="upper">
         {member ? (
-          <SpeakingStage member={member} inset>
+          <SpeakingStage member={member} line={line.data} inset>
             <span className="note" style={{ left: 14, top: 10 }}>
               {member.name}
             </span>
@@ -71,6 +79,7 @@ export function ScorePage() {
                     : 'as it is now'}
               </span>
             )}
+            {full && <FrameNote grid={production.data.grid} />}
             <span className="note" style={{ right: '2%', top: '48.5%' }}>
               Mouth, locked to the head
             </span>
@@ -84,6 +93,8 @@ export function ScorePage() {
         )}
         {diction ? (
           <DictionPanel key={`diction ${line.data.summary.id}`} line={line.data} />
+        ) : layer ? (
+          <LayerPanel line={line.data} name={layer.name} id={layer.id} />
         ) : open && control ? (
           <CurvePanel line={line.data} grid={production.data.grid} control={control} />
         ) : (
@@ -107,6 +118,8 @@ export function ScorePage() {
             <LinePanel key={line.data.summary.id} line={line.data} cast={cast.data} />
           ) : side === 'steps' ? (
             <StepsPanel key={`steps ${line.data.summary.id}`} line={line.data} />
+          ) : side === 'check' ? (
+            <CheckPanel line={line.data} grid={production.data.grid} />
           ) : (
             <WhyPanel line={line.data} grid={production.data.grid} />
           )}
@@ -116,4 +129,38 @@ export function ScorePage() {
       <Staves line={line.data} grid={production.data.grid} />
     </main>
   );
+}
+
+/** Frame and time on the stage, written without React. */
+function FrameNote({ grid }: { grid: Grid }) {
+  const note = useRef<HTMLSpanElement>(null);
+  useEffect(() => {
+    let running = true;
+    const tick = () => {
+      if (!running) return;
+      const time = player.now();
+      const text = `${frameAt(grid, time + 1e-4)} · ${time.toFixed(2)} s`;
+      if (note.current && note.current.textContent !== text) note.current.textContent = text;
+      requestAnimationFrame(tick);
+    };
+    requestAnimationFrame(tick);
+    return () => {
+      running = false;
+    };
+  }, [grid]);
+  return <span className="note frame-note" data-testid="frame-note" ref={note} />;
+}
+
+/** The bench of a layer. */
+function LayerPanel({ line, name, id }: { line: LineView; name: LayerName; id: number | null }) {
+  switch (name) {
+    case 'mood':
+      return <MoodPanel line={line} id={id} />;
+    case 'eyes':
+      return <EyesPanel line={line} id={id} />;
+    case 'head':
+      return <HeadPanel line={line} id={id} />;
+    case 'hand':
+      return <HandPanel line={line} id={id} />;
+  }
 }

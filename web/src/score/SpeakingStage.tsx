@@ -1,14 +1,18 @@
-import { useMemo } from 'react';
-import type { CastMember } from '../api/client';
-import { type Curves, comparedCurves, currentCurves } from '../api/live';
-import { get, set } from '../state';
+import { useMemo, useRef } from 'react';
+import type { CastMember, LineView } from '../api/client';
+import { type Curves, comparedCurves, currentCurves, performed } from '../api/live';
+import { get, set, useView } from '../state';
 import { StageView } from '../stage/StageView';
+import type { Stage } from '../stage/stage';
+import { StageMarks } from './StageMarks';
 import { at } from './draw';
 import { played } from './hand';
 import * as player from './player';
 
 interface Props {
   member: CastMember;
+  /** The line, where its marks can be placed. */
+  line?: LineView;
   inset?: boolean;
   children?: React.ReactNode;
 }
@@ -23,13 +27,19 @@ function read(curves: Curves | null) {
 }
 
 /** What is on stage: the line, or the snapshot it is compared with. */
-const source = () => read(get().compare?.how === 'then' ? comparedCurves() : currentCurves());
+const source = () => {
+  const live = performed();
+  if (live) return (target: number) => live[target] ?? 0;
+  return read(get().compare?.how === 'then' ? comparedCurves() : currentCurves());
+};
 
 /** What stands beside it. */
 const other = () => (get().compare?.how === 'split' ? read(comparedCurves()) : null);
 
 /** The character, posed by the curves of the line. */
-export function SpeakingStage({ member, inset, children }: Props) {
+export function SpeakingStage({ member, line, inset, children }: Props) {
+  const stage = useRef<Stage | null>(null);
+  const placing = useView((s) => s.layer?.name === 'eyes');
   const jaw = useMemo(
     () =>
       member.wiring.outputs.findIndex(
@@ -51,12 +61,14 @@ export function SpeakingStage({ member, inset, children }: Props) {
         const [first] = [...feeds].sort((a, b) => does(b) - does(a));
         if (first) set({ control: first.control, keys: [], side: 'why' });
       }}
-      onShown={(element, value) => {
+      onShown={(element, value, made) => {
+        stage.current = made;
         // For tests: what the face shows of the jaw.
         const now = value(jaw).toFixed(3);
         if (element.dataset.jaw !== now) element.dataset.jaw = now;
       }}
     >
+      {placing && line && <StageMarks line={line} stage={stage} />}
       {children}
     </StageView>
   );

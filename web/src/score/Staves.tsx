@@ -2,10 +2,12 @@ import { useEffect, useRef, useState } from 'react';
 import { useQuery } from '@tanstack/react-query';
 import { type Grid, type LineView, api } from '../api/client';
 import { currentCurves, onCurves } from '../api/live';
-import { get, set, useView } from '../state';
+import { type Listed, get, set, useView } from '../state';
 import { type Held, edgeAt, letGo } from './correct';
 import * as draw from './draw';
-import { GUTTER, type Stave, clampView, stavesOf, toTime } from './layout';
+import { LayerStave } from './LayerStave';
+import { Levels } from './Levels';
+import { GUTTER, type Stave, type StaveName, clampView, stavesOf, toTime } from './layout';
 import { OpenStave } from './OpenStave';
 import { domain, drawOpenStave, listing } from './openStave';
 import { colours, repaint } from './paint';
@@ -22,6 +24,21 @@ const TITLES: Record<string, string> = {
   sounds: 'Sounds',
   strip: 'Lip strip',
   mouth: 'Mouth',
+  mood: 'Mood',
+  eyes: 'Eyes',
+  head: 'Head',
+  hand: 'By hand',
+};
+
+const LAYERS = ['mood', 'eyes', 'head', 'hand'] as const;
+
+/** Which curves a stave opens to. */
+const OPENS: Partial<Record<StaveName, Listed>> = {
+  mouth: 'moving',
+  mood: 'cheeks',
+  eyes: 'lids',
+  head: 'head',
+  hand: 'touched',
 };
 
 /** Where a press goes: the ruler scrubs, words and sounds are chosen, the rest sets the playhead. */
@@ -36,7 +53,7 @@ function press(staves: Stave[], line: LineView, time: number, y: number) {
     const sound = draw.soundsOf(line).findIndex((s) => inside(s) && s.phone !== 'SIL');
     const found = draw.soundsOf(line)[sound];
     if (found) {
-      set({ selected: { word: found.word ?? null, sound } });
+      set({ selected: { word: found.word ?? null, sound }, layer: null });
       player.seek(found.span.start);
       return false;
     }
@@ -48,7 +65,7 @@ function press(staves: Stave[], line: LineView, time: number, y: number) {
 export function chooseWord(line: LineView, word: number) {
   const found = draw.wordsOf(line)[word];
   if (!found) return false;
-  set({ selected: { word, sound: null } });
+  set({ selected: { word, sound: null }, layer: null });
   player.seek(found.span.start);
   return false;
 }
@@ -69,12 +86,14 @@ export function Staves({ line, grid }: Props) {
   const compared = useView((s) => s.compare);
   const [find, setFind] = useState('');
   const vocabulary = useQuery({ queryKey: ['vocabulary'], queryFn: api.vocabulary, staleTime: Infinity });
+  const sets = useQuery({ queryKey: ['curveSets'], queryFn: api.curveSets });
   const [fresh, setFresh] = useState(0);
   /** Where an edge is being dragged to. */
   const guide = useRef<number | null>(null);
   const staves = stavesOf(size.height, open);
   const mouth = staves.find((s) => s.name === 'mouth');
-  const all = open ? listing(line, currentCurves(), vocabulary.data, view, listed, find, control) : [];
+  const own = sets.data?.find((s) => `set ${s.name}` === listed)?.controls;
+  const all = open ? listing(line, currentCurves(), vocabulary.data, view, listed, find, control, own) : [];
   const amounts = mouth && { stave: mouth, ...domain(all, currentCurves()) };
   const duration = line.summary.duration;
   const doubtful = draw.soundsOf(line).filter((s) => draw.soundIsDoubtful(line, s)).length;
@@ -121,6 +140,9 @@ export function Staves({ line, grid }: Props) {
       strip: draw.drawStrip,
       mouth: (c, s, stave) =>
         open && amounts ? drawOpenStave(c, s, amounts, all, control, keys) : draw.drawMouthStave(c, s, stave),
+      mood: draw.drawMoodStave,
+      eyes: draw.drawEyesStave,
+      head: draw.drawHeadStave,
     };
     for (const stave of staves) {
       // Nothing reaches into the names at the left.
@@ -329,47 +351,94 @@ export function Staves({ line, grid }: Props) {
           onText={setFind}
         />
       )}
+      {LAYERS.map((name) => {
+        const stave = staves.find((s) => s.name === name);
+        return (
+          stave && (
+            <LayerStave key={name} line={line} axis={{ view, width: size.width }} stave={stave} name={name} />
+          )
+        );
+      })}
+      {mouth && !open && (
+        <div className="levels-of-mouth" style={{ top: mouth.top, height: mouth.height, left: GUTTER }}>
+          <Levels line={line} axis={{ view, width: size.width }} stave={mouth} name="mouth" />
+        </div>
+      )}
       {staves
         .filter((s) => s.name !== 'ruler' && !(open && s.name === 'mouth'))
         .map((s) => (
           <div key={s.name} className="stave-name" style={{ top: s.top, height: s.height }}>
-            {s.name === 'mouth' ? (
+            {OPENS[s.name] ? (
               <button
                 className="quiet stave-open"
-                data-testid="open-mouth"
-                title="Open the stave: its curves and keys (Q)"
-                onClick={() => set({ open: true })}
+                data-testid={`open-${s.name}`}
+                title="Open the stave: its curves and keys"
+                onClick={() => set({ open: true, listed: OPENS[s.name] ?? 'moving' })}
               >
-                Mouth ▸
+                {TITLES[s.name]} ▸
               </button>
             ) : (
-              TITLES[s.name]
+              <b>{TITLES[s.name]}</b>
             )}
-            {s.name === 'voice' && !open && <span>wave and pitch</span>}
-            {s.name === 'words' && !open && <span>riding on the pitch</span>}
-            {s.name === 'sounds' && (
-              <button
-                className="quiet"
-                onClick={() => set({ ipa: !ipa })}
-                title="Show sounds in the other alphabet"
-              >
-                {ipa ? 'IPA' : 'ARPAbet'}
-                {doubtful > 0 && `, ${doubtful} doubtful`}
-              </button>
-            )}
-            {s.name === 'strip' && !open && <span>what the lips do</span>}
-            {s.name === 'mouth' && (
-              <>
-                {(['jaw', 'lips', 'tongue'] as const).map((organ) => (
-                  <span key={organ}>
-                    <i className="swatch" style={{ background: `var(--${organ})` }} />
-                    {organ}
-                  </span>
-                ))}
-              </>
-            )}
+            <StaveNote line={line} name={s.name} doubtful={doubtful} ipa={ipa} />
           </div>
         ))}
     </div>
   );
+}
+
+/** What there is to say of a stave, at the right of its name. */
+function StaveNote({
+  line,
+  name,
+  doubtful,
+  ipa,
+}: {
+  line: LineView;
+  name: StaveName;
+  doubtful: number;
+  ipa: boolean;
+}) {
+  const { settings, moods, moves } = line.layers;
+  const alone = [settings.mouth, settings.mood, settings.eyes, settings.head, settings.hand].some(
+    (l) => l.alone,
+  );
+  const layer =
+    name === 'mouth' || (LAYERS as readonly string[]).includes(name) ? settings[name as 'mouth'] : null;
+  if (layer && (!layer.on || (alone && !layer.alone))) return <span className="silent">silent</span>;
+  switch (name) {
+    case 'sounds':
+      return (
+        <button
+          className="quiet"
+          onClick={() => set({ ipa: !ipa })}
+          title="Show sounds in the other alphabet"
+        >
+          {doubtful > 0 ? `${doubtful} doubtful` : ipa ? 'IPA' : 'ARPAbet'}
+        </button>
+      );
+    case 'mouth':
+      return (
+        <span className="organs">
+          {(['jaw', 'lips', 'tongue'] as const).map((organ) => (
+            <span key={organ}>
+              <i className="swatch" style={{ background: `var(--${organ})` }} />
+              {organ}
+            </span>
+          ))}
+        </span>
+      );
+    case 'mood':
+      return <span>{moods.length === 0 ? 'none' : settings.guard > 0 ? 'guarded' : 'no guard'}</span>;
+    case 'eyes': {
+      const count = currentCurves()?.blinks.length ?? 0;
+      return <span>{count === 1 ? 'a blink' : `${count} blinks`}</span>;
+    }
+    case 'head':
+      return <span>{moves.length > 0 ? 'and by hand' : 'by voice'}</span>;
+    case 'hand':
+      return <span>{line.touches.length === 1 ? 'a touch' : `${line.touches.length} touches`}</span>;
+    default:
+      return null;
+  }
 }

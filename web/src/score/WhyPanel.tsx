@@ -15,7 +15,11 @@ function most(time: number): string[] {
   if (!curves) return [];
   return [...curves.controls]
     .filter(([name]) => !name.endsWith('_right'))
-    .map(([name, curve]) => ({ name, value: Math.abs(at(curve, time * curves.hz)) }))
+    .map(([name, curve]) => {
+      // Angles against what a head and eyes do while somebody speaks.
+      const full = /^(head|gaze)_/.test(name) ? 20 : 1;
+      return { name, value: Math.abs(at(curve, time * curves.hz)) / full };
+    })
     .filter(({ value }) => value > 0.03)
     .sort((a, b) => b.value - a.value)
     .slice(0, SHOWN)

@@ -1,12 +1,12 @@
 // Where the staves lie and how time maps to them.
 
-import type { Span } from '../state';
+import type { LayerName, Span } from '../state';
 
 /** Width of the names at the left. */
-export const GUTTER = 168;
+export const GUTTER = 152;
 const RIGHT = 14;
 
-export type StaveName = 'ruler' | 'voice' | 'words' | 'sounds' | 'strip' | 'mouth';
+export type StaveName = 'ruler' | 'voice' | 'words' | 'sounds' | 'strip' | 'mouth' | LayerName;
 
 export interface Stave {
   name: StaveName;
@@ -17,11 +17,15 @@ export interface Stave {
 /** Shares of the height that is left beside the ruler, while the mouth is a ribbon and while it is open. */
 const SHARES: Record<'closed' | 'open', [StaveName, number][]> = {
   closed: [
-    ['voice', 22],
-    ['words', 17],
-    ['sounds', 11],
-    ['strip', 17],
-    ['mouth', 33],
+    ['voice', 14],
+    ['words', 12.5],
+    ['sounds', 8.5],
+    ['strip', 10],
+    ['mouth', 18],
+    ['mood', 10],
+    ['eyes', 10.5],
+    ['head', 8.5],
+    ['hand', 8],
   ],
   open: [
     ['voice', 9],

@@ -18,6 +18,12 @@ export interface Listing {
   high: number;
 }
 
+/** What the mouth's own stave opens to. */
+const MOUTH: Region[] = ['jaw', 'lips', 'tongue', 'cheeks'];
+
+/** Degrees of head and eyes that fill the stave. */
+const ANGLES = 24;
+
 /** Least change in view, a share of the range, for a curve to count as moving. */
 const MOVES = 0.03;
 
@@ -30,6 +36,7 @@ export function listing(
   listed: Listed,
   text: string,
   control: ControlName | null,
+  set: ControlName[] | undefined,
 ): Listing[] {
   const touched = new Set(touchesOf(line).map((t) => t.control));
   const moves = (c: Listing) => {
@@ -55,10 +62,13 @@ export function listing(
     if (listed === 'all' || text) return true;
     if (twin(c)) return false;
     if (listed === 'touched') return touched.has(c.name);
-    if (listed === 'moving') return touched.has(c.name) || moves(c);
+    if (listed === 'moving') return MOUTH.includes(c.region) && (touched.has(c.name) || moves(c));
+    if (listed.startsWith('set ')) return set?.includes(c.name) ?? false;
     return c.region === listed;
   };
-  return (vocabulary?.controls ?? []).filter(wanted);
+  // Angles are drawn larger than their whole range.
+  const drawn = (c: Listing) => (c.region === 'head' || c.region === 'gaze' ? { ...c, high: ANGLES } : c);
+  return (vocabulary?.controls ?? []).filter(wanted).map(drawn);
 }
 
 /** The values at the bottom and top of the stave, as shares of a control's highest. */
@@ -176,6 +186,7 @@ export function drawOpenStave(
   c.font = `12px ${fonts.sans}`;
   c.textAlign = 'right';
   c.textBaseline = 'alphabetic';
+  const angles = all.length > 0 && all.every((one) => one.high === ANGLES);
   for (const share of [0, 0.25, 0.5, 0.75, 1]) {
     const y = Math.round(toY(scale, share)) + 0.5;
     c.strokeStyle = paint.rule;
@@ -185,7 +196,7 @@ export function drawOpenStave(
     c.stroke();
     if (share % 0.5 === 0) {
       c.fillStyle = paint.inkSoft;
-      c.fillText(share.toFixed(1), axis.width - 3, y - 2);
+      c.fillText(angles ? `${share * ANGLES}°` : share.toFixed(1), axis.width - 3, y - 2);
     }
   }
   c.setLineDash([]);

@@ -130,6 +130,8 @@ export function around(seconds = 1) {
   );
 }
 
+export const isPlaying = () => source !== null;
+
 export const toggle = () => (get().playing ? stop() : play());
 
 /** Plays a stretch over and over, or stops doing so. */

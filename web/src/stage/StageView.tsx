@@ -1,6 +1,7 @@
 import { useEffect, useRef, useState } from 'react';
 import type { CastMember } from '../api/client';
 import { tell } from '../api/client';
+import { useView } from '../state';
 import { Stage } from './stage';
 
 /** The stages that are on the page. */
@@ -8,6 +9,13 @@ const stages = new Set<Stage>();
 
 /** Puts the face into the picture on every stage. */
 export const frameStages = () => stages.forEach((s) => s.frame());
+
+/** Looks at the face from a side, on every stage. */
+export const lookFrom = (degrees: number, near?: number) => stages.forEach((s) => s.lookFrom(degrees, near));
+
+/** Milliseconds that the last pictures took to be posed and handed to the graphics, for measuring. */
+const spent: { pose: number; draw: number }[] = [];
+Object.assign(window, { jamLipsSpent: spent });
 
 /** What the character shows now: a value of one of its targets. */
 export type Source = () => (target: number) => number;
@@ -65,15 +73,20 @@ export function StageView({
     let running = true;
     const tick = () => {
       if (!running) return;
+      const began = performance.now();
+      let posed = began;
       const value = shown.current.source();
       const beside = shown.current.other?.() ?? null;
       if (beside) made.drawBeside(value, beside);
       else {
         made.pose(value, shown.current.peek);
+        posed = performance.now();
         made.draw();
       }
       element.dataset.split = beside ? 'yes' : '';
       shown.current.onShown?.(element, value, made);
+      spent.push({ pose: posed - began, draw: performance.now() - posed });
+      if (spent.length > 600) spent.shift();
       requestAnimationFrame(tick);
     };
     requestAnimationFrame(tick);
@@ -100,6 +113,11 @@ export function StageView({
     // The model alone decides; a changed wiring is taken up below.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [model, inset]);
+
+  const locked = useView((s) => s.locked);
+  useEffect(() => {
+    if (ready === model) stage.current?.lock(locked);
+  }, [locked, ready, model]);
 
   useEffect(() => {
     if (ready === model) stage.current?.wire(member);

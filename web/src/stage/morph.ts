@@ -126,24 +126,32 @@ class MorphedMesh {
   update(): boolean {
     if (!this.stale) return false;
     this.stale = false;
+    // Plain loops over typed arrays: this runs for every picture of a playing line.
     const position = this.position.array;
     const normal = this.normal.array;
-    for (const v of this.touched) {
-      for (let k = 3 * v; k < 3 * v + 3; k++) {
-        position[k] = this.basePositions[k] ?? 0;
-        normal[k] = this.baseNormals[k] ?? 0;
+    const { basePositions, baseNormals, touched } = this;
+    for (let i = 0; i < touched.length; i++) {
+      const v = 3 * (touched[i] as number);
+      for (let k = v; k < v + 3; k++) {
+        position[k] = basePositions[k] as number;
+        normal[k] = baseNormals[k] as number;
       }
     }
-    this.shapes.forEach((shape, s) => {
-      const weight = this.weights[s] ?? 0;
-      if (weight === 0) return;
-      shape.vertices.forEach((v, i) => {
+    for (let s = 0; s < this.shapes.length; s++) {
+      const weight = this.weights[s] as number;
+      const shape = this.shapes[s];
+      // What cannot be seen is left out.
+      if (!shape || Math.abs(weight) < 1e-4) continue;
+      const { vertices, positions, normals } = shape;
+      for (let i = 0; i < vertices.length; i++) {
+        const v = 3 * (vertices[i] as number);
+        const j = 3 * i;
         for (let k = 0; k < 3; k++) {
-          position[3 * v + k] = (position[3 * v + k] ?? 0) + weight * (shape.positions[3 * i + k] ?? 0);
-          normal[3 * v + k] = (normal[3 * v + k] ?? 0) + weight * (shape.normals[3 * i + k] ?? 0);
+          position[v + k] = (position[v + k] as number) + weight * (positions[j + k] as number);
+          normal[v + k] = (normal[v + k] as number) + weight * (normals[j + k] as number);
         }
-      });
-    });
+      }
+    }
     this.position.needsUpdate = true;
     this.normal.needsUpdate = true;
     return true;

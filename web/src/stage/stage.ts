@@ -2,12 +2,15 @@
 
 import {
   ACESFilmicToneMapping,
+  type Box3,
   Color,
   DirectionalLight,
   HemisphereLight,
+  Matrix4,
   type Object3D,
   PMREMGenerator,
   PerspectiveCamera,
+  Plane,
   Quaternion,
   Raycaster,
   SRGBColorSpace,
@@ -76,6 +79,10 @@ export class Stage {
   /** The values of both poses that stand side by side. */
   private beside: number[] | null = null;
   private drawn = false;
+  /** The head, and where the camera last was against it, while the camera keeps to it. */
+  private kept: { head: Object3D; last: Matrix4 } | null = null;
+  /** Where the character looks from, and how far before it the pane stands on which places are pointed at. */
+  private looksFrom = { eyes: new Vector3(), pane: 1 };
 
   constructor(canvas: HTMLCanvasElement, inset: boolean) {
     this.inset = inset;
@@ -149,6 +156,44 @@ export class Stage {
     }
   }
 
+  /** Lets the camera keep to the head, or stand. */
+  lock(locked: boolean) {
+    const head = this.model && named(this.model, 'head');
+    if (!locked || !head) {
+      this.kept = null;
+      return;
+    }
+    head.updateWorldMatrix(true, false);
+    this.kept = { head, last: head.matrixWorld.clone() };
+  }
+
+  /** Moves the camera as the head moved since the last picture. */
+  private keepTo() {
+    if (!this.kept) return;
+    const { head, last } = this.kept;
+    head.updateWorldMatrix(true, false);
+    if (head.matrixWorld.equals(last)) return;
+    const moved = head.matrixWorld.clone().multiply(last.invert());
+    this.camera.position.applyMatrix4(moved);
+    this.controls.target.applyMatrix4(moved);
+    this.camera.up.transformDirection(moved);
+    this.camera.lookAt(this.controls.target);
+    this.kept.last = head.matrixWorld.clone();
+  }
+
+  /** Looks at the face from a side: 0 is the front, degrees to the right of it, and how near. */
+  lookFrom(degrees: number, near = 1) {
+    this.frame();
+    const away = this.camera.position.clone().sub(this.controls.target);
+    const far = away.length() * near;
+    const turn = (degrees * Math.PI) / 180;
+    this.camera.position
+      .copy(this.controls.target)
+      .add(new Vector3(-far * Math.sin(turn), far * 0.03, far * Math.cos(turn)));
+    this.controls.update();
+    this.touch();
+  }
+
   /** Puts the face into the picture and the close-up on its mouth. */
   frame() {
     if (!this.model || !this.member) return;
@@ -165,7 +210,9 @@ export class Stage {
     const [middle, half] = whole ? [0.5, 0.54] : [0.45, 0.47];
     const look = new Vector3(centre.x, face.max.y - size.y * middle, centre.z);
     const distance = (size.y * half) / Math.tan((this.camera.fov * Math.PI) / 360);
+    this.looksFrom = { eyes: this.eyesOf(face), pane: 0.42 * size.y };
     const turn = 0.3;
+    this.camera.up.set(0, 1, 0);
     this.controls.target.copy(look);
     this.camera.position.set(
       look.x - distance * Math.sin(turn),
@@ -182,6 +229,53 @@ export class Stage {
     this.touch();
   }
 
+  /** Between the joints that turn with the gaze, or where eyes lie in most faces. */
+  private eyesOf(face: Box3): Vector3 {
+    const gaze = this.member?.wiring.outputs.filter(
+      (o) => o.target.kind === 'rotation' && o.feeds.some((f) => f.control === 'gaze_yaw'),
+    );
+    const places = (gaze ?? []).flatMap((o) => {
+      const joint = o.target.kind === 'rotation' ? this.joints.get(o.target.node) : undefined;
+      return joint ? [joint.node.getWorldPosition(new Vector3())] : [];
+    });
+    const middle = face.getCenter(new Vector3());
+    middle.y = face.min.y + 0.58 * (face.max.y - face.min.y);
+    if (places.length > 0) {
+      middle.set(0, 0, 0);
+      places.forEach((p) => middle.addScaledVector(p, 1 / places.length));
+    }
+    return middle;
+  }
+
+  /** Where in the picture (shares of its width and height) a direction from the eyes meets the pane before the face;
+   * degrees to the character's left and down. None where the pane is not seen from the front. */
+  placeOf(yaw: number, pitch: number): [number, number] | null {
+    const { eyes, pane } = this.looksFrom;
+    if (this.camera.position.z < eyes.z + 1.1 * pane) return null;
+    const [y, p] = [yaw, pitch].map((d) => (Math.max(-80, Math.min(80, d)) * Math.PI) / 180) as [
+      number,
+      number,
+    ];
+    const at = new Vector3(
+      eyes.x + pane * Math.tan(y),
+      eyes.y - (pane * Math.tan(p)) / Math.cos(y),
+      eyes.z + pane,
+    ).project(this.camera);
+    return [(at.x + 1) / 2, (1 - at.y) / 2];
+  }
+
+  /** The direction from the eyes to a place of the picture, as `placeOf` has it. */
+  directionAt(x: number, y: number): { yaw: number; pitch: number } | null {
+    const { eyes, pane } = this.looksFrom;
+    const ray = new Raycaster();
+    ray.setFromCamera(new Vector2(2 * x - 1, 1 - 2 * y), this.camera);
+    const at = ray.ray.intersectPlane(new Plane(new Vector3(0, 0, 1), -(eyes.z + pane)), new Vector3());
+    if (!at) return null;
+    const [dx, dy] = [at.x - eyes.x, at.y - eyes.y];
+    const degrees = (rad: number) => Math.round((rad * 1800) / Math.PI) / 10;
+    return { yaw: degrees(Math.atan2(dx, pane)), pitch: degrees(Math.atan2(-dy, Math.hypot(dx, pane))) };
+  }
+
   /** Shows the values of the targets, in their order; one shape may be shown in full besides. */
   pose(values: (target: number) => number, peek: string | null = null) {
     if (!this.face) return;
@@ -195,7 +289,10 @@ export class Stage {
       if (target.kind === 'morph') this.face?.set(target.name, value);
     });
     if (peek) this.face.set(peek, 1);
-    if (moved) this.poseJoints();
+    if (moved) {
+      this.poseJoints();
+      this.keepTo();
+    }
     if (this.face.update() || moved) this.touch();
   }
 

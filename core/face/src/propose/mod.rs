@@ -127,6 +127,19 @@ fn wrong_half(shape: &ShapeFacts) -> bool {
     matches!((said, shape.half), (Some(said), Some(half)) if said != half)
 }
 
+/// What a coefficient of the 52-coefficient face-capture vocabulary drives: controls, with what one unit of it is
+/// worth. Empty for names that are none.
+pub fn captured(name: &str) -> Vec<(Control, f32)> {
+    let feeds = known::capture(&Words::of(name)).map_or(Vec::new(), |k| k.feeds);
+    let worth = |f: &Feed| {
+        // A gain here says how much of a shape a control is; degrees come back as degrees.
+        let (low, high) = f.control.range();
+        let unit = if high - low > 2.0 { 1.0 / f.gain } else { f.gain.signum() };
+        (f.control, unit)
+    };
+    feeds.iter().map(worth).collect()
+}
+
 /// A wiring for a character's shapes and joints.
 pub fn propose(shapes: &[ShapeFacts], joints: &[JointFacts]) -> Proposal {
     let mut matches: Vec<Match> = Vec::new();

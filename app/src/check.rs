@@ -1,0 +1,77 @@
+//! `jamlips check`: what a supervisor would send back of a line.
+
+use crate::layers::LayerOptions;
+use crate::{Spoken, character};
+use clap::Args;
+use jam_face::findings::{Looked, findings};
+use jam_face::{Control, Wiring};
+use jam_formats::deliver;
+use jam_score::{Frame, FrameGrid, FrameRate, Line, Seconds};
+use serde::Serialize;
+use std::path::PathBuf;
+
+pub const EXAMPLES: &str = "Examples:
+  jamlips check line.wav --text \"Pull the shutters down.\"
+  jamlips check line.wav --text-file line.txt --character bram.glb --mood anger:0.8 --head off";
+
+#[derive(Args)]
+pub struct Check {
+    #[command(flatten)]
+    spoken: Spoken,
+    #[command(flatten)]
+    layers: LayerOptions,
+    /// The character; with it, controls that drive nothing are found.
+    #[arg(long, value_name = "FILE")]
+    character: Option<PathBuf>,
+    /// Its wiring, exported from Cast.
+    #[arg(long, value_name = "FILE", requires = "character")]
+    wiring: Option<PathBuf>,
+    /// Frames a second: 24, 25, 30, 60 or a fraction such as 30000/1001.
+    #[arg(long, default_value = "24", value_name = "RATE")]
+    fps: FrameRate,
+}
+
+#[derive(Serialize)]
+struct Found {
+    rule: &'static str,
+    title: &'static str,
+    start: Seconds,
+    end: Seconds,
+    controls: Vec<Control>,
+    says: String,
+    /// What the page would do about it in one click.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    mend: Option<String>,
+}
+
+/// Prints the findings as JSON, an empty list if there are none.
+pub fn run(options: &Check) -> anyhow::Result<()> {
+    let wiring = match &options.character {
+        Some(file) => character::wiring(&character::open(file)?, options.wiring.as_deref())?,
+        None => Wiring::default(),
+    };
+    let (_, found) = options.spoken.analyse()?;
+    let heard = found.prosody();
+    let mut line = Line::new(found.timing.text.clone());
+    line.timing = Some(found.timing);
+    options.layers.lay(&mut line)?;
+    let grid = FrameGrid { rate: options.fps, first: Frame(0) };
+    let face = deliver::performance(&line, &heard, grid);
+    let (Some(timing), Some(face)) = (&line.timing, face) else { anyhow::bail!("the line has no times") };
+    let looked =
+        Looked { line: &line, timing, heard: &heard, face: &face, wiring: &wiring, rate: options.fps };
+    let list: Vec<Found> = findings(&looked)
+        .into_iter()
+        .map(|f| Found {
+            rule: f.rule.name(),
+            title: f.rule.title(),
+            start: f.span.start,
+            end: f.span.end,
+            controls: f.controls,
+            says: f.says,
+            mend: f.mend.map(|m| m.what),
+        })
+        .collect();
+    println!("{}", serde_json::to_string_pretty(&list)?);
+    Ok(())
+}

@@ -1,0 +1,217 @@
+//! What keeps the lips on the words: how much the sounds insist on each control of the mouth, and the rest, which a
+//! mood or a pass may have. Lips yield quickly and come back slowly. What must hold comes last.
+//!
+//! Shares, ramps and slopes were found on every sound under every mood, by looking and on the wired face; a
+//! rounding that is carried across a consonant insists as long as the lips are round.
+
+use crate::layers::ease::{blurred, window};
+use crate::musts::Must;
+use crate::organ::Organ;
+use crate::performance::{HZ, Performance};
+use crate::sounds::{Aspect, SpokenSound, aims};
+use jam_score::{Control, Phone, Region};
+
+/// What a sound insists on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Claim {
+    Seal,
+    Tuck,
+    Teeth,
+    Tongue,
+    Round,
+    Spread,
+    Jaw,
+}
+
+impl Claim {
+    const ALL: [Claim; 7] =
+        [Claim::Seal, Claim::Tuck, Claim::Teeth, Claim::Tongue, Claim::Round, Claim::Spread, Claim::Jaw];
+}
+
+/// What of a mood's control is left under each claim, in the order of [`Claim::ALL`]. None: a control that speech
+/// leaves alone.
+#[rustfmt::skip]
+fn left(control: Control) -> Option<[f64; 7]> {
+    use Control as C;
+    Some(match control {
+        C::CornerUpLeft | C::CornerUpRight => [0.85, 0.65, 0.85, 0.90, 0.15, 1.0, 0.90],
+        C::CornerDownLeft | C::CornerDownRight => [0.85, 0.55, 0.80, 0.90, 0.40, 0.50, 0.80],
+        C::LipsSpreadLeft | C::LipsSpreadRight => [0.60, 0.40, 0.80, 0.80, 0.0, 1.0, 0.80],
+        C::LipUpperRaiseLeft | C::LipUpperRaiseRight => [0.0, 0.45, 0.80, 0.80, 0.20, 0.80, 0.85],
+        C::LipLowerDropLeft | C::LipLowerDropRight => [0.0, 0.0, 0.80, 0.60, 0.20, 0.80, 0.75],
+        C::LipsPress => [1.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0],
+        C::LipsClose => [1.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0],
+        C::LipsRound | C::LipsProtrude => [0.60, 0.30, 0.40, 0.50, 1.0, 0.0, 0.40],
+        C::JawOpen => [0.0, 0.0, 0.0, 0.20, 0.15, 0.30, 0.15],
+        C::JawForward => [0.60, 0.40, 0.80, 0.50, 0.80, 0.90, 0.80],
+        C::JawSide => [0.60, 0.40, 0.50, 0.50, 0.80, 0.80, 0.80],
+        C::MouthSide => [0.90, 0.70, 0.90, 0.90, 0.50, 0.90, 0.90],
+        C::ChinRaise => [1.0, 0.15, 0.50, 0.40, 0.40, 0.40, 0.25],
+        C::LipUpperRoll | C::LipLowerRoll => [0.50, 0.0, 0.30, 0.30, 0.0, 0.30, 0.30],
+        C::LipLowerTuck => [0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0],
+        C::CheekPuff => [0.40, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0],
+        c if c.region() == Region::Tongue => [0.0; 7],
+        _ => return None,
+    })
+}
+
+/// Controls that yield softly; the others at once.
+fn is_soft(control: Control) -> bool {
+    use Control as C;
+    matches!(
+        control,
+        C::CornerUpLeft
+            | C::CornerUpRight
+            | C::CornerDownLeft
+            | C::CornerDownRight
+            | C::LipsSpreadLeft
+            | C::LipsSpreadRight
+            | C::ChinRaise
+            | C::JawForward
+            | C::JawSide
+            | C::MouthSide
+            | C::LipsRound
+            | C::LipsProtrude
+    )
+}
+
+/// How much a sound insists, in the order of [`Claim::ALL`]; glides by their stronger half.
+fn insists(sound: &SpokenSound) -> [f64; 7] {
+    let lips = |aspect: Aspect| {
+        let own = aims(sound.shape).iter().find(|a| a.aspect == aspect);
+        own.map_or(0.0, |a| a.start.max(a.end) * (1.1 * a.weight).min(1.0))
+    };
+    let teeth = match sound.phone {
+        Phone::S | Phone::Z => 0.85,
+        Phone::Sh | Phone::Zh | Phone::Ch | Phone::Jh => 0.7,
+        _ => 0.0,
+    };
+    let tongue = match sound.phone {
+        Phone::Th | Phone::Dh => 0.8,
+        Phone::T | Phone::D | Phone::N | Phone::L => 0.35,
+        _ => 0.0,
+    };
+    let jaw = aims(sound.shape).iter().find(|a| a.aspect == Aspect::Jaw).map_or(0.0, |a| a.weight.min(1.0));
+    [
+        f64::from(sound.is_seal()),
+        if sound.is_tuck() { 0.95 } else { 0.0 },
+        teeth,
+        tongue,
+        lips(Aspect::Round).max(lips(Aspect::Protrude)),
+        lips(Aspect::Spread),
+        jaw,
+    ]
+}
+
+/// Seconds over which a sound begins to insist and stops.
+const RAMP: f64 = 0.055;
+/// Seconds over which what must hold takes over.
+const MUST_RAMP: f64 = 0.045;
+/// Fastest that a control yields and comes back, whole ways a second.
+const YIELD: f64 = 1.0 / 0.09;
+const RETURN: f64 = 1.0 / 0.26;
+
+/// What the sounds of a line leave to moods and passes.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Guard {
+    /// In the order of [`Claim::ALL`].
+    claims: Vec<Vec<f64>>,
+    musts: Vec<Must>,
+    strength: f64,
+}
+
+impl Guard {
+    /// `strength` 0..1; what must hold holds at any.
+    pub fn new(sounds: &[SpokenSound], musts: &[Must], speech: &Performance, strength: f64) -> Guard {
+        let n = speech.len();
+        let mut claims = vec![vec![0.0f64; n]; Claim::ALL.len()];
+        for sound in sounds.iter().filter(|s| s.phone != Phone::Sil) {
+            let own = insists(sound);
+            let from = (((sound.start - RAMP) * HZ).floor().max(0.0) as usize).min(n);
+            let to = (((sound.end + RAMP) * HZ).ceil().max(0.0) as usize + 1).min(n);
+            for i in from..to {
+                let there = window(i as f64 / HZ, sound.start, sound.end, RAMP, RAMP);
+                for (claim, strong) in claims.iter_mut().zip(own) {
+                    claim[i] = claim[i].max(strong * there);
+                }
+            }
+        }
+        let carried = |control: Control, i: usize| f64::from(speech.sample(control, i));
+        for i in 0..n {
+            let round = carried(Control::LipsRound, i).max(carried(Control::LipsProtrude, i));
+            let own = &mut claims[Claim::Round as usize][i];
+            *own = own.max(1.05 * round).min(1.0);
+        }
+        Guard { claims, musts: musts.to_vec(), strength }
+    }
+
+    /// 0..1, how much of a control moods and passes may have at every sample; none where they have it whole.
+    pub fn allowed(&self, control: Control) -> Option<Vec<f64>> {
+        let keep = left(control)?;
+        let n = self.claims.first().map_or(0, Vec::len);
+        let mut raw: Vec<f64> = (0..n)
+            .map(|i| {
+                let all: f64 =
+                    self.claims.iter().zip(keep).map(|(claim, keep)| 1.0 - claim[i] * (1.0 - keep)).product();
+                1.0 - self.strength * (1.0 - all)
+            })
+            .collect();
+        let limit = raw.clone();
+        for i in (0..n.saturating_sub(1)).rev() {
+            raw[i] = raw[i].min(raw[i + 1] + YIELD / HZ);
+        }
+        for i in 1..n {
+            raw[i] = raw[i].min(raw[i - 1] + RETURN / HZ);
+        }
+        if is_soft(control) {
+            return Some(blurred(&raw, 0.050));
+        }
+        Some(blurred(&raw, 0.020).into_iter().zip(limit).map(|(soft, hard)| soft.min(hard)).collect())
+    }
+
+    /// Lowest and highest value of a control at every sample, so that what must hold holds; `speech` is what the
+    /// sounds made of it, which always may stay. None: nothing must hold of it.
+    pub fn limits(&self, control: Control, speech: &[f32]) -> Option<Vec<(f32, f32)>> {
+        use Control as C;
+        let upper = matches!(control, C::LipUpperRaiseLeft | C::LipUpperRaiseRight);
+        let lower = matches!(control, C::LipLowerDropLeft | C::LipLowerDropRight);
+        let of = Organ::of(control);
+        let concerns = |m: &Must| match m.organ {
+            Organ::Seal if m.low.is_some() => upper || lower || control == C::JawOpen || of == Some(m.organ),
+            Organ::Tuck => lower || control == C::JawOpen || of == Some(m.organ),
+            organ => of == Some(organ),
+        };
+        if !self.musts.iter().any(concerns) {
+            return None;
+        }
+        let n = self.claims.first().map_or(0, Vec::len);
+        let (low, high) = control.range();
+        let mut limits = vec![(low, high); n];
+        for must in self.musts.iter().filter(|m| concerns(m)) {
+            // Outward to the grid, and its neighbours, so that it holds between samples too.
+            let (start, end) = ((must.start * HZ).floor() / HZ, (must.end * HZ).ceil() / HZ);
+            let from = ((start - MUST_RAMP) * HZ).floor().max(0.0) as usize;
+            let to = (((end + MUST_RAMP) * HZ).ceil().max(0.0) as usize + 1).min(n);
+            for i in from..to {
+                let there = window(i as f64 / HZ, start, end, MUST_RAMP, MUST_RAMP) as f32;
+                let spoken = speech.get(i).copied().unwrap_or(0.0);
+                let (own_low, own_high) = if of == Some(must.organ) {
+                    (must.low.map(|l| l as f32), must.high.map(|h| h as f32))
+                } else if control == C::JawOpen {
+                    // A sealed mouth opens its jaw no further than it speaks; a tucked lip would hang below the teeth.
+                    (None, Some(if must.organ == Organ::Seal { 0.30 } else { 0.20 }))
+                } else {
+                    (None, Some(0.0))
+                };
+                let (a, b) = &mut limits[i];
+                if let Some(low) = own_low {
+                    *a = a.max((low * there).min(spoken));
+                }
+                if let Some(high) = own_high {
+                    *b = b.min((1.0 - there * (1.0 - high)).max(spoken));
+                }
+            }
+        }
+        Some(limits)
+    }
+}

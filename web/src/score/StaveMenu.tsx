@@ -1,0 +1,186 @@
+import { Menu } from '@mantine/core';
+import { useState } from 'react';
+import type { LineView, Look } from '../api/client';
+import { type LayerName, set } from '../state';
+import { snapped } from './hand';
+import {
+  MOODS,
+  MOVES,
+  addLook,
+  addMood,
+  addMove,
+  changeLayers,
+  keyMoodAt,
+  levelHere,
+  lookTitle,
+  phraseAt,
+  removeSpan,
+  spansOf,
+  splitSpan,
+} from './layers';
+
+/** Where a menu was asked for: a moment, and the span, blink or level there. */
+interface Asked {
+  time: number;
+  id: number | null;
+  what: 'span' | 'blink' | 'level' | null;
+}
+
+/** What can be done on a stave of a layer, where it is pressed with the right button. */
+export function StaveMenu({
+  line,
+  name,
+  timeAt,
+  children,
+}: {
+  line: LineView;
+  name: LayerName;
+  timeAt: (clientX: number) => number;
+  children: (asked: (event: React.MouseEvent) => void) => React.ReactElement;
+}) {
+  const [asked, setAsked] = useState<Asked>({ time: 0, id: null, what: null });
+  const ask = (event: React.MouseEvent) => {
+    const element = (event.target as HTMLElement).closest<HTMLElement>('[data-id]');
+    const id = element ? Number(element.dataset.id) : null;
+    const what = (element?.dataset.what ?? null) as Asked['what'];
+    setAsked({ time: timeAt(event.clientX), id, what });
+    if (id !== null && what !== 'level') set({ layer: { name, id }, diction: false });
+  };
+  return (
+    <Menu width={230} position="bottom-start" shadow="md">
+      <Menu.ContextMenu>{children(ask)}</Menu.ContextMenu>
+      <Menu.Dropdown data-testid={`menu-${name}`}>
+        <Items line={line} name={name} asked={asked} />
+      </Menu.Dropdown>
+    </Menu>
+  );
+}
+
+function Items({ line, name, asked }: { line: LineView; name: LayerName; asked: Asked }) {
+  const { time, id } = asked;
+  if (asked.what === 'level' && id !== null)
+    return (
+      <Menu.Item onClick={() => changeLayers({ what: 'take a level out', remove: [id] })}>
+        Take this level out
+      </Menu.Item>
+    );
+  const own = spansOf(line, name).find((s) => s.id === id);
+  const over = phraseAt(line, time);
+  return (
+    <>
+      {name === 'mood' && <MoodItems line={line} id={id} over={over} time={time} />}
+      {name === 'eyes' && <EyesItems line={line} asked={asked} over={over} />}
+      {name === 'head' &&
+        id === null &&
+        MOVES.map(([title, move]) => (
+          <Menu.Item key={title} onClick={() => addMove(move, over)}>
+            Here: {title}
+          </Menu.Item>
+        ))}
+      {own && own.span.start < time - 0.1 && own.span.end > time + 0.1 && (
+        <Menu.Item onClick={() => splitSpan(line, name, own.id, snapped(time))}>Split here</Menu.Item>
+      )}
+      {id !== null && <Menu.Item onClick={removeSpan}>Take it out</Menu.Item>}
+      {id === null && (
+        <>
+          {name !== 'hand' && <Menu.Divider />}
+          <Menu.Item onClick={() => levelHere(name, undefined, time)}>A level of the layer here</Menu.Item>
+          <Menu.Item onClick={() => levelHere(name, 0, time)}>Silent from here on</Menu.Item>
+        </>
+      )}
+    </>
+  );
+}
+
+function MoodItems({
+  line,
+  id,
+  over,
+  time,
+}: {
+  line: LineView;
+  id: number | null;
+  over: { start: number; end: number };
+  time: number;
+}) {
+  const own = line.layers.moods.find((m) => m.id === id);
+  if (!own)
+    return MOODS.map((mood) => (
+      <Menu.Item key={mood} onClick={() => addMood(mood, over)}>
+        Here: {mood}
+      </Menu.Item>
+    ));
+  const change = (what: string, next: Partial<typeof own.does>) =>
+    changeLayers({ what, moods: [{ ...own, does: { ...own.does, ...next } }] });
+  return (
+    <>
+      <Menu.Sub>
+        <Menu.Sub.Target>
+          <Menu.Sub.Item>Another mood</Menu.Sub.Item>
+        </Menu.Sub.Target>
+        <Menu.Sub.Dropdown>
+          {MOODS.map((mood) => (
+            <Menu.Item key={mood} onClick={() => change('another mood', { mood })}>
+              {mood}
+            </Menu.Item>
+          ))}
+        </Menu.Sub.Dropdown>
+      </Menu.Sub>
+      <Menu.Item onClick={() => keyMoodAt(own.id, time)}>A key of its amount here</Menu.Item>
+      <Menu.Item onClick={() => change('how a mood is laid', { instead: !own.does.instead })}>
+        {own.does.instead ? 'Add it to the others' : 'In the place of the others'}
+      </Menu.Item>
+    </>
+  );
+}
+
+function EyesItems({
+  line,
+  asked,
+  over,
+}: {
+  line: LineView;
+  asked: Asked;
+  over: { start: number; end: number };
+}) {
+  const { marks } = line.layers.settings;
+  const own = line.layers.looks.find((l) => l.id === asked.id);
+  const looks: Look[] = [
+    ...marks.map((m) => ({ kind: 'face' as const, mark: m.name })),
+    { kind: 'think' as const },
+  ];
+  if (asked.what === 'blink') return null;
+  return (
+    <>
+      {looks.map((does) => (
+        <Menu.Item
+          key={lookTitle(does)}
+          onClick={() =>
+            own
+              ? changeLayers({ what: 'another look', looks: [{ ...own, does }] })
+              : addLook(does, undefined, over)
+          }
+        >
+          {does.kind === 'think'
+            ? 'Thinks, low to one side'
+            : `Looks at: ${does.kind === 'face' ? does.mark : ''}`}
+        </Menu.Item>
+      ))}
+      <Menu.Item onClick={() => set({ pointing: true, layer: { name: 'eyes', id: own?.id ?? null } })}>
+        Point on the stage …
+      </Menu.Item>
+      {!own && (
+        <Menu.Item
+          onClick={() =>
+            changeLayers({
+              what: 'put a blink',
+              blinks: [{ at: snapped(asked.time), shape: line.layers.settings.blinks.shape }],
+            })
+          }
+        >
+          A blink here
+        </Menu.Item>
+      )}
+    </>
+  );
+}
