@@ -669,20 +669,15 @@ async fn look(page: &Page, address: SocketAddr) -> Result<()> {
     // What is left in the picture is at the character's right.
     assert!(spot["yaw"].as_f64().is_some_and(|yaw| yaw < -10.0), "{spot}");
     let pitch = |mark: &serde_json::Value| mark["pitch"].as_f64().unwrap_or(0.0);
-    page.until("the mark is higher", || async {
-        if pitch(&last_mark().await?) < pitch(&spot) - 2.0 {
-            return Ok(true);
-        }
-        // On a slow page it may not be in its place yet when it is first taken hold of.
-        let mark = page.find("[data-testid='mark-spot 1']").await?;
-        let pointer = page.browser.action_chain().move_to_element_center(&mark);
-        let drag = pointer.click_and_hold().move_by_offset(0, -20).move_by_offset(0, -20).release();
-        if drag.perform().await.is_err() {
-            page.browser.action_chain().reset_actions().await?;
-        }
-        Ok(false)
-    })
-    .await?;
+    let mark = page.find("[data-testid='mark-spot 1']").await?;
+    let pin = mark.rect().await?;
+    let clicked = (size.x + size.width / 2.0 - f64::from(size.width as i32 / 3), size.y + size.height / 2.0);
+    let off = (pin.x + pin.width / 2.0 - clicked.0).hypot(pin.y + pin.height / 2.0 - clicked.1);
+    assert!(off < 2.0, "the pin is {off:.1} pixels from where it was clicked: {pin:?}");
+    let pointer = page.browser.action_chain().move_to_element_center(&mark);
+    pointer.click_and_hold().move_by_offset(0, -20).move_by_offset(0, -20).release().perform().await?;
+    page.until("the mark is higher", || async { Ok(pitch(&last_mark().await?) < pitch(&spot) - 2.0) })
+        .await?;
 
     page.press(Key::Escape + "").await?;
     page.find("[data-testid=more-eyes]").await?.click().await?;

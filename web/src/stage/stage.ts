@@ -146,6 +146,12 @@ export class Stage {
     this.touch();
   }
 
+  /** The camera as it stands, though no picture may have been drawn since it was moved. */
+  private placed(): PerspectiveCamera {
+    this.camera.updateMatrixWorld();
+    return this.camera;
+  }
+
   private rest() {
     this.face?.rest();
     for (const { node, rotation, position, scale } of this.joints.values()) {
@@ -260,7 +266,7 @@ export class Stage {
       eyes.x + pane * Math.tan(y),
       eyes.y - (pane * Math.tan(p)) / Math.cos(y),
       eyes.z + pane,
-    ).project(this.camera);
+    ).project(this.placed());
     return [(at.x + 1) / 2, (1 - at.y) / 2];
   }
 
@@ -268,7 +274,7 @@ export class Stage {
   directionAt(x: number, y: number): { yaw: number; pitch: number } | null {
     const { eyes, pane } = this.looksFrom;
     const ray = new Raycaster();
-    ray.setFromCamera(new Vector2(2 * x - 1, 1 - 2 * y), this.camera);
+    ray.setFromCamera(new Vector2(2 * x - 1, 1 - 2 * y), this.placed());
     const at = ray.ray.intersectPlane(new Plane(new Vector3(0, 0, 1), -(eyes.z + pane)), new Vector3());
     if (!at) return null;
     const [dx, dy] = [at.x - eyes.x, at.y - eyes.y];
@@ -348,7 +354,7 @@ export class Stage {
       this.inset && x > INSET.x && x < INSET.x + INSET.width && y > INSET.y && y < INSET.y + INSET.height;
     const [u, v] = inside ? [(x - INSET.x) / INSET.width, (y - INSET.y) / INSET.height] : [x, y];
     const ray = new Raycaster();
-    ray.setFromCamera(new Vector2(2 * u - 1, 1 - 2 * v), inside ? this.closeUp : this.camera);
+    ray.setFromCamera(new Vector2(2 * u - 1, 1 - 2 * v), inside ? this.closeUp : this.placed());
     const [hit] = ray.intersectObject(this.model, true);
     const name = hit?.face ? this.face.strongest(hit.object, hit.face.a) : null;
     return this.targets.findIndex((t) => t.kind === 'morph' && t.name === name);
