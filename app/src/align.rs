@@ -75,7 +75,7 @@ fn words(timing: &Timing) -> Words<'_> {
 }
 
 pub fn run(options: &Align) -> anyhow::Result<()> {
-    let (_, found) = options.spoken.analyse()?;
+    let found = options.spoken.analyse()?;
     if let Some(file) = &options.tiers {
         std::fs::write(file, tiers::write(&found.timing))
             .with_context(|| format!("{} cannot be written", file.display()))?;

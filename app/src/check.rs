@@ -50,7 +50,7 @@ pub fn run(options: &Check) -> anyhow::Result<()> {
         Some(file) => character::wiring(&character::open(file)?, options.wiring.as_deref())?,
         None => Wiring::default(),
     };
-    let (_, found) = options.spoken.analyse()?;
+    let found = options.spoken.analyse()?;
     let heard = found.prosody();
     let mut line = Line::new(found.timing.text.clone());
     line.timing = Some(found.timing);

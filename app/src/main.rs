@@ -10,7 +10,7 @@ mod sync;
 use anyhow::Context;
 use clap::{Args, Parser, Subcommand};
 use jam_formats::{script, sound};
-use jam_voice::{Analyser, Found, Recording};
+use jam_voice::{Analyser, Found, features};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
@@ -121,16 +121,15 @@ impl Spoken {
         }
     }
 
-    fn analyse(&self) -> anyhow::Result<(Recording, Found)> {
-        let recording =
-            sound::read(&read(&self.audio)?).map_err(|e| anyhow::anyhow!("{}: {e}", self.audio.display()))?;
+    fn analyse(&self) -> anyhow::Result<Found> {
+        let recording = sound::read_file(&self.audio, features::RATE)
+            .map_err(|e| anyhow::anyhow!("{}: {e}", self.audio.display()))?;
         let analyser = Analyser::shipped()?;
-        let found = if self.text.is_none() && self.text_file.is_none() {
+        Ok(if self.text.is_none() && self.text_file.is_none() {
             analyser.hear(&recording, &|_| true)?
         } else {
             analyser.analyse(&recording, &self.text()?, &|_| true)?
-        };
-        Ok((recording, found))
+        })
     }
 }
 

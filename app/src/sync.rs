@@ -38,7 +38,7 @@ pub struct Sync {
 pub fn run(options: &Sync) -> anyhow::Result<()> {
     let character = character::open(&options.character)?;
     let wiring = character::wiring(&character, options.wiring.as_deref())?;
-    let (_, found) = options.spoken.analyse()?;
+    let found = options.spoken.analyse()?;
     let mut line = Line::new(found.timing.text.clone());
     let heard = found.prosody();
     line.timing = Some(found.timing);

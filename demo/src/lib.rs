@@ -13,7 +13,7 @@ use jam_formats::glb::{Character, GlbError};
 use jam_formats::sound::{self, SoundError};
 use jam_score::{Frame, FrameGrid, FrameRate, Line};
 use jam_store::{NewLine, Production, Store, StoreError};
-use jam_voice::{AnalyseError, Analyser};
+use jam_voice::{AnalyseError, Analyser, features};
 
 /// A character of the demo.
 pub struct DemoCharacter {
@@ -93,7 +93,7 @@ pub fn fill(store: &Store) -> Result<(), DemoError> {
     }
     let analyser = Analyser::shipped()?;
     for line in LINES {
-        let recording = sound::read(line.recording)?;
+        let recording = sound::read_at(line.recording, features::RATE)?;
         let facts = recording.facts();
         let found = analyser.analyse(&recording, line.text, &|_| true)?;
         let document = Line {

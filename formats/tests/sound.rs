@@ -132,6 +132,21 @@ fn any_rate_is_read_and_time_zero_stays_where_it_is() {
 }
 
 #[test]
+fn brought_to_another_rate_while_it_is_read_a_recording_is_what_it_would_be_afterwards() {
+    for (rate, channels) in [(8_000, 1), (16_000, 2), (44_100, 1), (44_100, 2), (48_000, 3)] {
+        let bytes = wav(Width::Float(32), rate, channels, &frames(30_011, channels, rate), false);
+        let (whole, brought) = (sound::read(&bytes).unwrap(), sound::read_at(&bytes, 16_000).unwrap());
+        assert_eq!((brought.rate(), brought.channels()), (16_000, usize::from(channels)));
+        assert_eq!(brought.duration(), whole.duration(), "{rate}: the length is the file's");
+        assert_eq!(brought.facts().rate, rate);
+        let (after, meanwhile) = (whole.mono_at(16_000).unwrap(), brought.mono());
+        assert_eq!(after.len(), meanwhile.len());
+        let off = after.iter().zip(meanwhile.iter()).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
+        assert!(off <= if channels == 1 { 0.0 } else { 1e-5 }, "{rate} Hz, {channels} channels: {off}");
+    }
+}
+
+#[test]
 fn a_file_cut_short_gives_what_is_left_of_it() {
     let whole = wav(Width::Int(16), 16_000, 1, &frames(1_000, 1, 16_000), false);
     let read = sound::read(&whole[..whole.len() - 801]).unwrap();
@@ -168,7 +183,9 @@ proptest! {
         let n = bytes.len();
         bytes[at % n] = byte;
         bytes.truncate(n - cut % n);
-        if let Ok(recording) = sound::read(&bytes) {
+        let brought = sound::read_at(&bytes, 16_000);
+        prop_assert_eq!(brought.is_ok(), sound::read(&bytes).is_ok());
+        if let Ok(recording) = brought {
             prop_assert!(recording.samples() > 0);
         }
     }
@@ -195,7 +212,11 @@ fn agreement(a: &[f32], b: &[f32], moved: i64) -> f64 {
 fn every_kind_of_file_gives_the_same_sound_at_the_same_time() {
     let file = |name: &str| {
         let path = format!("{}/tests/fixtures/{name}", env!("CARGO_MANIFEST_DIR"));
-        sound::read(&std::fs::read(path).unwrap()).unwrap_or_else(|e| panic!("{name}: {e}"))
+        let bytes = std::fs::read(&path).unwrap();
+        let read = sound::read(&bytes).unwrap_or_else(|e| panic!("{name}: {e}"));
+        let from_disk = sound::read_file(path.as_ref(), read.rate()).unwrap();
+        assert_eq!(from_disk, read, "{name} from the disk");
+        read
     };
     let wanted = file("say.wav");
     for name in ["say.flac", "say.aiff", "say.caf", "say-lossless.m4a"] {

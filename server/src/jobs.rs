@@ -6,7 +6,7 @@ use jam_formats::deliver::Delivery;
 use jam_formats::sound;
 use jam_score::{Edit, Timing};
 use jam_store::{StoreError, StoredLine};
-use jam_voice::{AlignError, AnalyseError};
+use jam_voice::{AlignError, AnalyseError, features};
 use serde::{Deserialize, Serialize};
 use std::collections::VecDeque;
 use std::panic::{AssertUnwindSafe, catch_unwind};
@@ -248,7 +248,8 @@ fn analyse_now(app: &App, id: i32, watch: &dyn Fn(f64) -> bool) -> Result<(), En
 /// The times of a line, none if it was cancelled, or why there are none.
 fn listen(app: &App, line: &StoredLine, watch: &dyn Fn(f64) -> bool) -> Result<Option<Timing>, String> {
     let bytes = app.store.blob(&line.recording).map_err(|e| e.to_string())?;
-    let recording = sound::read(&bytes).map_err(|e| e.to_string())?;
+    let recording = sound::read_at(&bytes, features::RATE).map_err(|e| e.to_string())?;
+    drop(bytes);
     let words = app.word_list().map_err(|e| e.to_string())?;
     match app.analyser.time(&recording, &line.document, &words, watch) {
         Ok(found) => Ok(Some(found.timing)),

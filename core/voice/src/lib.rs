@@ -42,5 +42,5 @@ pub use analyse::{AnalyseError, Analyser, Found};
 pub use dictionary::WordList;
 pub use phrasing::Phrasing;
 pub use prosody::VoiceTracks;
-pub use recording::{Recording, RecordingError};
+pub use recording::{Intake, Recording, RecordingError};
 pub use report::Report;

@@ -95,9 +95,9 @@ pub fn loudness(recording: &Recording) -> Option<f64> {
     let mut powers: Vec<f64> = Vec::new();
     for channel in recording.each_channel() {
         let [mut shelf, mut high] = weighting(rate);
-        let weighted: Vec<f64> = channel.iter().map(|s| high.step(shelf.step(f64::from(*s)))).collect();
+        let mut power = |s: &f32| high.step(shelf.step(f64::from(*s))).powi(2);
         let tenths: Vec<f64> =
-            weighted.chunks_exact(hop).map(|c| c.iter().map(|x| x * x).sum::<f64>()).collect();
+            channel.chunks_exact(hop).map(|c| c.iter().map(&mut power).sum::<f64>()).collect();
         let blocks = tenths.windows(4).map(|w| w.iter().sum::<f64>() / (4 * hop) as f64);
         powers.resize(tenths.len().saturating_sub(3), 0.0);
         powers.iter_mut().zip(blocks).for_each(|(sum, power)| *sum += power);

@@ -2,13 +2,16 @@
 
 mod mp4;
 
-use jam_voice::{Recording, RecordingError};
-use std::io::Cursor;
+use jam_voice::{Intake, Recording, RecordingError};
+use std::fs::File;
+use std::io::{Cursor, Read, Seek};
+use std::panic::AssertUnwindSafe;
+use std::path::Path;
 use symphonia::core::codecs::audio::AudioDecoderOptions;
 use symphonia::core::errors::Error as Decode;
 use symphonia::core::formats::probe::Hint;
 use symphonia::core::formats::{FormatOptions, TrackType};
-use symphonia::core::io::MediaSourceStream;
+use symphonia::core::io::{MediaSource, MediaSourceStream};
 use symphonia::core::meta::MetadataOptions;
 
 /// Most channels a recording may have.
@@ -19,6 +22,8 @@ const MAX_SAMPLES: usize = 3600 * 48_000 * 2;
 /// Why a sound file was not read.
 #[derive(Debug, thiserror::Error)]
 pub enum SoundError {
+    #[error("it cannot be read: {0}")]
+    File(#[from] std::io::Error),
     #[error("the file is empty; choose the recording again")]
     NoBytes,
     #[error(
@@ -48,21 +53,51 @@ impl From<Decode> for SoundError {
     }
 }
 
-/// Reads a sound file (see [`decode`]); a file that trips the decoder is damaged, not a crash.
+/// Reads a sound file (see [`decode`]) at its own rate.
 pub fn read(bytes: &[u8]) -> Result<Recording, SoundError> {
-    std::panic::catch_unwind(|| decode(bytes))
+    safely(|| decode(Box::new(Cursor::new(bytes)), bytes, bytes.len(), None))
+}
+
+/// Reads a sound file (see [`decode`]) and brings it to a rate on the way, for what need not hear more of it.
+pub fn read_at(bytes: &[u8], rate: u32) -> Result<Recording, SoundError> {
+    safely(|| decode(Box::new(Cursor::new(bytes)), bytes, bytes.len(), Some(rate)))
+}
+
+/// As [`read_at`], from the disk, without ever holding the whole file.
+pub fn read_file(path: &Path, rate: u32) -> Result<Recording, SoundError> {
+    let mut file = File::open(path)?;
+    let mut start = Vec::new();
+    file.by_ref().take(12).read_to_end(&mut start)?;
+    if mp4::is(&start) {
+        // What tells where its sound begins may lie anywhere in it; such files are small.
+        file.read_to_end(&mut start)?;
+        return read_at(&start, rate);
+    }
+    let length = usize::try_from(file.metadata()?.len()).unwrap_or(usize::MAX);
+    file.rewind()?;
+    safely(|| decode(Box::new(file), &start, length, Some(rate)))
+}
+
+/// A file that trips the decoder is damaged, not a crash.
+fn safely(decode: impl FnOnce() -> Result<Recording, SoundError>) -> Result<Recording, SoundError> {
+    std::panic::catch_unwind(AssertUnwindSafe(decode))
         .unwrap_or_else(|_| Err(SoundError::Damaged("its header contradicts itself".into())))
 }
 
 /// Reads WAV (integers of 8 to 32 bits, floats of 32 and 64, extensible and broadcast headers), AIFF, CAF,
 /// FLAC, MP3, Ogg Vorbis and M4A (AAC, ALAC) of any rate and one to eight channels. What an encoder put
 /// before the first sample is taken away where the file says how much it is, so time zero is the
-/// recording's own. A file cut short gives what is left of it.
-fn decode(bytes: &[u8]) -> Result<Recording, SoundError> {
-    if bytes.is_empty() {
+/// recording's own. A file cut short gives what is left of it. `start` are its first bytes, of an MP4 file all.
+fn decode(
+    file: Box<dyn MediaSource + '_>,
+    start: &[u8],
+    length: usize,
+    to: Option<u32>,
+) -> Result<Recording, SoundError> {
+    if start.is_empty() {
         return Err(SoundError::NoBytes);
     }
-    let source = MediaSourceStream::new(Box::new(Cursor::new(bytes.to_vec())), Default::default());
+    let source = MediaSourceStream::new(file, Default::default());
     let probed = symphonia::default::get_probe().probe(
         &Hint::new(),
         source,
@@ -71,7 +106,7 @@ fn decode(bytes: &[u8]) -> Result<Recording, SoundError> {
     );
     let mut format = probed.map_err(|e| match e {
         // Nothing in it looks like a sound file; a header that does is a damaged one.
-        Decode::Unsupported(_) | Decode::IoError(_) if !known(bytes) => SoundError::NotSound,
+        Decode::Unsupported(_) | Decode::IoError(_) if !known(start) => SoundError::NotSound,
         other => other.into(),
     })?;
     let track = format.default_track(TrackType::Audio).ok_or(SoundError::NotSound)?;
@@ -83,9 +118,9 @@ fn decode(bytes: &[u8]) -> Result<Recording, SoundError> {
         .ok_or_else(|| SoundError::Unsupported("no sound parameters".into()))?;
     let mut decoder =
         symphonia::default::get_codecs().make_audio_decoder(parameters, &AudioDecoderOptions::default())?;
-    let expected = track.num_frames.and_then(|n| usize::try_from(n).ok());
-    let mut channels: Vec<Vec<f32>> = Vec::new();
-    let mut rate = parameters.sample_rate.unwrap_or(0);
+    let expected = track.num_frames.and_then(|n| usize::try_from(n).ok()).filter(|n| *n <= length);
+    let mut intake: Option<(Intake, u32)> = None;
+    let mut before = 0;
     let mut planes: Vec<Vec<f32>> = Vec::new();
     loop {
         let packet = match format.next_packet() {
@@ -102,29 +137,33 @@ fn decode(bytes: &[u8]) -> Result<Recording, SoundError> {
                 if decoded.num_planes() > MAX_CHANNELS {
                     return Err(SoundError::Channels(decoded.num_planes()));
                 }
-                rate = decoded.spec().rate();
+                let rate = decoded.spec().rate();
+                if intake.is_none() {
+                    before = mp4::samples_before(start, rate);
+                    intake = Some((Intake::new(rate, to.unwrap_or(rate), expected.unwrap_or(0))?, rate));
+                }
+                if intake.as_ref().is_some_and(|(_, first)| *first != rate) {
+                    return Err(SoundError::Damaged("its sampling rate changes on the way".into()));
+                }
                 planes.clear();
                 decoded.copy_to_vecs_planar(&mut planes);
             }
             // A broken packet between good ones is silence of its length, so that nothing after it moves.
-            Err(Decode::DecodeError(_)) if !channels.is_empty() => {
+            Err(Decode::DecodeError(_)) if intake.is_some() => {
                 planes.iter_mut().for_each(|p| p.fill(0.0));
             }
             Err(e) => return Err(e.into()),
         }
-        // Room for all of it at once, where the file says how long it is; growing would need it twice.
-        let room = expected.filter(|n| *n <= bytes.len()).unwrap_or(0);
-        channels.resize_with(planes.len().max(channels.len()), || Vec::with_capacity(room));
-        for (channel, plane) in channels.iter_mut().zip(&planes) {
-            channel.extend_from_slice(plane);
-        }
-        if channels.iter().map(Vec::len).sum::<usize>() > MAX_SAMPLES {
+        let Some((intake, _)) = &mut intake else { continue };
+        let skipped = before.min(planes.first().map_or(0, Vec::len));
+        before -= skipped;
+        intake.push(planes.iter().map(|p| p.get(skipped..).unwrap_or_default()))?;
+        if intake.taken() > MAX_SAMPLES {
             return Err(SoundError::TooLong);
         }
     }
-    let before = mp4::samples_before(bytes, rate);
-    channels.iter_mut().for_each(|c| drop(c.drain(..before.min(c.len()))));
-    Ok(Recording::new(rate, channels)?)
+    let (intake, _) = intake.ok_or(RecordingError::Empty)?;
+    Ok(intake.done()?)
 }
 
 /// Whether a file begins as a sound file does.
@@ -137,7 +176,7 @@ fn known(bytes: &[u8]) -> bool {
         || starts(b"fLaC")
         || starts(b"OggS")
         || starts(b"ID3")
-        || inside(4, b"ftyp")
+        || mp4::is(bytes)
 }
 
 /// A copy that any browser plays: one channel, 16 bits, the recording's own rate and length.

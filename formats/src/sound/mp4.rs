@@ -50,9 +50,14 @@ fn walk(bytes: &[u8], depth: usize, found: &mut Found) {
     }
 }
 
+/// Whether a file begins as an MP4 file does.
+pub fn is(bytes: &[u8]) -> bool {
+    bytes.get(4..8) == Some(b"ftyp")
+}
+
 /// Samples before the sound of the first track, at `rate` samples a second; 0 if the file says nothing.
 pub fn samples_before(bytes: &[u8], rate: u32) -> usize {
-    if bytes.get(4..8) != Some(b"ftyp") {
+    if !is(bytes) {
         return 0;
     }
     let mut found = Found::default();

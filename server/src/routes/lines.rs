@@ -17,7 +17,7 @@ use axum::response::{IntoResponse, Response};
 use jam_formats::{curves, script, sound, tiers};
 use jam_score::{Correction, Edit, Frame, FrameGrid, Line, Phone, Seconds};
 use jam_store::{NewLine, StoredLine};
-use jam_voice::{Phrasing, Report};
+use jam_voice::{Phrasing, Report, features};
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -207,8 +207,7 @@ pub async fn add(State(app): State<Arc<App>>, form: Multipart) -> Answer<Json<Li
     let form = Form::read(form).await?;
     blocking(move || {
         let (name, bytes) = form.file("recording", "Choose the recording, a sound file.")?;
-        let recording = sound::read(bytes)?;
-        let facts = recording.facts();
+        let facts = sound::read_at(bytes, features::RATE)?.facts();
         let mut document = Line::new("");
         let text = form.text("text").unwrap_or_default().trim().to_string();
         let (with_text, _) = Edit::Text(text).apply(&document).map_err(jam_store::StoreError::from)?;

@@ -10,7 +10,7 @@ use axum::extract::{Multipart, Path, State};
 use jam_formats::sound;
 use jam_score::{Correction, Diction, Edit, Listen, Seconds, Spoken, diction};
 use jam_store::StoredLine;
-use jam_voice::{notation, text};
+use jam_voice::{features, notation, text};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 
@@ -319,7 +319,7 @@ pub async fn add_take(
     let form = Form::read(form).await?;
     blocking(move || {
         let (name, bytes) = form.file("recording", "Choose the recording, a sound file.")?;
-        let facts = sound::read(bytes)?.facts();
+        let facts = sound::read_at(bytes, features::RATE)?.facts();
         let take = app.store.add_take(id, bytes, name, &facts)?;
         edit_and_time(&app, id, &Edit::Listen(Listen { take: Some(take), ..Listen::default() }))
     })
