@@ -27,7 +27,7 @@ pub struct BlockScores<'m> {
 }
 
 /// The best gaussians of one codebook: `[stream][frame]`.
-type BestOfBook = [Vec<Best>; STREAMS];
+type BestOfBook = [Vec<Shares>; STREAMS];
 
 /// One frame of a block.
 #[derive(Clone, Copy)]
@@ -161,6 +161,23 @@ fn select(scores: &[f32; DENSITIES], best: &mut Best) {
     }
 }
 
+/// A highest score, and how likely each of the four is beside it. Once for all senones of a book.
+struct Shares {
+    highest: f32,
+    /// That of the highest is 1.
+    share: [f32; TOP],
+    density: [u8; TOP],
+}
+
+impl Shares {
+    fn of(best: &Best) -> Shares {
+        let highest = best.score[0];
+        // Two that are as good as equal may stand in either order.
+        let share = exp_of_negative(best.score.map(|score| (score - highest).min(0.0)));
+        Shares { highest, share, density: best.density }
+    }
+}
+
 /// [`best_of`] with the wide registers of newer machines; the same operations in the same order, so the same bits.
 #[cfg(target_arch = "x86_64")]
 #[target_feature(enable = "avx2,fma")]
@@ -190,10 +207,12 @@ fn best_here(book: &Codebook, rows: &[[f32; CEPSTRA]], out: &mut [Best]) {
     best_of::<32>(book, rows, out);
 }
 
-/// e to the power of `x`, which is not above 0, to a part in a hundred thousand: the series of 2 to the power of what
-/// is left after whole steps. Unlike a system library's it gives the same bits everywhere.
+/// e to the powers of `x`, none above 0, to a part in a hundred thousand: the series of 2 to the power of what is left
+/// after whole steps. Unlike a system library's it gives the same bits everywhere. Loops over fixed lengths, as in
+/// [`best_of`].
 #[inline(always)]
-fn exp_of_negative(x: f32) -> f32 {
+const fn exp_of_negative<const N: usize>(x: [f32; N]) -> [f32; N] {
+    const ROUND: f32 = 12_582_912.0;
     // ln 2 to the power of n, over n!.
     const SERIES: [f32; 8] = [
         1.0,
@@ -205,12 +224,44 @@ fn exp_of_negative(x: f32) -> f32 {
         0.000_154_035_3,
         0.000_015_252_734,
     ];
-    let halvings = x.max(-80.0) * std::f32::consts::LOG2_E;
-    let whole = halvings as i32;
-    let left = halvings - whole as f32;
-    let power = SERIES.iter().rev().fold(0.0, |sum, term| sum * left + term);
-    power * f32::from_bits(((127 + whole) as u32) << 23)
+    let (mut left, mut whole) = ([0f32; N], [0i32; N]);
+    let mut n = 0;
+    while n < N {
+        let halvings = x[n].max(-80.0) * std::f32::consts::LOG2_E;
+        // So large a number leaves no room for what is not whole.
+        let moved = halvings + ROUND;
+        whole[n] = moved.to_bits() as i32 - ROUND.to_bits() as i32;
+        left[n] = halvings - (moved - ROUND);
+        n += 1;
+    }
+    let mut power = [0f32; N];
+    let mut term = SERIES.len();
+    while term > 0 {
+        term -= 1;
+        let mut n = 0;
+        while n < N {
+            power[n] = power[n] * left[n] + SERIES[term];
+            n += 1;
+        }
+    }
+    let mut n = 0;
+    while n < N {
+        power[n] *= f32::from_bits(((127 + whole[n]) as u32) << 23);
+        n += 1;
+    }
+    power
 }
+
+/// The weights of gaussians by their steps.
+static WEIGHTS: [f32; 256] = {
+    let mut weights = [0.0; 256];
+    let mut steps = 0;
+    while steps < 256 {
+        weights[steps] = exp_of_negative([-WEIGHT_STEP * steps as f32])[0];
+        steps += 1;
+    }
+    weights
+};
 
 impl<'m> BlockScores<'m> {
     /// Scores the frames as they are asked for.
@@ -233,11 +284,12 @@ impl<'m> BlockScores<'m> {
 
     fn book(&self, base: usize) -> &BestOfBook {
         self.books[base].get_or_init(|| {
-            let mut best = std::array::from_fn(|s| vec![NOTHING; self.rows[s].len()]);
-            for (s, book) in self.model.codebook(base).iter().enumerate() {
-                best_here(book, &self.rows[s], &mut best[s]);
-            }
-            best
+            let books = self.model.codebook(base);
+            std::array::from_fn(|s| {
+                let mut best = vec![NOTHING; self.rows[s].len()];
+                best_here(&books[s], &self.rows[s], &mut best);
+                best.iter().map(Shares::of).collect()
+            })
         })
     }
 
@@ -256,13 +308,11 @@ impl FrameScores<'_> {
         let (mut highest, mut sums) = (0f32, 1f32);
         for s in 0..STREAMS {
             let best = &best[s][self.frame];
-            let score =
-                |k: usize| best.score[k] - WEIGHT_STEP * f32::from(weights[s][usize::from(best.density[k])]);
-            let all: [f32; TOP] = std::array::from_fn(score);
-            let top = all.iter().copied().fold(f32::NEG_INFINITY, f32::max);
-            highest += top;
-            // At least 1 and at most 4, so that the product of all streams needs one logarithm only.
-            sums *= all.iter().map(|a| exp_of_negative(a - top)).sum::<f32>();
+            highest += best.highest;
+            // The product of all streams needs one logarithm only: no sum is below the least weight.
+            sums *= (0..TOP)
+                .map(|k| best.share[k] * WEIGHTS[usize::from(weights[s][usize::from(best.density[k])])])
+                .sum::<f32>();
         }
         highest + sums.ln()
     }
@@ -287,11 +337,11 @@ mod tests {
     fn powers_of_e_are_the_known_ones() {
         for i in 0..=8000 {
             let x = -0.01 * i as f32;
-            let (own, known) = (f64::from(exp_of_negative(x)), f64::from(x).exp());
+            let (own, known) = (f64::from(exp_of_negative([x])[0]), f64::from(x).exp());
             assert!((own / known - 1.0).abs() < 1.5e-5, "{x}: {own} {known}");
         }
-        assert_eq!(exp_of_negative(0.0), 1.0);
-        assert!(exp_of_negative(f32::NEG_INFINITY) < 1e-30);
+        let ends = exp_of_negative([0.0, f32::NEG_INFINITY, f32::NAN]);
+        assert!(ends[0] == 1.0 && ends[1] < 1e-30 && ends[2] < 1e-30, "{ends:?}");
     }
 
     /// Wide registers or not, the same bits; and the best four are the best four.
