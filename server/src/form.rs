@@ -27,7 +27,7 @@ impl Form {
             let name = field.name().unwrap_or_default().to_string();
             match field.file_name().map(str::to_string) {
                 Some(file) => {
-                    let bytes = field.bytes().await.map_err(broken)?.to_vec();
+                    let bytes = Vec::from(field.bytes().await.map_err(broken)?);
                     read.files.push((name, (file, bytes)));
                 }
                 None => {
@@ -58,7 +58,6 @@ impl Form {
     }
 }
 
-/// Work that reads files or computes, off the threads that answer.
 /// Runs work that computes or reads the data file beside the others.
 pub async fn blocking<T: Send + 'static>(work: impl FnOnce() -> Answer<T> + Send + 'static) -> Answer<T> {
     tokio::task::spawn_blocking(work).await.unwrap_or_else(|e| Err(Problem::unexpected(e)))

@@ -29,8 +29,8 @@ use utoipa::OpenApi;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-/// Largest upload: an hour of mono at 48 kHz in 24 bits is 518 MB, so this is about half of that.
-pub const MAX_UPLOAD: usize = 256 << 20;
+/// Largest upload: an hour of stereo at 48 kHz in 16 bits, and a little.
+pub const MAX_UPLOAD: usize = 704 << 20;
 /// Largest request without a file in it.
 const MAX_JSON: usize = 1 << 20;
 

@@ -6,8 +6,9 @@ use jam_voice::{Report, VoiceTracks, features};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
-/// Recordings kept in memory.
+/// Recordings kept in memory, and bytes of their copies for listening.
 const KEPT: usize = 24;
+const KEPT_BYTES: usize = 512 << 20;
 /// Seconds of sound under one value of the drawn wave.
 pub const PEAK_STEP: Seconds = Seconds(0.005);
 
@@ -55,7 +56,8 @@ impl Voices {
             peaks,
         });
         let mut shelf = self.shelf.lock().unwrap_or_else(PoisonError::into_inner);
-        if shelf.len() >= KEPT {
+        let kept: usize = shelf.values().map(|v| v.listening_copy.len()).sum();
+        if shelf.len() >= KEPT || kept > KEPT_BYTES {
             shelf.clear();
         }
         shelf.insert(name, voice.clone());

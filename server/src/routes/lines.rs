@@ -217,6 +217,8 @@ pub async fn add(State(app): State<Arc<App>>, form: Multipart) -> Answer<Json<Li
         }
         let new = NewLine { document: &document, recording: bytes, recording_name: name, facts: &facts };
         let line = app.store.add_line(&new)?;
+        // An hour is some hundred megabytes.
+        drop(form);
         jobs::analyse(&app, line.id);
         app.tell(Event::Line { id: line.id });
         view(&app, line)

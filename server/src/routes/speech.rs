@@ -321,6 +321,7 @@ pub async fn add_take(
         let (name, bytes) = form.file("recording", "Choose the recording, a sound file.")?;
         let facts = sound::read_at(bytes, features::RATE)?.facts();
         let take = app.store.add_take(id, bytes, name, &facts)?;
+        drop(form);
         edit_and_time(&app, id, &Edit::Listen(Listen { take: Some(take), ..Listen::default() }))
     })
     .await
