@@ -1,15 +1,15 @@
 //! Every rule of the check list has a case that it finds and one that it leaves alone, and every mend mends.
 #![allow(clippy::unwrap_used)]
 
+mod common;
+
 use jam_face::findings::{Finding, Looked, Rule, findings};
 use jam_face::propose::{ShapeFacts, propose};
 use jam_face::{Control, Wiring, perform_line};
-use jam_score::keys::KeyShape;
 use jam_score::layers::{
     Acting, BlinkMode, BlinkShape, Dismissed, LayerKind, Level, Look, Mood, Over, OwnBlink, Stretch,
 };
 use jam_score::prosody::{Accent, Utterance};
-use jam_score::touch::Key;
 use jam_score::{FrameRate, Laid, Line, Moment, Phone, Prosody, Seconds, Sound, Span, Timing, Touch, Word};
 
 /// A line as it should be: air, sounds, air.
@@ -77,28 +77,7 @@ fn finds(line: &Line, heard: &Prosody, rule: Rule) -> Option<Finding> {
 }
 
 fn touch(line: &Line, control: Control, laid: Laid, keys: &[(f64, f32)]) -> Touch {
-    let timing = line.timing.as_ref().unwrap();
-    let keys: Vec<Key> = keys
-        .iter()
-        .map(|(t, value)| Key {
-            moment: Moment::at(timing, Seconds(*t)),
-            value: *value,
-            shape: KeyShape::Smooth,
-        })
-        .collect();
-    let on = Touch::on(timing, &keys);
-    Touch {
-        id: line.touches.len() as u32 + 1,
-        control,
-        on,
-        laid,
-        fade_in: Seconds(0.02),
-        fade_out: Seconds(0.02),
-        amount: 1.0,
-        keys,
-        pass: None,
-        aside: None,
-    }
+    common::touch(line, control, laid, keys, 0.02)
 }
 
 fn moment(line: &Line, time: f64) -> Moment {

@@ -1,12 +1,13 @@
 //! What hands do: touches, reach, and why a value is what it is.
 #![allow(clippy::unwrap_used)]
 
+mod common;
+
 use jam_face::{Control, HZ, Why, causes, hand, perform_line};
 use jam_score::keys::KeyShape;
-use jam_score::touch::Key;
 use jam_score::{
-    Edit, FrameRate, Laid, Line, Moment, Phone, Prosody, Reach, ReachOf, Seconds, Sound, SoundKind, Span,
-    Timing, Touch, Word,
+    Edit, FrameRate, Laid, Line, Phone, Prosody, Reach, ReachOf, Seconds, Sound, SoundKind, Span, Timing,
+    Touch, Word,
 };
 use proptest::prelude::*;
 
@@ -39,29 +40,7 @@ fn pam() -> Line {
 }
 
 fn touch(line: &Line, control: Control, laid: Laid, keys: &[(f64, f32)]) -> Touch {
-    let timing = line.timing.as_ref().unwrap();
-    let mut keys: Vec<Key> = keys
-        .iter()
-        .map(|(t, value)| Key {
-            moment: Moment::at(timing, Seconds(*t)),
-            value: *value,
-            shape: KeyShape::Smooth,
-        })
-        .collect();
-    keys.sort_by(|a, b| a.moment.time(timing).0.total_cmp(&b.moment.time(timing).0));
-    let on = Touch::on(timing, &keys);
-    Touch {
-        id: 1,
-        control,
-        on,
-        laid,
-        fade_in: Seconds(0.04),
-        fade_out: Seconds(0.04),
-        amount: 1.0,
-        keys,
-        aside: None,
-        pass: None,
-    }
+    common::touch(line, control, laid, keys, 0.04)
 }
 
 fn value(line: &Line, control: Control, time: f64) -> f32 {

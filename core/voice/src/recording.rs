@@ -138,16 +138,10 @@ impl Recording {
         if rate == self.rate {
             return Ok(mono);
         }
-        let mut lane = Lane::new(self.rate, rate)?;
-        lane.out.reserve(brought(mono.len(), self.rate, rate));
+        let mut lane = Lane::new(self.rate, rate, mono.len())?;
         lane.push(&mono)?;
-        lane.done(brought(mono.len(), self.rate, rate)).map(Cow::Owned)
+        lane.done().map(Cow::Owned)
     }
-}
-
-/// Samples that a stretch has at another rate.
-fn brought(samples: usize, from: u32, to: u32) -> usize {
-    (samples as u64 * u64::from(to)).div_ceil(u64::from(from)).max(1) as usize
 }
 
 /// A recording that comes block by block and is brought to another rate on the way, so that an hour never lies in
@@ -156,7 +150,7 @@ pub struct Intake {
     from: u32,
     to: u32,
     expected: usize,
-    lanes: Vec<(Lane, usize)>,
+    lanes: Vec<Lane>,
 }
 
 impl Intake {
@@ -168,111 +162,132 @@ impl Intake {
         }
     }
 
+    /// Samples a second as they come.
+    pub fn from(&self) -> u32 {
+        self.from
+    }
+
     /// Takes a block of every channel.
     pub fn push<'b>(&mut self, block: impl IntoIterator<Item = &'b [f32]>) -> Result<(), RecordingError> {
         for (i, samples) in block.into_iter().enumerate() {
             if i == self.lanes.len() {
-                let mut lane = Lane::new(self.from, self.to)?;
-                // Room for all of it at once; growing would need it twice.
-                lane.out.reserve(brought(self.expected, self.from, self.to));
-                self.lanes.push((lane, 0));
+                self.lanes.push(Lane::new(self.from, self.to, self.expected)?);
             }
-            let (lane, taken) = &mut self.lanes[i];
-            lane.push(samples)?;
-            *taken += samples.len();
+            self.lanes[i].push(samples)?;
         }
         Ok(())
     }
 
     /// Samples of all channels together that came so far.
     pub fn taken(&self) -> usize {
-        self.lanes.iter().map(|(_, taken)| taken).sum()
+        self.lanes.iter().map(|lane| lane.taken).sum()
     }
 
     pub fn done(self) -> Result<Recording, RecordingError> {
-        let samples = self.lanes.first().map_or(0, |(_, taken)| *taken);
+        let samples = self.lanes.first().map_or(0, |lane| lane.taken);
         if samples == 0 {
             return Err(RecordingError::Empty);
         }
-        if self.lanes.iter().any(|(_, taken)| *taken != samples) {
+        if self.lanes.iter().any(|lane| lane.taken != samples) {
             return Err(RecordingError::Ragged);
         }
-        let length = brought(samples, self.from, self.to);
-        let channels = self.lanes.into_iter().map(|(lane, _)| lane.done(length));
-        let source = Source { rate: self.from, samples };
-        Ok(Recording { rate: self.to, channels: channels.collect::<Result<_, _>>()?, source })
+        let channels = self.lanes.into_iter().map(Lane::done).collect::<Result<_, _>>()?;
+        Ok(Recording { rate: self.to, channels, source: Source { rate: self.from, samples } })
     }
 }
 
 /// One channel on its way to another rate; its first sample stays at time zero.
 struct Lane {
+    from: u32,
+    to: u32,
+    taken: usize,
     /// None where the rate stays.
-    resampler: Option<Fft<f32>>,
+    resampling: Option<Resampling>,
+    out: Vec<f32>,
+}
+
+impl Lane {
+    fn new(from: u32, to: u32, expected: usize) -> Result<Lane, RecordingError> {
+        let resampling = if from == to { None } else { Some(Resampling::new(from, to)?) };
+        // Room for all of it at once; growing would need it twice.
+        let out = Vec::with_capacity(brought(expected, from, to));
+        Ok(Lane { from, to, taken: 0, resampling, out })
+    }
+
+    fn push(&mut self, samples: &[f32]) -> Result<(), RecordingError> {
+        self.taken += samples.len();
+        match &mut self.resampling {
+            Some(resampling) => resampling.push(samples, &mut self.out),
+            None => {
+                self.out.extend_from_slice(samples);
+                Ok(())
+            }
+        }
+    }
+
+    fn done(mut self) -> Result<Vec<f32>, RecordingError> {
+        let length = brought(self.taken, self.from, self.to);
+        if let Some(resampling) = &mut self.resampling {
+            // Silence after the end brings out what is still inside.
+            while self.out.len() < length {
+                resampling.waiting.resize(resampling.resampler.input_frames_next(), 0.0);
+                resampling.bring(&mut self.out)?;
+            }
+        }
+        self.out.truncate(length);
+        Ok(self.out)
+    }
+}
+
+/// Samples that a stretch has at another rate.
+fn brought(samples: usize, from: u32, to: u32) -> usize {
+    (samples as u64 * u64::from(to)).div_ceil(u64::from(from)).max(1) as usize
+}
+
+/// From one rate to another, chunk by chunk.
+struct Resampling {
+    resampler: Fft<f32>,
     /// What came since the last whole chunk.
     waiting: Vec<f32>,
     chunk: Vec<f32>,
     /// Samples still to be dropped, by which the resampler is late.
     late: usize,
-    out: Vec<f32>,
 }
 
-impl Lane {
-    fn new(from: u32, to: u32) -> Result<Lane, RecordingError> {
-        let resampler = if from == to {
-            None
-        } else {
-            let made = Fft::<f32>::new(from as usize, to as usize, 1024, 1, FixedSync::Both);
-            Some(made.map_err(|e| RecordingError::Resample(e.to_string()))?)
-        };
-        let late = resampler.as_ref().map_or(0, Resampler::output_delay);
-        let chunk = vec![0.0; resampler.as_ref().map_or(0, Resampler::output_frames_max)];
-        Ok(Lane { resampler, waiting: Vec::new(), chunk, late, out: Vec::new() })
+impl Resampling {
+    fn new(from: u32, to: u32) -> Result<Resampling, RecordingError> {
+        let resampler = Fft::<f32>::new(from as usize, to as usize, 1024, 1, FixedSync::Both)
+            .map_err(|e| RecordingError::Resample(e.to_string()))?;
+        let (late, chunk) = (resampler.output_delay(), vec![0.0; resampler.output_frames_max()]);
+        Ok(Resampling { resampler, waiting: Vec::new(), chunk, late })
     }
 
-    fn push(&mut self, mut samples: &[f32]) -> Result<(), RecordingError> {
-        let Some(resampler) = &self.resampler else {
-            self.out.extend_from_slice(samples);
-            return Ok(());
-        };
-        let whole = resampler.input_frames_next();
+    fn push(&mut self, mut samples: &[f32], out: &mut Vec<f32>) -> Result<(), RecordingError> {
+        let whole = self.resampler.input_frames_next();
         while !samples.is_empty() {
             let (now, later) = samples.split_at((whole - self.waiting.len()).min(samples.len()));
             // One sample that is no number would spoil all of its chunk.
             self.waiting.extend(now.iter().map(|s| if s.is_finite() { *s } else { 0.0 }));
             samples = later;
             if self.waiting.len() == whole {
-                self.bring()?;
+                self.bring(out)?;
             }
         }
         Ok(())
     }
 
     /// Brings the chunk that waits to the other rate.
-    fn bring(&mut self) -> Result<(), RecordingError> {
-        let Some(resampler) = &mut self.resampler else { return Ok(()) };
+    fn bring(&mut self, out: &mut Vec<f32>) -> Result<(), RecordingError> {
         let wrong = |e: &dyn std::fmt::Display| RecordingError::Resample(e.to_string());
         let (frames_in, frames_out) = (self.waiting.len(), self.chunk.len());
         let input = SequentialSlice::new(&self.waiting, 1, frames_in).map_err(|e| wrong(&e))?;
         let mut output = SequentialSlice::new_mut(&mut self.chunk, 1, frames_out).map_err(|e| wrong(&e))?;
-        let (_, made) = resampler.process_into_buffer(&input, &mut output, None).map_err(|e| wrong(&e))?;
+        let (_, made) =
+            self.resampler.process_into_buffer(&input, &mut output, None).map_err(|e| wrong(&e))?;
         let dropped = self.late.min(made);
         self.late -= dropped;
-        self.out.extend_from_slice(&self.chunk[dropped..made]);
+        out.extend_from_slice(&self.chunk[dropped..made]);
         self.waiting.clear();
         Ok(())
-    }
-
-    /// All of it, `length` samples.
-    fn done(mut self, length: usize) -> Result<Vec<f32>, RecordingError> {
-        if let Some(resampler) = &self.resampler {
-            let whole = resampler.input_frames_next();
-            // Silence after the end brings out what is still inside.
-            while self.out.len() < length {
-                self.waiting.resize(whole, 0.0);
-                self.bring()?;
-            }
-            self.out.truncate(length);
-        }
-        Ok(self.out)
     }
 }

@@ -119,7 +119,7 @@ fn decode(
     let mut decoder =
         symphonia::default::get_codecs().make_audio_decoder(parameters, &AudioDecoderOptions::default())?;
     let expected = track.num_frames.and_then(|n| usize::try_from(n).ok()).filter(|n| *n <= length);
-    let mut intake: Option<(Intake, u32)> = None;
+    let mut intake: Option<Intake> = None;
     let mut before = 0;
     let mut planes: Vec<Vec<f32>> = Vec::new();
     loop {
@@ -138,12 +138,12 @@ fn decode(
                     return Err(SoundError::Channels(decoded.num_planes()));
                 }
                 let rate = decoded.spec().rate();
+                if intake.as_ref().is_some_and(|i| i.from() != rate) {
+                    return Err(SoundError::Damaged("its sampling rate changes on the way".into()));
+                }
                 if intake.is_none() {
                     before = mp4::samples_before(start, rate);
-                    intake = Some((Intake::new(rate, to.unwrap_or(rate), expected.unwrap_or(0))?, rate));
-                }
-                if intake.as_ref().is_some_and(|(_, first)| *first != rate) {
-                    return Err(SoundError::Damaged("its sampling rate changes on the way".into()));
+                    intake = Some(Intake::new(rate, to.unwrap_or(rate), expected.unwrap_or(0))?);
                 }
                 planes.clear();
                 decoded.copy_to_vecs_planar(&mut planes);
@@ -154,7 +154,7 @@ fn decode(
             }
             Err(e) => return Err(e.into()),
         }
-        let Some((intake, _)) = &mut intake else { continue };
+        let Some(intake) = &mut intake else { continue };
         let skipped = before.min(planes.first().map_or(0, Vec::len));
         before -= skipped;
         intake.push(planes.iter().map(|p| p.get(skipped..).unwrap_or_default()))?;
@@ -162,8 +162,7 @@ fn decode(
             return Err(SoundError::TooLong);
         }
     }
-    let (intake, _) = intake.ok_or(RecordingError::Empty)?;
-    Ok(intake.done()?)
+    Ok(intake.ok_or(RecordingError::Empty)?.done()?)
 }
 
 /// Whether a file begins as a sound file does.

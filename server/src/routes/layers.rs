@@ -167,7 +167,7 @@ fn timed(line: &Line) -> Answer<&Timing> {
     line.timing.as_ref().ok_or_else(|| StoreError::from(EditError::NotTimed).into())
 }
 
-/// The number of what was put last, after those before it.
+/// Changes the span of this number, or puts a new one, which gets the next.
 fn put<T>(all: &mut Vec<Over<T>>, next: &mut u32, change: SpanChange<T>, timing: &Timing) {
     let over = Stretch::at(timing, change.span);
     if let Some(own) = change.id.and_then(|id| all.iter_mut().find(|s| s.id == id)) {

@@ -1,7 +1,7 @@
 import { useState } from 'react';
 import type { BlinkShape, LayerSettings, LineView, Look } from '../api/client';
 import { set } from '../state';
-import { LayerHead, Slide, SpanHead } from './LayerParts';
+import { HeadShare, LayerHead, Slide, SpanHead } from './LayerParts';
 import { addLook, blinkHere, changeLayers, changeSettings, dropMark, removeSpan, renameMark } from './layers';
 
 const SHAPES: [BlinkShape, string][] = [
@@ -115,12 +115,7 @@ function Eyes({ line }: { line: LineView }) {
           high={2}
           onChange={(brows, on) => changeSettings('brows with the voice', { brows }, on)}
         />
-        <Slide
-          title="Head’s share"
-          about="How much of a look the head does; 50 % is as people do"
-          value={settings.head_share}
-          onChange={(head_share, on) => changeSettings('the head’s share of looks', { head_share }, on)}
-        />
+        <HeadShare value={settings.head_share} />
       </div>
       <Marks settings={settings} />
       <div className="chips" aria-label="Add a look over the selected word, or the phrase at the playhead">

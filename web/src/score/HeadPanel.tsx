@@ -1,6 +1,6 @@
 import { FileButton } from '@mantine/core';
 import { type HeadMove, type LineView, api, queries, tell } from '../api/client';
-import { LayerHead, Slide, SpanHead } from './LayerParts';
+import { HeadShare, LayerHead, Slide, SpanHead } from './LayerParts';
 import { MOVES, addMove, changeLayers, changeSettings } from './layers';
 
 const degrees = (v: number) => `${v.toFixed(0)}°`;
@@ -107,11 +107,7 @@ export function HeadPanel({ line, id }: { line: LineView; id: number | null }) {
             changeSettings('let the sway come round', { sway_loop: v < 1 ? 0 : Math.round(v * 10) / 10 }, on)
           }
         />
-        <Slide
-          title="Share of looks"
-          value={settings.head_share}
-          onChange={(head_share, on) => changeSettings('the head’s share of looks', { head_share }, on)}
-        />
+        <HeadShare value={settings.head_share} />
       </div>
       <div className="chips" aria-label="Add over the selected word, or the phrase at the playhead">
         {MOVES.map(([name, move]) => (

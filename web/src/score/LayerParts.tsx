@@ -70,6 +70,18 @@ const PARTS: Record<LayerKey, RegionName[]> = {
   hand: REGIONS,
 };
 
+/** How much of a look the head does: asked for with the eyes and with the head. */
+export function HeadShare({ value }: { value: number }) {
+  return (
+    <Slide
+      title="Head’s share"
+      about="How much of a look the head does; 50 % is as people do"
+      value={value}
+      onChange={(head_share, on) => changeSettings('the head’s share of looks', { head_share }, on)}
+    />
+  );
+}
+
 /** The head of a span's bench: what it is, from when to when, and away with it. */
 export function SpanHead({
   line,
