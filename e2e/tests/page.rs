@@ -337,8 +337,8 @@ async fn cast(page: &Page, address: SocketAddr, model: &Path, broken: &Path) -> 
     // The jaw's slider opens the jaw; with half the gain it opens half as far.
     let slider = async || page.find("[data-testid=control-jaw_open] input").await;
     assert!(page.shift().await? < 1e-6);
-    slider().await?.click().await?;
-    page.press(Key::End).await?;
+    // By key alone: a click would open it by half first, which a slow page may show for a while.
+    slider().await?.send_keys(Key::End + "").await?;
     page.until("the jaw opens", || async { Ok(page.shift().await? > 0.1) }).await?;
     let whole = page.shift().await?;
     let gain = page.find("[data-testid=gain-jawOpen]").await?;
@@ -426,6 +426,12 @@ async fn retype_a_word(page: &Page, address: SocketAddr, data: &Path) -> Result<
     let retyped = TEXT.replacen(&first, "We", 1);
     assert_ne!(retyped, TEXT, "{first}");
     page.until("the word is retyped", || text(address, &retyped)).await?;
+    // A key that is pressed before the page has heard of it would go into the field, or to no word.
+    page.until("the page shows it", || async {
+        let fields = page.browser.find_all(By::Css("[data-testid=retype]")).await?;
+        Ok(fields.is_empty() && page.text("word-title").await? == "We")
+    })
+    .await?;
     page.press("k").await?;
     page.until("the word is pinned", || async {
         let now = line(address).await?;

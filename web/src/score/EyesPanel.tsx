@@ -71,19 +71,21 @@ function Eyes({ line }: { line: LineView }) {
           <select
             className="field small"
             aria-label="Where blinks come from"
+            title="Where blinks come from"
             data-testid="blink-mode"
             value={blinks.mode}
             onChange={(e) => change('where blinks come from', { mode: e.target.value as typeof blinks.mode })}
           >
-            <option value="auto">blinks by rule</option>
-            <option value="pattern">a blink pattern</option>
-            <option value="off">blinks by hand</option>
+            <option value="auto">by rule</option>
+            <option value="pattern">in a pattern</option>
+            <option value="off">by hand</option>
           </select>
         </label>
         <select
           className="field small"
-          style={{ width: 92 }}
+          style={{ width: 92, flexShrink: 0 }}
           aria-label="Shape of blinks"
+          title="Shape of blinks"
           value={blinks.shape}
           onChange={(e) => change('shape of blinks', { shape: e.target.value as BlinkShape })}
         >
