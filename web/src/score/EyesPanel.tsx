@@ -70,6 +70,7 @@ function Eyes({ line }: { line: LineView }) {
         <label>
           <select
             className="field small"
+            style={{ width: 94 }}
             aria-label="Where blinks come from"
             title="Where blinks come from"
             data-testid="blink-mode"
@@ -83,7 +84,7 @@ function Eyes({ line }: { line: LineView }) {
         </label>
         <select
           className="field small"
-          style={{ width: 92, flexShrink: 0 }}
+          style={{ width: 82, flexShrink: 0 }}
           aria-label="Shape of blinks"
           title="Shape of blinks"
           value={blinks.shape}
