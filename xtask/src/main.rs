@@ -1,6 +1,8 @@
 //! The project's own chores: `cargo xtask demo` starts the application with the demo production,
 //! `cargo xtask test` runs every check and test. Both install what is missing first.
 
+mod laws;
+
 use anyhow::{Context, Result, bail, ensure};
 use std::path::{Path, PathBuf};
 use std::process::Command;
@@ -8,6 +10,7 @@ use std::time::SystemTime;
 
 const HELP: &str = "cargo xtask demo [ARGS…]  sets everything up and starts the application with the demo
 cargo xtask test          sets everything up and runs all checks and tests
+cargo xtask laws MINUTES  draws new cases for the property tests and keeps those that fail
 cargo xtask web           builds the page only
 cargo xtask figures       prints the table of docs/accuracy.md anew, beside the reference recogniser's";
 
@@ -16,6 +19,10 @@ fn main() -> Result<()> {
     match arguments.first().map(String::as_str) {
         Some("demo") => demo(&arguments[1..]),
         Some("test") => test(),
+        Some("laws") => {
+            let minutes = arguments.get(1).and_then(|m| m.parse().ok());
+            laws::run(&root(), minutes.context("say for how many minutes: cargo xtask laws 5")?)
+        }
         Some("web") => web(),
         Some("figures") => figures(),
         _ => {

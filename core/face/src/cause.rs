@@ -156,9 +156,12 @@ fn explained(asked: &Asked<'_>, control: Control) -> Cause {
             sum.add(Why::Link(*from), scale * f64::from(gain * face.value(*from, time) * with));
         }
     }
-    // Samples are read straight between, in single precision.
     let made: f64 = sum.0.iter().map(|p| p.amount).sum();
-    sum.add(Why::Others, automatic - made);
+    let (low, high) = control.range();
+    let limited = made.clamp(f64::from(low), f64::from(high));
+    sum.add(Why::Range, limited - made);
+    // Samples are read straight between, in single precision.
+    sum.add(Why::Others, automatic - limited);
     let mut value = automatic;
     for (id, amount) in touches {
         sum.add(Why::Touch(id), amount);

@@ -1,6 +1,7 @@
 //! The performance of a line: every control as a sampled curve.
 
 use crate::beats;
+use crate::cause::Why;
 use crate::goals::{self, Goal};
 use crate::layers::{self, Guard, HEAD, Scene, Told, Trace};
 use crate::links;
@@ -392,7 +393,7 @@ pub(crate) fn layered(
     heard: &Prosody,
     rate: FrameRate,
     tail: Seconds,
-    trace: Option<&mut Trace>,
+    mut trace: Option<&mut Trace>,
 ) -> Option<(Performance, Option<Articulation>)> {
     let timing = line.timing.as_ref()?;
     let (mut face, mut articulation) = articulate(timing, &line.diction, &line.reach, rate, tail);
@@ -404,11 +405,11 @@ pub(crate) fn layered(
     if !mouth.is_whole() {
         for organ in Organ::ALL {
             for &control in organ.controls() {
-                let (low, high) = control.range();
-                for (i, v) in face.curves[control as usize].iter_mut().enumerate() {
-                    let scale = mouth.scale(organ, control, i as f64 / HZ) as f32;
-                    *v = (*v * scale).clamp(low, high);
+                let curve = &mut face.curves[control as usize];
+                for (i, v) in curve.iter_mut().enumerate() {
+                    *v *= mouth.scale(organ, control, i as f64 / HZ) as f32;
                 }
+                limit(curve, control, trace.as_deref_mut());
             }
         }
     }
@@ -424,13 +425,25 @@ pub(crate) fn layered(
     }
     let guard = Arc::new(Guard::new(&sounds, &musts, &face, line.layers.settings.guard));
     let scene = Scene { line, timing, heard, rate, guard: &guard };
-    face.told = layers::lay(&mut face, &scene, trace);
+    face.told = layers::lay(&mut face, &scene, trace.as_deref_mut());
     face.guard = Some(guard);
     for control in Control::ALL {
-        let (low, high) = control.range();
-        face.curves[*control as usize].iter_mut().for_each(|v| *v = v.clamp(low, high));
+        limit(&mut face.curves[*control as usize], *control, trace.as_deref_mut());
     }
     Some((face, articulation))
+}
+
+/// Keeps a curve within its control's range, and notes what that took away at the moment that is traced.
+fn limit(curve: &mut [f32], control: Control, trace: Option<&mut Trace>) {
+    let (low, high) = control.range();
+    let before = trace.as_ref().map(|t| read(curve, Seconds(t.time)));
+    curve.iter_mut().for_each(|v| *v = v.clamp(low, high));
+    if let (Some(trace), Some(before)) = (trace, before) {
+        let taken = read(curve, Seconds(trace.time)) - before;
+        if taken != 0.0 {
+            trace.parts.push((control, Why::Range, f64::from(taken)));
+        }
+    }
 }
 
 /// How much of the mouth plays, over time and by parts.
