@@ -1,7 +1,7 @@
 //! `jamlips align`: when each word and sound of a recording is said.
 
-use crate::Spoken;
-use anyhow::Context;
+use crate::out;
+use crate::spoken::Spoken;
 use clap::Args;
 use jam_formats::tiers;
 use jam_score::{Seconds, Timing};
@@ -17,7 +17,7 @@ pub const EXAMPLES: &str = "Examples:
 pub struct Align {
     #[command(flatten)]
     spoken: Spoken,
-    /// Prints JSON instead of a table: words with text, start, end (seconds), confidence (0..1) and sounds,
+    /// Prints JSON instead of a table (start, end, confidence, word or sound): words with text, start, end (seconds), confidence (0..1) and sounds,
     /// `doubtful` where marked; then every sound and pause (SIL) of the recording.
     #[arg(long)]
     json: bool,
@@ -77,26 +77,24 @@ fn words(timing: &Timing) -> Words<'_> {
 pub fn run(options: &Align) -> anyhow::Result<()> {
     let found = options.spoken.analyse()?;
     if let Some(file) = &options.tiers {
-        std::fs::write(file, tiers::write(&found.timing))
-            .with_context(|| format!("{} cannot be written", file.display()))?;
+        out::write(file, tiers::write(&found.timing).as_bytes())?;
     }
     let words = words(&found.timing);
     if options.json {
-        println!("{}", serde_json::to_string(&words)?);
-        return Ok(());
+        return out::print(&(serde_json::to_string(&words)? + "\n"));
     }
+    let mut table = String::new();
+    let mut row = |start: Seconds, end: Seconds, confidence: f32, what: &str| {
+        table.push_str(&format!("{:8.3} {:8.3} {:5.0} %  {what}\n", start.0, end.0, 100.0 * confidence));
+    };
     if words.words.is_empty() {
-        println!("no text was given: sounds as they were heard, a draft");
-        for sound in &words.sounds {
-            println!("{:8.3} {:8.3}    {}", sound.start.0, sound.end.0, sound.phone);
-        }
+        words.sounds.iter().for_each(|s| row(s.start, s.end, s.confidence, &format!("  {}", s.phone)));
+        return out::print(&("no text was given: sounds as they were heard, a draft\n".to_string() + &table));
     }
-    for word in words.words {
+    for word in &words.words {
         let doubt = if word.doubtful { "  doubtful" } else { "" };
-        println!("{:8.3} {:8.3}  {}{doubt}", word.start.0, word.end.0, word.text);
-        for sound in word.sounds {
-            println!("{:8.3} {:8.3}    {}", sound.start.0, sound.end.0, sound.phone);
-        }
+        row(word.start, word.end, word.confidence, &format!("{}{doubt}", word.text));
+        word.sounds.iter().for_each(|s| row(s.start, s.end, s.confidence, &format!("  {}", s.phone)));
     }
-    Ok(())
+    out::print(&table)
 }

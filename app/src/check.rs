@@ -1,12 +1,11 @@
 //! `jamlips check`: what a supervisor would send back of a line.
 
 use crate::layers::LayerOptions;
-use crate::{Spoken, character};
+use crate::spoken::Spoken;
+use crate::{character, out};
 use clap::Args;
-use jam_face::findings::{Looked, findings};
 use jam_face::{Control, Wiring};
-use jam_formats::deliver;
-use jam_score::{Frame, FrameGrid, FrameRate, Line, Seconds};
+use jam_score::{Frame, FrameGrid, FrameRate, Seconds};
 use serde::Serialize;
 use std::path::PathBuf;
 
@@ -50,17 +49,10 @@ pub fn run(options: &Check) -> anyhow::Result<()> {
         Some(file) => character::wiring(&character::open(file)?, options.wiring.as_deref())?,
         None => Wiring::default(),
     };
-    let found = options.spoken.analyse()?;
-    let heard = found.prosody();
-    let mut line = Line::new(found.timing.text.clone());
-    line.timing = Some(found.timing);
-    options.layers.lay(&mut line)?;
     let grid = FrameGrid { rate: options.fps, first: Frame(0) };
-    let face = deliver::performance(&line, &heard, grid);
-    let (Some(timing), Some(face)) = (&line.timing, face) else { anyhow::bail!("the line has no times") };
-    let looked =
-        Looked { line: &line, timing, heard: &heard, face: &face, wiring: &wiring, rate: options.fps };
-    let list: Vec<Found> = findings(&looked)
+    let played = options.spoken.play(&options.layers, &wiring, grid)?;
+    let list: Vec<Found> = played
+        .findings()
         .into_iter()
         .map(|f| Found {
             rule: f.rule.name(),
@@ -72,6 +64,5 @@ pub fn run(options: &Check) -> anyhow::Result<()> {
             mend: f.mend.map(|m| m.what),
         })
         .collect();
-    println!("{}", serde_json::to_string_pretty(&list)?);
-    Ok(())
+    out::print(&(serde_json::to_string_pretty(&list)? + "\n"))
 }

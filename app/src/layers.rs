@@ -2,7 +2,7 @@
 
 use clap::{Args, ValueEnum};
 use jam_score::layers::{Acting, BlinkMode, Over, Stretch};
-use jam_score::{Line, Mood, Seconds, Span};
+use jam_score::{Ids, Line, Mood, Seconds, Span};
 use std::str::FromStr;
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
@@ -65,7 +65,7 @@ pub struct LayerOptions {
 
 impl LayerOptions {
     /// Lays them over a timed line.
-    pub fn lay(&self, line: &mut Line) -> anyhow::Result<()> {
+    pub fn lay(&self, line: &mut Line, ids: &mut Ids) -> anyhow::Result<()> {
         let Some(timing) = &line.timing else { return Ok(()) };
         let end = timing.end().0;
         let layers = &mut line.layers;
@@ -79,12 +79,12 @@ impl LayerOptions {
             if from >= end {
                 anyhow::bail!("{} starts at {from} s; the recording ends at {end:.2} s", felt.mood.title());
             }
-            let id = layers.next_id();
             let span = Span { start: Seconds(from), end: Seconds(to.min(end)) };
             let over = Stretch::at(timing, span);
-            layers.moods.push(Over { id, over, does: Acting::of(felt.mood.clone(), felt.amount) });
+            layers.moods.push(Over { id: 0, over, does: Acting::of(felt.mood.clone(), felt.amount) });
         }
-        layers.check(line.timing.as_ref())?;
+        jam_desk::number(line, ids);
+        line.check()?;
         Ok(())
     }
 }

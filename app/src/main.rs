@@ -4,13 +4,15 @@ mod align;
 mod capture;
 mod character;
 mod check;
+mod edit;
 mod layers;
+mod out;
+mod spoken;
 mod sync;
 
 use anyhow::Context;
 use clap::{Args, Parser, Subcommand};
-use jam_formats::{script, sound};
-use jam_voice::{Analyser, Found, features};
+use jam_formats::sound;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
@@ -43,6 +45,9 @@ enum What {
     /// Prints what a supervisor would send back of a recording's performance, as JSON.
     #[command(after_help = check::EXAMPLES)]
     Check(check::Check),
+    /// Makes operations on a line of a production, the same ones that the page makes, and prints the line.
+    #[command(after_help = edit::EXAMPLES)]
+    Edit(edit::Edit),
     /// Simulated programs that stand in for real ones, to try what Jam Lips works with.
     #[command(subcommand, name = "stand-in")]
     StandIn(StandIn),
@@ -78,8 +83,7 @@ fn stand_in_transcript(audio: &Path) -> anyhow::Result<()> {
         Some((line, (length - recording.duration().0).abs()))
     });
     let (line, _) = lines.min_by(|a, b| a.1.total_cmp(&b.1)).context("the demo has no lines")?;
-    println!("{}", line.text);
-    Ok(())
+    out::print(&format!("{}\n", line.text))
 }
 
 #[derive(Args)]
@@ -91,46 +95,12 @@ struct Serve {
     #[arg(long, default_value = "127.0.0.1:7420", value_name = "ADDRESS")]
     listen: std::net::SocketAddr,
     /// A program of your own that writes down what a recording says, with its arguments: it is given a WAV file
-    /// last and prints the words. `jamlips stand-in transcript` shows how.
+    /// last and prints the words. Paths with blanks stand in quotation marks. `jamlips stand-in transcript` shows how.
     #[arg(long, value_name = "COMMAND")]
     transcriber: Option<String>,
     /// Hears the OSC of a face capture there, as 127.0.0.1:7421.
     #[arg(long, value_name = "ADDRESS")]
     osc: Option<std::net::SocketAddr>,
-}
-
-/// A recording and what is said in it.
-#[derive(Args)]
-struct Spoken {
-    /// The recording: WAV, FLAC, MP3, Ogg Vorbis, M4A, AIFF or CAF.
-    audio: PathBuf,
-    /// What is said in it; without a text its sounds alone are heard, a draft without words.
-    #[arg(long, value_name = "WORDS")]
-    text: Option<String>,
-    /// A file with what is said in it: plain text, or subtitles (.srt, .vtt).
-    #[arg(long, conflicts_with = "text", value_name = "FILE")]
-    text_file: Option<PathBuf>,
-}
-
-impl Spoken {
-    fn text(&self) -> anyhow::Result<String> {
-        match (&self.text, &self.text_file) {
-            (Some(text), _) => Ok(text.clone()),
-            (None, Some(file)) => script::text_of(&read(file)?).with_context(|| file.display().to_string()),
-            (None, None) => Ok(String::new()),
-        }
-    }
-
-    fn analyse(&self) -> anyhow::Result<Found> {
-        let recording = sound::read_file(&self.audio, features::RATE)
-            .map_err(|e| anyhow::anyhow!("{}: {e}", self.audio.display()))?;
-        let analyser = Analyser::shipped()?;
-        Ok(if self.text.is_none() && self.text_file.is_none() {
-            analyser.hear(&recording, &|_| true)?
-        } else {
-            analyser.analyse(&recording, &self.text()?, &|_| true)?
-        })
-    }
 }
 
 fn read(path: &Path) -> anyhow::Result<Vec<u8>> {
@@ -144,6 +114,7 @@ fn main() -> ExitCode {
         What::Align(options) => align::run(&options),
         What::Sync(options) => sync::run(&options),
         What::Check(options) => check::run(&options),
+        What::Edit(options) => edit::run(&options),
         What::StandIn(StandIn::Transcript { audio }) => stand_in_transcript(&audio),
         What::StandIn(StandIn::Capture { server, osc, seconds }) => capture::stand_in(server, osc, seconds),
     };
@@ -166,13 +137,17 @@ fn serve(options: &Serve, demo: bool) -> anyhow::Result<()> {
         .init();
     let name = if demo { "fog-at-pell-harbour.jam" } else { "production.jam" };
     let data = options.data.clone().unwrap_or_else(|| PathBuf::from(name));
-    let store = jam_store::Store::open(&data)?;
+    let store = jam_store::Store::open_alone(&data)?;
     if demo {
         jam_demo::fill(&store)?;
     }
     tokio::runtime::Runtime::new()?.block_on(async {
-        let command = options.transcriber.as_ref();
-        let transcriber = command.map(|c| c.split_whitespace().map(str::to_string).collect());
+        let words = |c: &String| {
+            let words = shlex::split(c).filter(|w| !w.is_empty());
+            words
+                .with_context(|| format!("--transcriber {c}: a quotation mark is not closed, or it is empty"))
+        };
+        let transcriber = options.transcriber.as_ref().map(words).transpose()?;
         let settings = jam_server::Settings { transcriber, osc: options.osc };
         let server = jam_server::Server::bind_with(store, options.listen, settings).await?;
         println!(

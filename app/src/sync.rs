@@ -1,10 +1,12 @@
 //! `jamlips sync`: a character speaking a recording, as an animated glTF file and as curves.
 
 use crate::layers::LayerOptions;
-use crate::{Spoken, character};
+use crate::spoken::{Spoken, first_frame};
+use crate::{character, out};
+use anyhow::Context;
 use clap::Args;
 use jam_formats::deliver::Delivery;
-use jam_score::{Frame, FrameGrid, FrameRate, Line};
+use jam_score::{Frame, FrameGrid, FrameRate};
 use std::path::PathBuf;
 
 pub const EXAMPLES: &str = "Examples:
@@ -31,28 +33,31 @@ pub struct Sync {
     #[arg(long, default_value = "24", value_name = "RATE")]
     fps: FrameRate,
     /// The number of the frame at time zero.
-    #[arg(long, default_value_t = 1001, allow_negative_numbers = true, value_name = "N")]
-    first_frame: i64,
+    #[arg(long, default_value = "1001", allow_negative_numbers = true, value_name = "N", value_parser = first_frame)]
+    first_frame: Frame,
 }
 
 pub fn run(options: &Sync) -> anyhow::Result<()> {
     let character = character::open(&options.character)?;
     let wiring = character::wiring(&character, options.wiring.as_deref())?;
-    let found = options.spoken.analyse()?;
-    let mut line = Line::new(found.timing.text.clone());
-    let heard = found.prosody();
-    line.timing = Some(found.timing);
-    options.layers.lay(&mut line)?;
-    let grid = FrameGrid { rate: options.fps, first: Frame(options.first_frame) };
-    let delivery = Delivery::new(&line, &heard, &wiring, grid)?;
+    let grid = FrameGrid { rate: options.fps, first: options.first_frame };
+    let played = options.spoken.play(&options.layers, &wiring, grid)?;
+    let timing = played.line.timing.as_ref().context("the line has no times")?;
+    let delivery = Delivery { timing, wiring: &wiring, sampled: played.sampled() };
     let name =
         options.spoken.audio.file_stem().map_or_else(|| "line".into(), |s| s.to_string_lossy().into_owned());
     std::fs::create_dir_all(&options.out)?;
     let animated = options.out.join(format!("{name}.glb"));
     let curves = options.out.join("curves.json");
-    std::fs::write(&animated, delivery.glb(&character, &name)?)?;
-    std::fs::write(&curves, delivery.curves()?)?;
-    println!("{}\n{}", animated.display(), curves.display());
-    println!("{} frames from {} at {} frames a second", delivery.frames(), grid.first.0, grid.rate);
-    Ok(())
+    let (glb, text) = (delivery.glb(&character, &name)?, delivery.curves()?);
+    out::write(&animated, &glb)?;
+    out::write(&curves, text.as_bytes())?;
+    let frames = delivery.frames();
+    out::print(&format!(
+        "{}\n{}\n{frames} frames from {} at {} frames a second\n",
+        animated.display(),
+        curves.display(),
+        grid.first.0,
+        grid.rate
+    ))
 }

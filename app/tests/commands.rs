@@ -1,13 +1,15 @@
 //! The command line as a person types it.
 #![allow(clippy::unwrap_used)]
 
+use jam_desk::Played;
 use jam_face::Control;
 use jam_formats::deliver::Delivery;
-use jam_score::{Frame, FrameGrid, FrameRate, Line};
+use jam_score::{Frame, FrameGrid, FrameRate, Ids, Line};
 use jam_voice::Analyser;
 use serde_json::Value;
 use std::path::Path;
 use std::process::{Command, Output};
+use std::sync::Arc;
 
 const TEXT: &str = "I thought the worst of it was over.";
 
@@ -45,7 +47,7 @@ fn align_prints_words_and_sounds_with_times_and_confidence() {
         assert!(sounds.iter().all(|s| s["phone"].is_string() && s["confidence"].is_number()));
     }
     let table = jamlips(&["align", &recording(folder.path()), "--text", TEXT]);
-    assert!(String::from_utf8_lossy(&table.stdout).contains("  worst\n"));
+    assert!(String::from_utf8_lossy(&table.stdout).contains("%  worst\n"));
 }
 
 /// The page delivers by the same function, so its files are these.
@@ -55,8 +57,9 @@ fn sync_writes_what_the_page_delivers_on_any_grid() {
     let analysed = Analyser::shipped().unwrap();
     let sound = jam_formats::sound::read(jam_demo::LINES[9].recording).unwrap();
     let found = analysed.analyse(&sound, TEXT, &|_| true).unwrap();
-    let heard = found.prosody();
-    let line = Line { timing: Some(found.timing), ..Line::new(TEXT) };
+    let prosody = Arc::new(found.prosody());
+    let timing = found.timing.numbered_like(None, &mut Ids::NEW_LINE.clone());
+    let line = Line { timing: Some(timing), ..Line::new(TEXT) };
     let bram = jam_demo::CHARACTERS[0].read().unwrap();
     let wiring = bram.wiring().unwrap();
     for (fps, first) in [("24", 1001), ("25", 0), ("30", 1), ("30000/1001", -5), ("60", 86_400)] {
@@ -77,7 +80,9 @@ fn sync_writes_what_the_page_delivers_on_any_grid() {
         ]);
         assert!(said.status.success(), "{}", String::from_utf8_lossy(&said.stderr));
         let grid = FrameGrid { rate: fps.parse::<FrameRate>().unwrap(), first: Frame(first) };
-        let delivery = Delivery::new(&line, &heard, &wiring, grid).unwrap();
+        let played = Played::new(&line, &wiring, grid, prosody.clone(), None).unwrap();
+        let timing = played.line.timing.as_ref().unwrap();
+        let delivery = Delivery { timing, wiring: &wiring, sampled: played.sampled() };
         let curves = std::fs::read_to_string(out.join("curves.json")).unwrap();
         assert_eq!(curves, delivery.curves().unwrap(), "{fps}");
         assert_eq!(
@@ -146,4 +151,72 @@ fn align_works_without_a_text_and_writes_interval_tiers() {
     let doubtful = |w: &Value| w["doubtful"] == true;
     assert!(marked["words"].as_array().unwrap().iter().any(|w| w["text"] == "elephant" && doubtful(w)));
     assert!(aligned["words"].as_array().unwrap().iter().all(|w| w.get("doubtful").is_none()));
+}
+
+/// What the page does over HTTP and what the command line does are the same: the same operations on the same line, the
+/// same bytes.
+#[test]
+fn operations_give_the_same_bytes_on_the_command_line_as_over_http() {
+    let folder = tempfile::tempdir().unwrap();
+    let (one, other) = (folder.path().join("one.jam"), folder.path().join("other.jam"));
+    let store = jam_store::Store::open(&one).unwrap();
+    let sound = jam_formats::sound::read_at(jam_demo::LINES[9].recording, 16_000).unwrap();
+    let found = Analyser::shipped().unwrap().analyse(&sound, TEXT, &|_| true).unwrap();
+    let mut ids = Ids::NEW_LINE;
+    let timing = found.timing.numbered_like(None, &mut ids);
+    let (word, edge) = (timing.words[2].id, timing.sounds[5].id);
+    let document = &Line { timing: Some(timing), ..Line::new(TEXT) };
+    let (recording, recording_name) = (jam_demo::LINES[9].recording, "worst.wav");
+    let id = store.add_line(&jam_store::NewLine {
+        document,
+        ids,
+        recording,
+        recording_name,
+        facts: &sound.facts(),
+    });
+    let id = id.unwrap().id;
+    store.checkpoint().unwrap();
+    drop(store);
+    std::fs::copy(&one, &other).unwrap();
+    let steps: Vec<Value> = vec![
+        serde_json::json!({"op": {"do": "add_mood", "mood": "worry", "amount": 0.6, "over": {"word": word}}, "gesture": "a"}),
+        serde_json::json!({"op": {"do": "correct", "correction": {"kind": "move_edge", "sound": edge, "to": 0.61, "alone": false}}}),
+        serde_json::json!({"op": {"do": "key", "control": "jaw_open", "time": 0.7, "value": 0.4}}),
+        serde_json::json!({"op": {"do": "bake", "controls": ["lips_round"], "span": {"start": 0.3, "end": 0.9}, "tolerance": 0.01}}),
+        serde_json::json!({"turn": "undo"}),
+        serde_json::json!({"op": {"do": "add_look", "look": {"kind": "at", "mark": 1}, "at": {"yaw": 12.0, "pitch": 2.0}, "over": {"time": 1.0}}}),
+        serde_json::json!({"op": {"do": "retype", "word": word, "text": "that"}}),
+    ];
+    let file = folder.path().join("steps.jsonl");
+    std::fs::write(&file, steps.iter().map(|s| format!("{s}\n")).collect::<String>()).unwrap();
+    let said = jamlips(&["edit", "--data", &one.to_string_lossy(), "--line", "1", &file.to_string_lossy()]);
+    assert!(said.status.success(), "{}", String::from_utf8_lossy(&said.stderr));
+    let by_command = String::from_utf8(said.stdout).unwrap();
+
+    let over_http = tokio::runtime::Runtime::new().unwrap().block_on(async {
+        let store = jam_store::Store::open(&other).unwrap();
+        let server = jam_server::Server::bind(store.clone(), "127.0.0.1:0".parse().unwrap()).await.unwrap();
+        let address = server.address();
+        tokio::spawn(server.run(std::future::pending()));
+        let client = reqwest::Client::new();
+        for step in &steps {
+            let (path, body) = match step["turn"].as_str() {
+                Some(turn) => (turn.to_string(), Value::Null),
+                None => ("operations".to_string(), step.clone()),
+            };
+            let url = format!("http://{address}/api/lines/{id}/{path}");
+            let answer = client.post(url).json(&body).send().await.unwrap();
+            assert!(answer.status().is_success(), "{}", answer.text().await.unwrap());
+        }
+        loop {
+            let document = store.line(id).unwrap().document;
+            if document.is_timed() {
+                return serde_json::to_string(&document).unwrap() + "\n";
+            }
+            tokio::time::sleep(std::time::Duration::from_millis(20)).await;
+        }
+    });
+    assert_eq!(by_command, over_http);
+    let refused = jamlips(&["edit", "--data", &one.to_string_lossy(), "--line", "7"]);
+    assert!(String::from_utf8_lossy(&refused.stderr).contains("last is 1"));
 }

@@ -11,7 +11,7 @@ pub use lines::{BELL, BRAM, Cue, DemoLine, LINES, ODILE};
 use jam_face::{Attached, Control, Feed, Wiring};
 use jam_formats::glb::{Character, GlbError};
 use jam_formats::sound::{self, SoundError};
-use jam_score::{Frame, FrameGrid, FrameRate, Line};
+use jam_score::{Frame, FrameGrid, FrameRate, Ids, Line};
 use jam_store::{NewLine, Production, Store, StoreError};
 use jam_voice::{AnalyseError, Analyser, features};
 
@@ -96,14 +96,18 @@ pub fn fill(store: &Store) -> Result<(), DemoError> {
         let recording = sound::read_at(line.recording, features::RATE)?;
         let facts = recording.facts();
         let found = analyser.analyse(&recording, line.text, &|_| true)?;
-        let document = Line {
+        let mut ids = Ids::NEW_LINE;
+        let timing = found.timing.numbered_like(None, &mut ids);
+        let mut document = Line {
             character: Some(line.character.into()),
-            layers: line.layers(&found.timing),
-            timing: Some(found.timing),
+            layers: line.layers(&timing),
+            timing: Some(timing),
             ..Line::new(line.text)
         };
+        jam_desk::number(&mut document, &mut ids);
         store.add_line(&NewLine {
             document: &document,
+            ids,
             recording: line.recording,
             recording_name: line.file_name,
             facts: &facts,

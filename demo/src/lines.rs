@@ -24,7 +24,7 @@ pub struct DemoLine {
 }
 
 impl DemoLine {
-    /// The cues of a timed line as its layers.
+    /// The cues of a timed line as its layers; what is in them has no number yet.
     pub fn layers(&self, timing: &Timing) -> Layers {
         let mut layers = Layers::default();
         let over = |words: &std::ops::RangeInclusive<usize>| {
@@ -35,14 +35,15 @@ impl DemoLine {
             Some(Stretch::at(timing, span))
         };
         for cue in self.cues {
-            let id = layers.next_id();
+            let id = 0;
             match cue {
                 Cue::Feels(mood, amount, words) => {
                     let does = Acting::of(mood.clone(), *amount);
                     layers.moods.extend(over(words).map(|over| Over { id, over, does }));
                 }
                 Cue::LooksAt(mark, words) => {
-                    let does = Look::Face { mark: (*mark).into() };
+                    let mark = layers.settings.mark_named(mark).unwrap_or_default();
+                    let does = Look::Face { mark };
                     layers.looks.extend(over(words).map(|over| Over { id, over, does }));
                 }
                 Cue::Thinks(words) => {

@@ -4,16 +4,18 @@
 
 mod common;
 
-use common::{lines, under};
+use common::{lines, performance, under};
 use jam_demo::{CHARACTERS, LINES};
-use jam_face::{Control, Feed, MouthKind, Output, Target};
-use jam_formats::deliver::{self, Delivery};
+use jam_desk::Played;
+use jam_face::{Control, Feed, MouthKind, Output, Target, Wiring};
+use jam_formats::deliver::Delivery;
 use jam_formats::glb::Character;
 use jam_formats::sound;
 use jam_score::layers::Mood;
-use jam_score::{Diction, Frame, FrameGrid, FrameRate, Phone, Region, Seconds, Span};
+use jam_score::{Diction, Frame, FrameGrid, FrameRate, Line, Phone, Prosody, Region, Seconds, Span};
 use jam_voice::Analyser;
 use serde_json::{Value, json};
+use std::sync::Arc;
 
 fn with_and_without_moods() -> impl Iterator<Item = Option<&'static Mood>> {
     std::iter::once(None).chain(Mood::NAMED.iter().map(Some))
@@ -21,6 +23,23 @@ fn with_and_without_moods() -> impl Iterator<Item = Option<&'static Mood>> {
 
 fn rates() -> [FrameRate; 5] {
     [(24, 1), (25, 1), (30, 1), (30000, 1001), (60, 1)].map(|(n, d)| FrameRate::new(n, d).unwrap())
+}
+
+/// A line as it goes out.
+fn delivered<T>(
+    line: &Line,
+    heard: &Prosody,
+    wiring: &Wiring,
+    grid: FrameGrid,
+    written: impl Fn(&Delivery<'_>) -> T,
+) -> T {
+    let played = Played::new(line, wiring, grid, Arc::new(heard.clone()), None).unwrap();
+    let timing = line.timing.as_ref().unwrap();
+    written(&Delivery { timing, wiring, sampled: played.sampled() })
+}
+
+fn curves(line: &Line, heard: &Prosody, wiring: &Wiring, grid: FrameGrid) -> String {
+    delivered(line, heard, wiring, grid, |d| d.curves().unwrap())
 }
 
 #[test]
@@ -47,7 +66,7 @@ fn every_seal_tuck_tongue_and_closed_teeth_shows_on_every_frame_grid() {
         for (line, heard) in lines() {
             let line = &under(line, mood);
             let timing = line.timing.as_ref().unwrap();
-            let face = deliver::performance(line, heard, grid).unwrap();
+            let face = performance(line, heard, grid.rate);
             for sound in &timing.sounds {
                 let (control, keeps): (Control, fn(f32) -> bool) = match sound.phone {
                     Phone::P | Phone::B | Phone::M => (Control::LipsClose, |v| v >= 0.98),
@@ -78,8 +97,7 @@ fn every_jaw_beat_of_every_line_peaks_within_half_a_frame_of_its_vowel() {
     let (mut all, mut far) = (0, Vec::new());
     for (line, heard) in lines() {
         let timing = line.timing.as_ref().unwrap();
-        let face =
-            deliver::performance(line, heard, FrameGrid { rate: FrameRate::FILM, first: Frame(0) }).unwrap();
+        let face = performance(line, heard, FrameRate::FILM);
         let jaw = face.curve(Control::JawOpen).unwrap();
         let mut sounds = jam_face::spoken(timing, &[], 0.0);
         jam_face::beats::mark(&mut sounds, &diction);
@@ -125,8 +143,7 @@ fn sealed_lips_are_shut_on_bram() {
     let mut seals = 0;
     for ((line, heard), mood) in lines().iter().flat_map(|l| with_and_without_moods().map(move |m| (l, m))) {
         let line = &under(line, mood);
-        let face =
-            deliver::performance(line, heard, FrameGrid { rate: FrameRate::FILM, first: Frame(0) }).unwrap();
+        let face = performance(line, heard, FrameRate::FILM);
         for i in 0..face.len() {
             if face.sample(Control::LipsClose, i) < 0.98 {
                 continue;
@@ -155,11 +172,9 @@ fn the_clip_covers_the_recording_to_its_last_sample_and_ends_at_rest() {
     for rate in rates() {
         for (line, heard) in lines() {
             let grid = FrameGrid { rate, first: Frame(1001) };
-            let curves: Value =
-                serde_json::from_str(&Delivery::new(line, heard, &wiring, grid).unwrap().curves().unwrap())
-                    .unwrap();
+            let curves: Value = serde_json::from_str(&curves(line, heard, &wiring, grid)).unwrap();
             let frames = curves["frames"].as_i64().unwrap();
-            let tail = jam_formats::curves::TAIL_FRAMES;
+            let tail = jam_score::TAIL_FRAMES;
             let end = line.timing.as_ref().unwrap().end();
             assert!(
                 grid.time_of(Frame(1001 + frames - 1 - tail)) >= end - Seconds(1e-6),
@@ -194,9 +209,7 @@ fn the_curves_file_is_what_its_schema_says() {
     let wiring = CHARACTERS[0].read().unwrap().wiring().unwrap();
     for (line, heard) in lines() {
         let grid = FrameGrid { rate: FrameRate::FILM, first: Frame(-3) };
-        let mut curves: Value =
-            serde_json::from_str(&Delivery::new(line, heard, &wiring, grid).unwrap().curves().unwrap())
-                .unwrap();
+        let mut curves: Value = serde_json::from_str(&curves(line, heard, &wiring, grid)).unwrap();
         schema.validate(&curves).unwrap();
         curves["frame_rate"]["num"] = json!("24");
         assert!(!schema.is_valid(&curves), "a schema that refuses nothing");
@@ -220,7 +233,7 @@ fn every_character_at_rest_and_speaking_passes_the_validator_without_a_warning()
         let character = one.read().unwrap();
         let wiring = one.wiring(&character).unwrap();
         let (line, heard) = &lines()[line];
-        let speak = || Delivery::new(line, heard, &wiring, grid).unwrap().glb(&character, "line").unwrap();
+        let speak = || delivered(line, heard, &wiring, grid, |d| d.glb(&character, "line").unwrap());
         let speaking = speak();
         assert!(speaking == speak(), "{}: the same bytes twice", one.name);
         for (bytes, animations) in [(one.model, 0), (speaking.as_slice(), 1)] {
@@ -271,7 +284,7 @@ fn the_bell_speaks_with_joints_alone() {
     let joint = |node: &str| wiring.outputs.iter().position(|o| o.target.node() == Some(node)).unwrap();
     let (jaw, mouth) = (joint("jaw"), joint("mouth"));
     let grid = FrameGrid { rate: FrameRate::FILM, first: Frame(0) };
-    let face = deliver::performance(&lines()[14].0, &lines()[14].1, grid).unwrap();
+    let face = performance(&lines()[14].0, &lines()[14].1, grid.rate);
     let (mut widest, mut roundest) = (0f32, 0f32);
     for i in 0..face.len() {
         let controls: Vec<f32> = Control::ALL.iter().map(|c| face.sample(*c, i)).collect();
@@ -345,8 +358,7 @@ fn nothing_shakes_faster_than_eight_times_a_second_outside_closures() {
     let (mut turns, mut fast) = (0, Vec::new());
     for (line, heard) in lines() {
         let timing = line.timing.as_ref().unwrap();
-        let face =
-            deliver::performance(line, heard, FrameGrid { rate: FrameRate::FILM, first: Frame(0) }).unwrap();
+        let face = performance(line, heard, FrameRate::FILM);
         for control in [Control::JawOpen, Control::LipsRound, Control::LipsProtrude, Control::LipsSpreadLeft]
         {
             let Some(curve) = face.curve(control) else { continue };

@@ -4,12 +4,11 @@
 
 mod common;
 
-use common::{lines, under};
+use common::{lines, performance, under};
 use jam_demo::CHARACTERS;
 use jam_face::{Performance, Target, Wiring};
-use jam_formats::deliver;
 use jam_score::layers::Mood;
-use jam_score::{Frame, FrameGrid, FrameRate, Phone, Seconds};
+use jam_score::{FrameRate, Phone, Seconds};
 use serde_json::Value;
 use std::collections::BTreeMap;
 
@@ -223,13 +222,12 @@ fn no_mood_breaks_a_must_on_the_mesh() {
     let rest = mouth.lip_to_teeth(&BTreeMap::new());
     assert!(mouth.lip_to_teeth(&open) > rest + 4.0);
 
-    let grid = FrameGrid { rate: FrameRate::FILM, first: Frame(0) };
     let (mut checked, mut worst) = (BTreeMap::new(), BTreeMap::new());
     for (line, heard) in lines() {
         let timing = line.timing.clone().unwrap();
         for mood in std::iter::once(None).chain(Mood::NAMED[..6].iter().map(Some)) {
             let moody = under(line, mood);
-            let face = deliver::performance(&moody, heard, grid).unwrap();
+            let face = performance(&moody, heard, FrameRate::FILM);
             for sound in &timing.sounds {
                 // As on frames: from the one before it to the one after.
                 let (start, end) = (sound.span.start.0 - 1.0 / 24.0, sound.span.end.0 + 1.0 / 24.0);

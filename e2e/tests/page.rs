@@ -140,7 +140,9 @@ impl Page {
         let started = Instant::now();
         while !holds().await? {
             if started.elapsed() > PATIENCE {
-                bail!("waited in vain until {what}");
+                let picture = std::env::temp_dir().join("jam-lips-waited-in-vain.png");
+                self.browser.screenshot(&picture).await?;
+                bail!("waited in vain until {what}; the page as it was then: {}", picture.display());
             }
             tokio::time::sleep(Duration::from_millis(50)).await;
         }
@@ -444,7 +446,7 @@ async fn retype_a_word(page: &Page, address: SocketAddr, data: &Path) -> Result<
     let again = serve(data).await?;
     page.browser.goto(format!("http://{again}/score/1")).await?;
     page.find("button[title='Undo: accept a word']").await?.click().await?;
-    page.find("button[title='Undo: change the text']").await?.click().await?;
+    page.find("button[title='Undo: write a word otherwise']").await?.click().await?;
     page.until("the text is back", || text(again, TEXT)).await?;
     page.browser.goto(format!("http://{address}/score/1")).await?;
     page.find("[data-testid=timed]").await?;
@@ -468,8 +470,8 @@ async fn articulate(page: &Page, address: SocketAddr) -> Result<()> {
         slider.send_keys(Key::Left + "").await?;
     }
     page.until("the jaw opens less", || async { Ok((openness().await? - 1.49).abs() < 0.011) }).await?;
-    for wanted in [1.55, first] {
-        page.find("button[title='Undo: change the diction']").await?.click().await?;
+    for (step, wanted) in [("diction: openness", 1.55), ("shout diction", first)] {
+        page.find(&format!("button[title='Undo: {step}']")).await?.click().await?;
         page.until("a step is taken back", || async { Ok((openness().await? - wanted).abs() < 1e-9) })
             .await?;
     }
@@ -670,8 +672,8 @@ async fn look(page: &Page, address: SocketAddr) -> Result<()> {
     left.click().perform().await?;
     page.until("there is a look", || async { Ok(own("looks").await?.len() == 1) }).await?;
     let there = own("looks").await?.remove(0);
-    assert_eq!(there["does"]["mark"], "spot 1");
     let spot = last_mark().await?;
+    assert_eq!((&there["does"]["mark"], &spot["name"]), (&spot["id"], &serde_json::json!("spot 1")));
     // What is left in the picture is at the character's right.
     assert!(spot["yaw"].as_f64().is_some_and(|yaw| yaw < -10.0), "{spot}");
     let pitch = |mark: &serde_json::Value| mark["pitch"].as_f64().unwrap_or(0.0);
@@ -738,7 +740,7 @@ async fn perform(page: &Page, address: SocketAddr) -> Result<()> {
     let passes = async || -> Result<usize> {
         let now = line(address).await?;
         let touches = now["touches"].as_array().context("no touches")?;
-        Ok(touches.iter().filter(|t| t["pass"] == "brows 1").count())
+        Ok(touches.iter().filter(|t| t["pass"]["name"] == "brows 1").count())
     };
     page.until("the pass is kept", || async { Ok(passes().await? >= 2) }).await?;
     page.find("button[title='Undo: keep the pass brows 1']").await?.click().await?;

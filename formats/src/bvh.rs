@@ -120,8 +120,12 @@ fn hierarchy(words: &mut Words<'_>) -> Result<(Vec<Joint>, usize), BvhError> {
                 let Some(joint) = open.last().copied().flatten().and_then(|i| joints.get_mut(i)) else {
                     return Err(damaged(word));
                 };
+                // Three turns and three places are all there is of a joint; the file's own number is not trusted.
+                if count > 6 {
+                    return Err(damaged(format!("CHANNELS {count}")));
+                }
                 joint.first = channels;
-                for _ in 0..count.min(6) {
+                for _ in 0..count {
                     joint.channels.push(match words.next()?.to_ascii_lowercase().as_str() {
                         "xrotation" => Channel::X,
                         "yrotation" => Channel::Y,
@@ -253,6 +257,10 @@ mod tests {
             Err(BvhError::NoHead)
         );
         assert_eq!(read(whole.replace("Frames: 2", "Frames: 900000").as_bytes()), Err(BvhError::TooLong));
+        let huge = whole.replacen("CHANNELS 6", "CHANNELS 999999999999", 1);
+        assert!(
+            matches!(read(huge.as_bytes()), Err(BvhError::Damaged(near)) if near.starts_with("CHANNELS"))
+        );
         for cut in (10..whole.len()).step_by(7) {
             let found = read(&whole.as_bytes()[..cut]);
             assert!(found.is_err() || cut > whole.len() - 4, "{cut}");

@@ -1,15 +1,13 @@
 //! Curves out, as JSON: one value a frame of every control and of everything the character's wiring
 //! drives, with the words and sounds they were made from. Described by `docs/formats/curves.schema.json`.
 
-use jam_face::{Control, Performance, Target, Wired, Wiring};
-use jam_score::{Frame, FrameGrid, FrameRate, Seconds, Timing};
+use jam_face::{Control, Sampled, Target, Wiring};
+use jam_score::{Frame, FrameRate, Seconds, Timing};
 use serde::Serialize;
 use std::collections::BTreeMap;
 
 /// What the file says it is.
 pub const FORMAT: &str = "jam-lips-curves/1";
-/// Frames of rest after the sound's last sample.
-pub const TAIL_FRAMES: i64 = 6;
 
 #[derive(Serialize)]
 struct Document<'a> {
@@ -53,42 +51,6 @@ struct SoundStretch {
     phone: &'static str,
     start: Seconds,
     end: Seconds,
-}
-
-/// A performance on a frame grid: long enough to cover the sound to its last sample, and a tail.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Sampled {
-    pub grid: FrameGrid,
-    /// All controls, frame by frame.
-    pub faces: Vec<Vec<f32>>,
-    /// The wiring's values, frame by frame.
-    pub wired: Vec<Wired>,
-    /// Index of the drawing shown, frame by frame; empty without a chart of mouths.
-    pub drawings: Vec<usize>,
-}
-
-/// Length of the tail on a grid.
-pub fn tail(rate: FrameRate) -> Seconds {
-    // One frame more, because the sound rarely ends on a frame.
-    Seconds((TAIL_FRAMES + 1) as f64 * rate.frame_length().0)
-}
-
-/// Samples controls on every frame, then wires them: wired values of another grid must not be
-/// interpolated, or a seal may open.
-pub fn sample(
-    face: &Performance,
-    wiring: &Wiring,
-    grid: FrameGrid,
-    timing: &Timing,
-    lead: Seconds,
-) -> Sampled {
-    let frames = grid.frames_covering(timing.end()) + TAIL_FRAMES;
-    let faces: Vec<Vec<f32>> =
-        (0..frames).map(|i| face.face_at(grid.time_of(Frame(grid.first.0 + i)))).collect();
-    let wired = faces.iter().map(|f| wiring.apply(f)).collect();
-    let chart = wiring.chart.as_ref();
-    let drawings = chart.map(|c| c.stepped(timing, lead, grid.rate, frames as usize)).unwrap_or_default();
-    Sampled { grid, faces, wired, drawings }
 }
 
 /// The curves file. Values are rounded to five digits after the point.

@@ -164,10 +164,21 @@ fn what_is_no_sound_is_refused_in_a_sentence() {
     assert!(error.contains("export"), "{error}");
 }
 
+/// An hour is an hour at any rate: it was counted in samples, so that twelve at 4 kHz passed for less.
+#[test]
+fn a_recording_of_more_than_an_hour_is_refused_whatever_its_rate() {
+    let samples = 3_610 * 4_000u32;
+    let numbers = |all: &[u32]| all.iter().flat_map(|n| n.to_le_bytes()).collect::<Vec<u8>>();
+    let format = [numbers(&[16, 0x0001_0001, 4_000, 4_000]), vec![1, 0, 8, 0]].concat();
+    let head = [&b"RIFF"[..], &numbers(&[samples + 36]), b"WAVEfmt ", &format, b"data", &numbers(&[samples])];
+    let long = [head.concat(), vec![128; samples as usize]].concat();
+    assert!(matches!(sound::read(&long), Err(SoundError::TooLong)));
+}
+
 #[test]
 fn the_listening_copy_is_the_recording_again() {
     let recording = sound::read(&wav(Width::Float(32), 44_100, 2, &frames(4_410, 2, 44_100), false)).unwrap();
-    let copy = sound::read(&sound::listening_copy(&recording)).unwrap();
+    let copy = sound::read(&sound::listening_copy(&recording).unwrap()).unwrap();
     assert_eq!((copy.rate(), copy.channels(), copy.samples()), (44_100, 1, 4_410));
     let worst =
         copy.mono().iter().zip(recording.mono().iter()).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);

@@ -1,66 +1,70 @@
-//! How long it takes from an edit of a one-minute line to its changed curves, as a page on the same machine sees it:
-//! the edit is sent, kept, told, and the ten seconds that are looked at come back. `cargo bench -p jam-server`
+//! How long an edit takes, as pages on the same machine see it: the operation is sent, kept, told, and the ten seconds
+//! of curves that are looked at come back. One page on a line of a minute; eight pages on eight such lines at once; one
+//! page on a line of twenty minutes. What counts are the ratios of one run. `cargo bench -p jam-server`
 #![allow(clippy::unwrap_used)]
 
 use futures_util::{SinkExt, StreamExt};
+use jam_score::Ids;
 use jam_store::{NewLine, Store};
 use jam_voice::{Analyser, Recording};
 use serde_json::{Value, json};
-use std::time::Instant;
+use std::net::SocketAddr;
+use std::time::{Duration, Instant};
 use tokio_tungstenite::tungstenite::Message;
 
-const EDITS: usize = 120;
+const EDITS: usize = 60;
 
-/// A minute of the demo's lines in a row, timed.
-fn minute(store: &Store) -> i32 {
+/// Some seconds of the demo's lines in a row, timed once and added so many times.
+fn lines(store: &Store, seconds: usize, count: usize) -> Vec<i32> {
     let (mut samples, mut text) = (Vec::new(), String::new());
     for line in jam_demo::LINES.iter().cycle() {
         samples.extend(jam_formats::sound::read(line.recording).unwrap().mono_at(16_000).unwrap().iter());
         text = format!("{text} {}", line.text);
-        if samples.len() > 60 * 16_000 {
+        if samples.len() > seconds * 16_000 {
             break;
         }
     }
     let recording = Recording::new(16_000, vec![samples]).unwrap();
-    let wav = jam_formats::sound::listening_copy(&recording);
+    let wav = jam_formats::sound::listening_copy(&recording).unwrap();
     let mut document = jam_score::Line::new(text.trim());
     document.character = Some("Bram".into());
-    document.timing =
-        Some(Analyser::shipped().unwrap().analyse(&recording, &document.text, &|_| true).unwrap().timing);
+    let found = Analyser::shipped().unwrap().analyse(&recording, &document.text, &|_| true).unwrap();
+    let mut ids = Ids::NEW_LINE;
+    document.timing = Some(found.timing.numbered_like(None, &mut ids));
     let facts = recording.facts();
-    let new = NewLine { document: &document, recording: &wav, recording_name: "minute.wav", facts: &facts };
-    store.add_line(&new).unwrap().id
+    let new = |k: usize| {
+        let recording_name = &format!("{k}.wav");
+        let new = NewLine { document: &document, ids, recording: &wav, recording_name, facts: &facts };
+        store.add_line(&new).unwrap().id
+    };
+    (0..count).map(new).collect()
 }
 
-async fn measure() {
-    let folder = tempfile::tempdir().unwrap();
-    let store = Store::open(&folder.path().join("bench.jamlips")).unwrap();
-    let wiring = jam_demo::CHARACTERS[0].read().unwrap().wiring().unwrap();
-    store.add_cast_member("Bram", jam_demo::CHARACTERS[0].model, &wiring).unwrap();
-    let line = minute(&store);
-    let server = jam_server::Server::bind(store, "127.0.0.1:0".parse().unwrap()).await.unwrap();
-    let address = server.address();
-    tokio::spawn(server.run(std::future::pending()));
+/// Times of edits of one line until its changed curves are there, and until the answer is; the first, which opens
+/// connections and works everything out, is left out.
+async fn edit(address: SocketAddr, line: i32) -> Vec<(Duration, Duration)> {
     let client = reqwest::Client::new();
     let (mut live, _) = tokio_tungstenite::connect_async(format!("ws://{address}/api/live")).await.unwrap();
     let window = json!({"line": line, "snapshot": null, "from": 0, "to": 1000}).to_string();
-    let (mut curves, mut answers) = (Vec::new(), Vec::new());
-    for i in 0..EDITS {
+    let mut touch = Value::Null;
+    let mut times = Vec::new();
+    for i in 0..=EDITS {
         let keys = json!([{"time": 1.0, "value": 0.1}, {"time": 1.2, "value": 0.001 * i as f64}]);
-        let touch = json!({"id": (i > 0).then_some(1), "control": "jaw_open", "laid": "add", "fade_in": 0.1, "fade_out": 0.1, "amount": 1.0, "keys": keys});
-        let change = json!({"put": [touch], "remove": [], "what": "bench", "goes_on": i > 0});
+        let put = json!({"id": touch, "control": "jaw_open", "laid": "add", "fade_in": 0.1, "fade_out": 0.1, "amount": 1.0, "keys": keys});
+        let op = json!({"do": "touches", "put": [put], "what": "bench"});
         let started = Instant::now();
-        let request = client.post(format!("http://{address}/api/lines/{line}/touches")).json(&change);
+        let url = format!("http://{address}/api/lines/{line}/operations");
+        let request = client.post(url).json(&json!({"op": op, "gesture": "bench"}));
         let answer = tokio::spawn(async move {
             let answer = request.send().await.unwrap().error_for_status().unwrap();
-            answer.bytes().await.unwrap();
-            started.elapsed()
+            let answer: Value = answer.json().await.unwrap();
+            (answer["line"]["touches"][0]["id"].clone(), started.elapsed())
         });
         loop {
             match live.next().await.unwrap().unwrap() {
                 Message::Text(text) => {
                     let event: Value = serde_json::from_str(&text).unwrap();
-                    if event["type"] == "line" {
+                    if event["type"] == "line" && event["id"] == line {
                         live.send(Message::text(window.clone())).await.unwrap();
                     }
                 }
@@ -68,16 +72,55 @@ async fn measure() {
                 _ => {}
             }
         }
-        curves.push(started.elapsed());
-        answers.push(answer.await.unwrap());
+        let curves = started.elapsed();
+        let (id, answered) = answer.await.unwrap();
+        touch = id;
+        times.push((curves, answered));
     }
-    for (what, mut times) in [("changed curves", curves), ("the answer", answers)] {
-        // The first one opens connections and works everything out.
-        times.remove(0);
-        times.sort();
-        let at = |share: f64| times[((times.len() - 1) as f64 * share) as usize].as_secs_f64() * 1e3;
-        println!("{what}: {:.1} ms in the median, {:.1} ms for 95 of 100 edits", at(0.5), at(0.95));
+    times.remove(0);
+    times
+}
+
+/// Median and 95th percentile, milliseconds.
+fn summary(mut times: Vec<Duration>) -> (f64, f64) {
+    times.sort();
+    let at = |share: f64| times[((times.len() - 1) as f64 * share) as usize].as_secs_f64() * 1e3;
+    (at(0.5), at(0.95))
+}
+
+fn tell(what: &str, times: Vec<(Duration, Duration)>) -> (f64, f64) {
+    let (curves, answers): (Vec<_>, Vec<_>) = times.into_iter().unzip();
+    let (curves, answers) = (summary(curves), summary(answers));
+    println!(
+        "{what}: changed curves {:.1} ms in the median, {:.1} ms for 95 of 100; the answer {:.1} and {:.1} ms",
+        curves.0, curves.1, answers.0, answers.1
+    );
+    curves
+}
+
+async fn measure() {
+    let folder = tempfile::tempdir().unwrap();
+    let store = Store::open(&folder.path().join("bench.jam")).unwrap();
+    let wiring = jam_demo::CHARACTERS[0].read().unwrap().wiring().unwrap();
+    store.add_cast_member("Bram", jam_demo::CHARACTERS[0].model, &wiring).unwrap();
+    let minutes = lines(&store, 60, 8);
+    let long = lines(&store, 20 * 60, 1)[0];
+    let server = jam_server::Server::bind(store, "127.0.0.1:0".parse().unwrap()).await.unwrap();
+    let address = server.address();
+    tokio::spawn(server.run(std::future::pending()));
+    let one = tell("one page, one line of a minute", edit(address, minutes[0]).await);
+    let all: Vec<_> = minutes.into_iter().map(|line| tokio::spawn(edit(address, line))).collect();
+    let mut times = Vec::new();
+    for page in all {
+        times.extend(page.await.unwrap());
     }
+    let eight = tell("eight pages, eight lines of a minute", times);
+    let twenty = tell("one page, one line of twenty minutes", edit(address, long).await);
+    println!(
+        "eight against one, for 95 of 100: {:.1}; twenty minutes against one: {:.1}",
+        eight.1 / one.1,
+        twenty.0 / one.0
+    );
 }
 
 fn main() {

@@ -6,12 +6,13 @@ use crate::evaluate::Evaluations;
 use crate::jobs::Jobs;
 use crate::models::Models;
 use crate::problem::{Answer, Problem};
-use crate::voices::{Voice, Voices};
+use crate::voices::Voices;
 use jam_formats::{sound, test_line};
-use jam_score::{Line, Prosody, Timing};
+use jam_score::Timing;
 use jam_store::Store;
-use jam_voice::{AnalyseError, Analyser, WordList, accents, notation};
+use jam_voice::{AnalyseError, Analyser, WordList, notation};
 use serde::Serialize;
+use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, OnceLock};
 use tokio::sync::broadcast;
 
@@ -19,8 +20,16 @@ use tokio::sync::broadcast;
 #[derive(Debug, Clone, Serialize)]
 #[serde(tag = "type", rename_all = "snake_case")]
 pub enum Event {
-    /// A line changed, or a new one came.
+    /// A line changed: to which revision, by what, in words, and by which gesture of which page. Of times that came
+    /// there are no words: nobody's hand changed it.
     Line {
+        id: i32,
+        revision: i64,
+        words: Option<String>,
+        gesture: Option<String>,
+    },
+    /// What is known about a line changed, not the line: a new one came, its analysis ended.
+    State {
         id: i32,
     },
     Job {
@@ -28,6 +37,8 @@ pub enum Event {
     },
     Deliveries,
     Production,
+    /// What the production keeps under a name: poses, sets of curves.
+    Poses,
     Cast,
 }
 
@@ -42,6 +53,8 @@ pub struct App {
     pub(crate) models: Models,
     pub(crate) capture: Arc<Capture>,
     test_line: OnceLock<Timing>,
+    /// How often cast or production changed since the start.
+    epoch: AtomicU64,
     events: broadcast::Sender<Event>,
 }
 
@@ -57,6 +70,7 @@ impl App {
             models: Models::default(),
             capture: Arc::default(),
             test_line: OnceLock::new(),
+            epoch: AtomicU64::new(0),
             events: broadcast::channel(1024).0,
         })
     }
@@ -67,26 +81,16 @@ impl App {
             return Ok(timing);
         }
         let recording = sound::read(test_line::RECORDING)?;
+        // It ships with the program and is analysed in its tests.
         let found = self.analyser.analyse(&recording, test_line::TEXT, &|_| true);
-        Ok(self.test_line.get_or_init(|| match found {
-            Ok(found) => found.timing,
-            // It ships with the program and is analysed in its tests.
-            Err(error) => {
-                tracing::error!("the test line cannot be analysed: {error}");
-                Timing::default()
-            }
-        }))
+        let found =
+            found.map_err(|e| Problem::unexpected(format!("the test line cannot be analysed: {e}")))?;
+        Ok(self.test_line.get_or_init(|| found.timing))
     }
 
-    /// A recording as a line listens to it.
-    pub(crate) fn voice(&self, recording: &str, line: &Line) -> Answer<Arc<Voice>> {
-        self.voices.get(recording, line.listen.channel, || Ok::<_, Problem>(self.store.blob(recording)?))
-    }
-
-    /// What the layers of a line hear in a recording; nothing without times.
-    pub(crate) fn heard(&self, recording: &str, line: &Line) -> Answer<Prosody> {
-        let Some(timing) = &line.timing else { return Ok(Prosody::default()) };
-        Ok(accents::prosody(timing, &self.voice(recording, line)?.tracks))
+    /// How often cast or production changed since the start: curves of lines depend on them.
+    pub(crate) fn epoch(&self) -> u64 {
+        self.epoch.load(Ordering::Acquire)
     }
 
     /// How words are said in this production.
@@ -97,6 +101,9 @@ impl App {
     }
 
     pub(crate) fn tell(&self, event: Event) {
+        if matches!(event, Event::Cast | Event::Production) {
+            self.epoch.fetch_add(1, Ordering::Release);
+        }
         // Nobody listening is fine.
         let _ = self.events.send(event);
     }

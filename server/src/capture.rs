@@ -24,43 +24,110 @@ pub struct Frame {
 /// What is older is no capture any more.
 const FRESH: Duration = Duration::from_millis(500);
 
+/// What of a coefficient's name says its side.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+enum Side {
+    Left,
+    Right,
+    Neither,
+}
+
+fn side(name: &str) -> Side {
+    let name = name.to_ascii_lowercase();
+    match () {
+        () if name.ends_with("left") => Side::Left,
+        () if name.ends_with("right") => Side::Right,
+        () => Side::Neither,
+    }
+}
+
+/// Everything that came last, by name.
+#[derive(Debug, Clone, Default)]
+struct Last {
+    coefficients: BTreeMap<String, f32>,
+    head: Option<[f32; 3]>,
+}
+
+impl Last {
+    /// The controls that it drives. What one side's coefficients say is added up, looking in against looking out; of
+    /// two sides that drive the same control, as both eyes do the gaze, it is the mean.
+    fn face(&self) -> BTreeMap<Control, f32> {
+        let mut sums: BTreeMap<(Control, Side), f32> = BTreeMap::new();
+        for (name, value) in &self.coefficients {
+            for (control, worth) in captured(name) {
+                *sums.entry((control, side(name))).or_insert(0.0) += value * worth;
+            }
+        }
+        let mut face: BTreeMap<Control, f32> = BTreeMap::new();
+        for (control, _) in sums.keys() {
+            let of = |side: Side| sums.get(&(*control, side)).copied();
+            let sides: Vec<f32> = [Side::Left, Side::Right].into_iter().filter_map(of).collect();
+            let mean = if sides.is_empty() { 0.0 } else { sides.iter().sum::<f32>() / sides.len() as f32 };
+            face.insert(*control, mean + of(Side::Neither).unwrap_or(0.0));
+        }
+        let turned = self.head.into_iter().flatten();
+        face.extend([Control::HeadYaw, Control::HeadPitch, Control::HeadRoll].into_iter().zip(turned));
+        for (control, value) in &mut face {
+            let (low, high) = control.range();
+            *value = value.clamp(low, high);
+        }
+        face
+    }
+}
+
+/// Most coefficients of one source: the vocabulary has 52.
+const MOST: usize = 256;
+
 /// The face that came last.
 #[derive(Default)]
 pub struct Capture {
-    last: Mutex<Option<(Instant, BTreeMap<Control, f32>)>>,
+    last: Mutex<Option<(Instant, Last)>>,
 }
 
 impl Capture {
-    /// Takes a picture up; what it does not name stays as it was.
+    /// Takes a picture up; what it does not name stays as it was, so that a source may send one coefficient a message.
     pub fn take(&self, frame: &Frame) {
         let mut last = self.last.lock().unwrap_or_else(PoisonError::into_inner);
-        let mut face = last.take().map_or(BTreeMap::new(), |(_, face)| face);
-        let mut named: BTreeMap<Control, f32> = BTreeMap::new();
+        let mut all = last.take().map_or_else(Last::default, |(_, all)| all);
         for (name, value) in frame.coefficients.iter().filter(|(_, v)| v.is_finite()) {
-            for (control, worth) in captured(name) {
-                *named.entry(control).or_insert(0.0) += value * worth;
+            if all.coefficients.len() < MOST || all.coefficients.contains_key(name) {
+                all.coefficients.insert(name.clone(), *value);
             }
         }
-        for (control, value) in
-            [Control::HeadYaw, Control::HeadPitch, Control::HeadRoll].iter().zip(frame.head.iter().flatten())
-        {
-            if value.is_finite() {
-                named.insert(*control, *value);
-            }
+        if let Some(head) = frame.head.filter(|h| h.iter().all(|v| v.is_finite())) {
+            all.head = Some(head);
         }
-        for (control, value) in named {
-            let (low, high) = control.range();
-            face.insert(control, value.clamp(low, high));
-        }
-        *last = Some((Instant::now(), face));
+        *last = Some((Instant::now(), all));
     }
 
     /// The face as it is captured now; none if nothing came lately.
     pub fn now(&self) -> Option<Vec<(Control, f32)>> {
         let last = self.last.lock().unwrap_or_else(PoisonError::into_inner);
-        let (at, face) = last.as_ref()?;
-        (at.elapsed() < FRESH).then(|| face.iter().map(|(c, v)| (*c, *v)).collect())
+        let (at, all) = last.as_ref()?;
+        (at.elapsed() < FRESH).then(|| all.face().into_iter().collect())
     }
+}
+
+/// Deepest that bundles lie in bundles. The decoder calls itself for each, so what lies deeper never reaches it.
+const DEEPEST: usize = 8;
+
+/// Whether bundles of a packet lie no deeper than that (OSC 1.0: `#bundle`, eight bytes of time, then elements, each
+/// after its size). Looked at without going down.
+fn is_shallow(packet: &[u8]) -> bool {
+    let mut open: Vec<(&[u8], usize)> = vec![(packet, 0)];
+    while let Some((bytes, depth)) = open.pop() {
+        let Some(mut rest) = bytes.strip_prefix(b"#bundle\0").and_then(|b| b.get(8..)) else { continue };
+        if depth >= DEEPEST {
+            return false;
+        }
+        while let Some((size, after)) = rest.split_first_chunk::<4>() {
+            let size = u32::from_be_bytes(*size) as usize;
+            let Some(element) = after.get(..size) else { break };
+            open.push((element, depth + 1));
+            rest = &after[size..];
+        }
+    }
+    true
 }
 
 /// The numbers of an OSC packet by the last word of their addresses: `/face/jawOpen 0.3`, `/head yaw pitch roll`.
@@ -87,12 +154,24 @@ fn gather(packet: OscPacket, frame: &mut Frame) {
     }
 }
 
+/// How long a socket that gives an error is left alone.
+const AFTER_ERROR: Duration = Duration::from_millis(500);
+
 /// Hears OSC packets until the program ends.
 pub async fn hear_osc(capture: Arc<Capture>, socket: UdpSocket) {
     let mut buffer = vec![0; 64 << 10];
     loop {
-        let Ok((length, _)) = socket.recv_from(&mut buffer).await else { continue };
-        if let Ok((_, packet)) = rosc::decoder::decode_udp(&buffer[..length]) {
+        let length = match socket.recv_from(&mut buffer).await {
+            Ok((length, _)) => length,
+            Err(error) => {
+                tracing::warn!("the face capture cannot be heard: {error}");
+                tokio::time::sleep(AFTER_ERROR).await;
+                continue;
+            }
+        };
+        if is_shallow(&buffer[..length])
+            && let Ok((_, packet)) = rosc::decoder::decode_udp(&buffer[..length])
+        {
             let mut frame = Frame::default();
             gather(packet, &mut frame);
             capture.take(&frame);
@@ -103,6 +182,59 @@ pub async fn hear_osc(capture: Arc<Capture>, socket: UdpSocket) {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    fn after(messages: &[(&str, f32)]) -> HashMap<Control, f32> {
+        let capture = Capture::default();
+        for (name, value) in messages {
+            capture.take(&Frame { coefficients: HashMap::from([(name.to_string(), *value)]), head: None });
+        }
+        capture.now().into_iter().flatten().collect()
+    }
+
+    /// Both eyes look 15 degrees to the left: the gaze goes there once, not twice, whatever comes in which message.
+    #[test]
+    fn two_eyes_are_one_gaze_and_opposites_do_not_take_each_others_place() {
+        // To a thousandth of a degree: the senders' weights are single precision.
+        let near = |degrees: f32| (degrees * 1000.0).round() / 1000.0;
+        let gaze = |m: &[(&str, f32)]| near(after(m)[&Control::GazeYaw]);
+        let both = [
+            ("eyeLookOutLeft", 0.5),
+            ("eyeLookInLeft", 0.0),
+            ("eyeLookInRight", 0.5),
+            ("eyeLookOutRight", 0.0),
+        ];
+        assert_eq!(gaze(&both), 15.0);
+        assert_eq!(gaze(&both[..1]), 15.0, "one eye alone");
+        let mut turned = both;
+        turned.reverse();
+        assert_eq!(gaze(&turned), 15.0, "in any order");
+        let down = after(&[("eyeLookDownLeft", 0.4), ("eyeLookDownRight", 0.4), ("eyeLookUpLeft", 0.0)]);
+        assert_eq!(near(down[&Control::GazePitch]), 12.0);
+        let press = after(&[("mouthPressLeft", 0.5), ("mouthPressRight", 0.5)]);
+        assert_eq!(press[&Control::LipsPress], 0.5);
+    }
+
+    /// Source: OSC 1.0, bundles. 43 kB of bundles in bundles overflowed the decoder's stack.
+    #[test]
+    fn bundles_nested_without_end_are_left_alone() {
+        let mut packet = Vec::new();
+        for _ in 0..2_143 {
+            let mut outer = b"#bundle\0\0\0\0\0\0\0\0\x01".to_vec();
+            outer.extend((packet.len() as u32).to_be_bytes());
+            outer.append(&mut packet);
+            packet = outer;
+        }
+        assert!(!is_shallow(&packet));
+        let message = rosc::OscMessage { addr: "/face/jawOpen".into(), args: vec![OscType::Float(0.4)] };
+        let bundle = |content| {
+            OscPacket::Bundle(rosc::OscBundle {
+                timetag: rosc::OscTime { seconds: 0, fractional: 1 },
+                content: vec![content],
+            })
+        };
+        let two = rosc::encoder::encode(&bundle(bundle(OscPacket::Message(message)))).unwrap();
+        assert!(is_shallow(&two) && is_shallow(b"#bundle\0") && is_shallow(b""));
+    }
 
     #[test]
     fn coefficients_and_osc_become_controls() {

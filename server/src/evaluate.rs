@@ -1,29 +1,14 @@
-//! Curves of lines, evaluated once for each state of a line and kept until it changes.
+//! Curves of lines, evaluated once for each state of a line and kept until it changes; and windows of them as bytes.
 
 use crate::app::App;
 use crate::problem::Answer;
-use jam_face::{Control, HZ, Performance, Wiring};
-use jam_formats::deliver;
+use crate::shelf::Shelf;
+use jam_desk::Played;
+use jam_face::Control;
 use jam_score::layers::BlinkShape;
-use jam_score::{FrameGrid, FrameRate, Line, Prosody, Seconds, Timing};
+use jam_score::{Line, Prosody};
 use serde::{Deserialize, Serialize};
-use std::collections::HashMap;
-use std::sync::{Arc, Mutex, PoisonError};
-
-/// A line's curves and what they drive, sample by sample.
-pub struct Evaluated {
-    line: Line,
-    grid: FrameGrid,
-    pub wiring: Wiring,
-    /// Whose voice it was evaluated with: the recording's hash.
-    recording: String,
-    pub heard: Arc<Prosody>,
-    /// All layers before hands: stays while only they change.
-    before_hands: Arc<Performance>,
-    pub face: Performance,
-    /// Values of the wiring's targets, sample by sample.
-    pub wired: Vec<Vec<f32>>,
-}
+use std::sync::Arc;
 
 /// A line as it is now, or one of its snapshots.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -32,118 +17,101 @@ pub struct Version {
     pub snapshot: Option<i32>,
 }
 
-/// The newest evaluation of each state that is looked at.
-#[derive(Default)]
-pub struct Evaluations {
-    kept: Mutex<HashMap<Version, Arc<Evaluated>>>,
+/// An evaluation, and what it is of: the line's revision, the recording, and how often cast and production changed.
+pub struct Kept {
+    stamp: (i64, u64),
+    recording: String,
+    pub played: Arc<Played>,
 }
 
-impl Evaluations {
-    /// The curves of a line; none as long as it has no times. `recording` names its voice, `hear` hears it.
-    pub fn get(
-        &self,
-        id: Version,
-        line: &Line,
-        wiring: &Wiring,
-        grid: FrameGrid,
-        recording: &str,
-        hear: impl FnOnce() -> Answer<Prosody>,
-    ) -> Answer<Option<Arc<Evaluated>>> {
-        let Some(timing) = line.timing.as_ref() else { return Ok(None) };
-        let mut kept = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(found) = kept.get(&id)
-            && found.line == *line
-            && found.grid == grid
-            && found.recording == recording
-            && found.wiring == *wiring
-        {
-            return Ok(Some(found.clone()));
-        }
-        let before = kept
-            .get(&id)
-            .filter(|b| b.grid == grid && b.recording == recording && b.line.timing == line.timing);
-        let heard = match before {
-            Some(before) => before.heard.clone(),
-            None => Arc::new(hear()?),
-        };
-        let same_before_hands = |b: &&Arc<Evaluated>| {
-            b.line.diction == line.diction && b.line.reach == line.reach && b.line.layers == line.layers
-        };
-        let before_hands = match before.filter(same_before_hands) {
-            Some(before) => before.before_hands.clone(),
-            None => match deliver::before_hands(line, &heard, grid) {
-                Some(face) => Arc::new(face),
-                None => return Ok(None),
-            },
-        };
-        let face = before_hands.by_hand(line.hands());
-        let lead = line.diction.lead;
-        let like = before.filter(|b| b.wiring == *wiring && b.line.diction.lead == lead);
-        let like = like.map(|b| (&b.face, &b.wired[..]));
-        let wired = wire(&face, wiring, timing, lead, grid.rate, like);
-        let (recording, wiring) = (recording.to_string(), wiring.clone());
-        let line = line.clone();
-        let evaluated =
-            Arc::new(Evaluated { line, grid, wiring, recording, heard, before_hands, face, wired });
-        // Of a line one snapshot is compared at a time.
-        kept.retain(|other, _| other.line != id.line || other.snapshot.is_none() || *other == id);
-        kept.insert(id, evaluated.clone());
-        Ok(Some(evaluated))
+/// Most that evaluations take, bytes.
+const BOUND: usize = 512 << 20;
+
+/// The newest evaluation of each state that is looked at.
+pub struct Evaluations(Shelf<Version, Kept>);
+
+impl Default for Evaluations {
+    fn default() -> Evaluations {
+        Evaluations(Shelf::new(BOUND))
     }
 }
 
-/// A line as it is now or in a snapshot, with its curves on its character; none as long as it has no times.
-pub fn evaluated(app: &App, version: Version) -> Answer<Option<(Line, Arc<Evaluated>)>> {
-    let stored = app.store.line(version.line)?;
-    let document = match version.snapshot {
-        Some(snapshot) => app.store.snapshot(version.line, snapshot)?,
-        None => stored.document.clone(),
-    };
-    let recording = if document.listen == stored.document.listen {
-        stored.recording
-    } else {
-        let takes = app.store.takes(version.line)?;
-        let own = takes.into_iter().find(|t| t.id == document.listen.take);
-        own.map_or(stored.recording, |t| t.recording)
-    };
-    let wiring = match &document.character {
-        Some(name) => app.store.cast_member_named(name)?.wiring,
-        None => Wiring::default(),
-    };
+/// Evaluates a line as it stands, whatever is kept; `before` is another state of the same line.
+fn evaluate(app: &App, line: &Line, recording: &str, before: Option<&Kept>) -> Answer<Option<Played>> {
+    if line.timing.is_none() {
+        return Ok(None);
+    }
+    let wiring = app.wiring_of(line)?;
     let grid = app.store.production()?.grid;
-    let hear = || app.heard(&recording, &document);
-    let found = app.evaluations.get(version, &document, &wiring, grid, &recording, hear)?;
-    Ok(found.map(|evaluated| (document, evaluated)))
+    let before = before.filter(|b| b.recording == recording);
+    let same_voice = before.filter(|b| b.played.line.timing == line.timing);
+    let prosody = match same_voice {
+        Some(before) => before.played.prosody.clone(),
+        None => Arc::new(app.prosody(recording, line)?),
+    };
+    Ok(Played::new(line, &wiring, grid, prosody, before.map(|b| &*b.played)))
 }
 
-/// Values of a wiring's targets for every sample of a performance. Drawings of a chart stand for whole
-/// frames. `like` is another performance of the same times with its values: samples that are the same in both
-/// are not worked out again.
-pub fn wire(
-    face: &Performance,
-    wiring: &Wiring,
-    timing: &Timing,
-    lead: Seconds,
-    rate: FrameRate,
-    like: Option<(&Performance, &[Vec<f32>])>,
-) -> Vec<Vec<f32>> {
-    let differ: Vec<Control> = like.map_or(Vec::new(), |(other, _)| {
-        Control::ALL.iter().copied().filter(|c| face.curve(*c) != other.curve(*c)).collect()
-    });
-    let frame_of = |i: usize| (i as f64 / HZ * rate.per_second() + 1e-6) as usize;
-    let frames = frame_of(face.len()) + 1;
-    let drawings = wiring.chart.as_ref().map(|c| c.stepped(timing, lead, rate, frames));
-    let sample = |i: usize| {
-        if let Some((other, values)) = like.and_then(|(other, values)| Some((other, values.get(i)?)))
-            && differ.iter().all(|c| face.sample(*c, i) == other.sample(*c, i))
-        {
-            return values.clone();
+/// A line as it is now or in a snapshot, with its curves on its character; none as long as it has no times.
+pub fn played(app: &App, version: Version) -> Answer<Option<Arc<Played>>> {
+    let revision = app.store.revision(version.line)?;
+    let stamp = (revision, app.epoch());
+    if version.snapshot.is_some() {
+        // Of a line one snapshot is compared at a time.
+        app.evaluations.0.forget(|v| v.line == version.line && v.snapshot.is_some() && *v != version);
+    }
+    let make = |before: Option<&Arc<Kept>>| -> Answer<Option<Arc<Kept>>> {
+        if let Some(found) = before.filter(|b| b.stamp == stamp) {
+            return Ok(Some(found.clone()));
         }
-        let controls: Vec<f32> = Control::ALL.iter().map(|c| face.sample(*c, i)).collect();
-        let drawing = drawings.as_ref().and_then(|d| d.get(frame_of(i)).copied());
-        wiring.apply_with(&controls, drawing)
+        let stored = app.store.line(version.line)?;
+        // It may have changed since it was asked for.
+        let stamp = (stored.revision, stamp.1);
+        let (document, recording) = match version.snapshot {
+            None => (stored.document, stored.recording),
+            Some(snapshot) => {
+                let document = app.store.snapshot(version.line, snapshot)?;
+                let takes = app.store.takes(version.line)?;
+                let own = takes.into_iter().find(|t| t.id == document.listen.take);
+                (document, own.map_or(stored.recording, |t| t.recording))
+            }
+        };
+        let found = evaluate(app, &document, &recording, before.map(|b| &**b))?;
+        Ok(found.map(|played| Arc::new(Kept { stamp, recording, played: Arc::new(played) })))
     };
-    (0..face.len()).map(sample).collect()
+    let kept = app.evaluations.0.get(&version, make, |kept| kept.played.bytes())?;
+    if kept.is_none() {
+        app.evaluations.0.forget(|v| *v == version);
+    }
+    Ok(kept.map(|k| k.played.clone()))
+}
+
+impl App {
+    /// The curves of a line in the very state that is given.
+    pub(crate) fn played_as(&self, id: i32, line: &Line, recording: &str) -> Answer<Option<Arc<Played>>> {
+        let now = Version { line: id, snapshot: None };
+        let mut before = None;
+        let found = self.evaluations.0.get(
+            &now,
+            |kept| {
+                before = kept.cloned();
+                Ok::<_, crate::problem::Problem>(kept.cloned())
+            },
+            |kept| kept.played.bytes(),
+        )?;
+        let (wiring, grid) = (self.wiring_of(line)?, self.store.production()?.grid);
+        if let Some(kept) = found.filter(|k| k.recording == recording && k.played.is_of(line, &wiring, grid))
+        {
+            return Ok(Some(kept.played.clone()));
+        }
+        Ok(evaluate(self, line, recording, before.as_deref())?.map(Arc::new))
+    }
+
+    /// What the layers follow in the voice of a line; nothing without times.
+    pub(crate) fn prosody(&self, recording: &str, line: &Line) -> Answer<Prosody> {
+        let Some(timing) = &line.timing else { return Ok(Prosody::default()) };
+        Ok(jam_voice::accents::prosody(timing, &self.voice(recording, line.listen.channel)?.tracks))
+    }
 }
 
 /// A header as JSON with its length before it, padded so that floats can follow.
@@ -180,47 +148,39 @@ struct WindowHeader<'a> {
     blinks: Vec<(f64, f64, bool)>,
 }
 
-impl Evaluated {
-    /// A window as bytes: length of the header (u32), header as JSON padded to four bytes, then one
-    /// run of little-endian f32 for each control that moves, each target of the wiring, and each touched control's
-    /// curve without touches.
-    pub fn window(&self, request: &WindowRequest) -> Vec<u8> {
-        let to = request.to.min(self.face.len());
-        let from = request.from.min(to);
-        let moving: Vec<Control> =
-            Control::ALL.iter().copied().filter(|c| self.face.curve(*c).is_some()).collect();
-        let touched: Vec<(Control, &[f32])> =
-            moving.iter().filter_map(|c| Some((*c, self.face.untouched(*c)?))).collect();
-        let outputs = self.wired.first().map_or(0, Vec::len);
-        let header = WindowHeader {
-            line: request.line,
-            snapshot: request.snapshot,
-            hz: jam_face::HZ,
-            from,
-            samples: to - from,
-            of: self.face.len(),
-            controls: moving.iter().map(|c| c.name()).collect(),
-            untouched: touched.iter().map(|(c, _)| c.name()).collect(),
-            outputs,
-            blinks: self
-                .face
-                .told()
-                .blinks
-                .iter()
-                .map(|b| (b.start, b.end(), b.shape != BlinkShape::Half))
-                .collect(),
-        };
-        let mut out = framed(&header);
-        out.reserve(4 * (to - from) * (moving.len() + outputs + touched.len()));
-        for control in moving {
-            out.extend((from..to).flat_map(|i| self.face.sample(control, i).to_le_bytes()));
-        }
-        for output in 0..outputs {
-            out.extend(self.wired[from..to].iter().flat_map(|w| w[output].to_le_bytes()));
-        }
-        for (_, curve) in touched {
-            out.extend(curve[from..to].iter().flat_map(|v| v.to_le_bytes()));
-        }
-        out
+/// A window as bytes: length of the header (u32), header as JSON padded to four bytes, then one
+/// run of little-endian f32 for each control that moves, each target of the wiring, and each touched control's
+/// curve without touches.
+pub fn window(played: &Played, request: &WindowRequest) -> Vec<u8> {
+    let face = &played.face;
+    let to = request.to.min(face.len());
+    let from = request.from.min(to);
+    let moving: Vec<Control> = Control::ALL.iter().copied().filter(|c| face.curve(*c).is_some()).collect();
+    let touched: Vec<(Control, &[f32])> =
+        moving.iter().filter_map(|c| Some((*c, face.untouched(*c)?))).collect();
+    let outputs = played.wired.first().map_or(0, Vec::len);
+    let header = WindowHeader {
+        line: request.line,
+        snapshot: request.snapshot,
+        hz: jam_face::HZ,
+        from,
+        samples: to - from,
+        of: face.len(),
+        controls: moving.iter().map(|c| c.name()).collect(),
+        untouched: touched.iter().map(|(c, _)| c.name()).collect(),
+        outputs,
+        blinks: face.told().blinks.iter().map(|b| (b.start, b.end(), b.shape != BlinkShape::Half)).collect(),
+    };
+    let mut out = framed(&header);
+    out.reserve(4 * (to - from) * (moving.len() + outputs + touched.len()));
+    for control in moving {
+        out.extend((from..to).flat_map(|i| face.sample(control, i).to_le_bytes()));
     }
+    for output in 0..outputs {
+        out.extend(played.wired[from..to].iter().flat_map(|w| w[output].to_le_bytes()));
+    }
+    for (_, curve) in touched {
+        out.extend(curve[from..to].iter().flat_map(|v| v.to_le_bytes()));
+    }
+    out
 }

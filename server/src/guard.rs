@@ -3,7 +3,7 @@
 
 use crate::problem::Problem;
 use axum::extract::{Request, State};
-use axum::http::{HeaderMap, Uri, header};
+use axum::http::{HeaderMap, HeaderValue, Uri, header};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
 use std::net::{IpAddr, SocketAddr};
@@ -42,8 +42,27 @@ pub async fn check(State(address): State<SocketAddr>, request: Request, next: Ne
             return Problem::forbidden("Only pages of this server may ask it for anything.").into_response();
         }
     }
-    next.run(request).await
+    // What a browser says of itself: a page of another site asks, in whatever way it found.
+    let site = request.headers().get("sec-fetch-site").map(|v| v.as_bytes());
+    let opens = request.headers().get("sec-fetch-mode").is_some_and(|m| m == "navigate");
+    if site == Some(b"cross-site") && !opens {
+        return Problem::forbidden("Only pages of this server may ask it for anything.").into_response();
+    }
+    let mut answer = next.run(request).await;
+    let headers = answer.headers_mut();
+    for (name, value) in SAFE {
+        headers.entry(*name).or_insert(HeaderValue::from_static(value));
+    }
+    answer
 }
+
+/// What every answer says: that it is what it says it is, and is for pages of this server alone.
+const SAFE: &[(&str, &str)] = &[
+    ("x-content-type-options", "nosniff"),
+    ("cross-origin-resource-policy", "same-origin"),
+    ("cross-origin-opener-policy", "same-origin"),
+    ("referrer-policy", "no-referrer"),
+];
 
 #[cfg(test)]
 mod tests {

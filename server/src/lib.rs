@@ -1,11 +1,12 @@
-//! The production over HTTP: routes, jobs, live updates and the page itself. Computes nothing of the
-//! job; it asks the core crates and the store.
+//! The production over HTTP: routes, jobs, live updates and the page itself. Rules of the job it asks the desk for;
+//! routes only translate.
 
 mod app;
 pub mod capture;
 mod evaluate;
 mod form;
 mod guard;
+mod house;
 mod jobs;
 mod models;
 mod outside;
@@ -13,9 +14,13 @@ mod page;
 mod problem;
 mod range;
 mod routes;
+mod shelf;
 mod voices;
 
 pub use app::App;
+pub use house::Asked;
+pub use jobs::AskedForTimes;
+pub use problem::Problem;
 
 use axum::Router;
 use axum::extract::DefaultBodyLimit;
@@ -31,6 +36,8 @@ use utoipa_axum::routes;
 
 /// Largest upload: an hour of stereo at 48 kHz in 16 bits, and a little.
 pub const MAX_UPLOAD: usize = 704 << 20;
+/// Largest operation: a pass of ten minutes with every control of a capture, and the tiers of an hour.
+const MAX_OPERATION: usize = 64 << 20;
 /// Largest request without a file in it.
 const MAX_JSON: usize = 1 << 20;
 
@@ -120,6 +127,10 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::speech::add_take))
         .routes(routes!(routes::layers::body))
         .layer(DefaultBodyLimit::max(MAX_UPLOAD));
+    let operations = OpenApiRouter::new()
+        .routes(routes!(routes::lines::operate))
+        .routes(routes!(routes::lines::tiers, routes::lines::read_tiers))
+        .layer(DefaultBodyLimit::max(MAX_OPERATION));
     OpenApiRouter::with_openapi(Description::openapi())
         .routes(routes!(routes::production::show, routes::production::change))
         .routes(routes!(routes::cast::list))
@@ -135,37 +146,24 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::cast::test_line_sound))
         .routes(routes!(routes::cast::vocabulary))
         .routes(routes!(routes::lines::list))
-        .routes(routes!(routes::lines::show, routes::lines::change))
+        .routes(routes!(routes::lines::show))
         .routes(routes!(routes::lines::analyse))
         .routes(routes!(routes::lines::text_of_file))
-        .routes(routes!(routes::lines::correct))
-        .routes(routes!(routes::speech::retype))
-        .routes(routes!(routes::speech::ways, routes::speech::say))
-        .routes(routes!(routes::speech::listen))
+        .routes(routes!(routes::speech::ways))
         .routes(routes!(routes::speech::draft))
         .routes(routes!(routes::speech::dictions))
-        .routes(routes!(routes::speech::articulate))
         .routes(routes!(routes::speech::words))
         .routes(routes!(routes::speech::set_word, routes::speech::remove_word))
-        .routes(routes!(routes::hand::touch))
-        .routes(routes!(routes::hand::bake))
-        .routes(routes!(routes::hand::unbake))
-        .routes(routes!(routes::hand::let_go))
-        .routes(routes!(routes::hand::mirror))
-        .routes(routes!(routes::hand::reach))
         .routes(routes!(routes::hand::cause))
         .routes(routes!(routes::hand::keep_snapshot))
-        .routes(routes!(routes::hand::restore, routes::hand::remove_snapshot))
-        .routes(routes!(routes::layers::change))
-        .routes(routes!(routes::layers::keep_pass, routes::layers::change_pass))
+        .routes(routes!(routes::hand::remove_snapshot))
         .routes(routes!(routes::layers::pads))
         .routes(routes!(routes::layers::poses, routes::layers::keep_mix))
         .routes(routes!(routes::layers::keep_pose, routes::layers::remove_pose))
-        .routes(routes!(routes::layers::strike))
         .routes(routes!(routes::layers::curve_sets, routes::layers::keep_curve_set))
-        .routes(routes!(routes::layers::list_findings, routes::layers::settle))
+        .routes(routes!(routes::layers::list_findings))
         .routes(routes!(routes::layers::feelings))
-        .routes(routes!(routes::lines::tiers, routes::lines::read_tiers))
+        .routes(routes!(routes::lines::voice))
         .routes(routes!(routes::lines::undo))
         .routes(routes!(routes::lines::redo))
         .routes(routes!(routes::lines::sound))
@@ -175,6 +173,7 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::jobs::list))
         .routes(routes!(routes::jobs::cancel))
         .layer(DefaultBodyLimit::max(MAX_JSON))
+        .merge(operations)
         .merge(uploads)
 }
 

@@ -1,50 +1,52 @@
 //! Characters' files, read once and kept while they are in use, with what was found in them.
 
-use crate::problem::Answer;
+use crate::app::App;
+use crate::problem::{Answer, Problem};
+use crate::shelf::Shelf;
 use jam_face::propose::Proposal;
 use jam_formats::glb::{Character, ModelFacts};
-use jam_store::Store;
-use std::collections::VecDeque;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 
 /// A character's file and what is in it.
 pub struct Model {
     pub character: Character,
     pub facts: ModelFacts,
     pub proposal: Proposal,
+    /// Of its file; about as much as it takes in memory.
+    bytes: usize,
 }
 
 impl Model {
-    pub fn read(character: Character) -> Answer<Model> {
+    pub fn read(character: Character, bytes: usize) -> Answer<Model> {
         let facts = character.facts()?;
         let proposal = character.proposal()?;
-        Ok(Model { character, facts, proposal })
+        Ok(Model { character, facts, proposal, bytes })
     }
 }
 
+/// Most that models take, bytes: some large ones.
+const BOUND: usize = 1 << 30;
+
 /// The models used last, by the hash of their file.
-#[derive(Default)]
-pub struct Models {
-    kept: Mutex<VecDeque<(String, Arc<Model>)>>,
+pub struct Models(Shelf<String, Model>);
+
+impl Default for Models {
+    fn default() -> Models {
+        Models(Shelf::new(BOUND))
+    }
 }
 
-/// Models that are kept: large ones take hundreds of megabytes.
-const KEPT: usize = 4;
-
-impl Models {
-    pub fn get(&self, store: &Store, hash: &str) -> Answer<Arc<Model>> {
-        // Held while one is read, so that nobody reads the same twice.
-        let mut kept = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(i) = kept.iter().position(|(h, _)| h == hash)
-            && let Some(found) = kept.remove(i)
-        {
-            let model = found.1.clone();
-            kept.push_front(found);
-            return Ok(model);
-        }
-        let model = Arc::new(Model::read(Character::read(&store.blob(hash)?)?)?);
-        kept.push_front((hash.to_string(), model.clone()));
-        kept.truncate(KEPT);
-        Ok(model)
+impl App {
+    /// A character's file by its hash.
+    pub(crate) fn model(&self, hash: &str) -> Answer<Arc<Model>> {
+        let make = |kept: Option<&Arc<Model>>| -> Answer<Option<Arc<Model>>> {
+            if let Some(kept) = kept {
+                return Ok(Some(kept.clone()));
+            }
+            let bytes = self.store.blob(hash)?;
+            Ok(Some(Arc::new(Model::read(Character::read(&bytes)?, bytes.len())?)))
+        };
+        let found = self.models.0.get(&hash.to_string(), make, |m| m.bytes)?;
+        found.ok_or_else(|| Problem::unexpected("a character was read and is gone"))
     }
 }

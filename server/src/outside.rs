@@ -20,6 +20,8 @@ pub enum OutsideError {
     Failed(String, String),
     #[error("the program that writes down the words, {0}, took longer than ten minutes and was stopped")]
     Late(String),
+    #[error("the draft was given up")]
+    GivenUp,
     #[error("the program that writes down the words, {0}, printed none")]
     Nothing(String),
     #[error("the program that writes down the words could not be watched: {0}; ask again")]
@@ -39,25 +41,46 @@ fn drain(pipe: Option<impl Read + Send + 'static>) -> std::thread::JoinHandle<St
     })
 }
 
-fn wait(child: &mut Child) -> std::io::Result<Option<std::process::ExitStatus>> {
+/// Ends a program and everything it started: they are a group of their own.
+fn end(child: &mut Child) {
+    #[cfg(unix)]
+    if let Some(group) = i32::try_from(child.id()).ok().and_then(rustix::process::Pid::from_raw) {
+        // One that is over already cannot be ended, which is fine.
+        let _ = rustix::process::kill_process_group(group, rustix::process::Signal::KILL);
+    }
+    let _ = child.kill();
+    let _ = child.wait();
+}
+
+/// Waits for a program's end; none if it took too long or is not wanted any more, and then it is ended.
+fn wait(
+    child: &mut Child,
+    watch: &dyn Fn() -> bool,
+) -> std::io::Result<Result<std::process::ExitStatus, bool>> {
     let started = Instant::now();
     loop {
         if let Some(status) = child.try_wait()? {
-            return Ok(Some(status));
+            return Ok(Ok(status));
         }
-        if started.elapsed() > PATIENCE {
-            child.kill()?;
-            child.wait()?;
-            return Ok(None);
+        let wanted = watch();
+        if !wanted || started.elapsed() > PATIENCE {
+            return Ok(Err(wanted));
         }
         std::thread::sleep(Duration::from_millis(20));
     }
 }
 
-/// The words that `command`, a program and its arguments, prints for a sound file.
-pub fn words(command: &[String], sound: &Path) -> Result<String, OutsideError> {
+/// The words that `command`, a program and its arguments, prints for a sound file. It is ended, with all that it
+/// started, when `watch` says that nobody waits any more.
+///
+/// # Errors
+/// It cannot be started, fails, takes too long, or says nothing.
+pub fn words(command: &[String], sound: &Path, watch: &dyn Fn() -> bool) -> Result<String, OutsideError> {
     let program = command.first().cloned().unwrap_or_default();
-    let mut child = Command::new(&program)
+    let mut command_line = Command::new(&program);
+    #[cfg(unix)]
+    std::os::unix::process::CommandExt::process_group(&mut command_line, 0);
+    let mut child = command_line
         .args(command.iter().skip(1))
         .arg(sound)
         .stdin(Stdio::null())
@@ -66,7 +89,14 @@ pub fn words(command: &[String], sound: &Path) -> Result<String, OutsideError> {
         .spawn()
         .map_err(|e| OutsideError::Start(program.clone(), e))?;
     let (out, complaint) = (drain(child.stdout.take()), drain(child.stderr.take()));
-    let status = wait(&mut child)?.ok_or_else(|| OutsideError::Late(program.clone()))?;
+    let ended = wait(&mut child, watch);
+    // What it left behind would hold its pipes open for ever.
+    end(&mut child);
+    let status = match ended? {
+        Ok(status) => status,
+        Err(true) => return Err(OutsideError::Late(program)),
+        Err(false) => return Err(OutsideError::GivenUp),
+    };
     let read = |thread: std::thread::JoinHandle<String>| thread.join().unwrap_or_default();
     let (out, complaint) = (read(out), read(complaint));
     if !status.success() {
@@ -83,7 +113,21 @@ mod tests {
 
     fn ask(shell: &str) -> Result<String, OutsideError> {
         let command = ["sh", "-c", shell, "sh"].map(str::to_string);
-        words(&command, Path::new("/a b.wav"))
+        words(&command, Path::new("/a b.wav"), &|| true)
+    }
+
+    #[test]
+    fn what_it_leaves_behind_holds_nothing_up_and_it_ends_when_nobody_waits() {
+        let started = Instant::now();
+        assert_eq!(ask("sleep 30 & echo here we are").ok().as_deref(), Some("here we are"));
+        let asked = std::cell::Cell::new(0);
+        let command = ["sh", "-c", "sleep 30"].map(str::to_string);
+        let given_up = words(&command, Path::new("a"), &|| {
+            asked.set(asked.get() + 1);
+            asked.get() < 3
+        });
+        assert!(matches!(given_up, Err(OutsideError::GivenUp)));
+        assert!(started.elapsed() < Duration::from_secs(20), "nobody waited for what slept");
     }
 
     #[test]
@@ -96,7 +140,7 @@ mod tests {
             matches!(ask("echo no model >&2; exit 3"), Err(OutsideError::Failed(_, said)) if said == "no model")
         );
         assert!(matches!(ask("true"), Err(OutsideError::Nothing(_))));
-        let missing = words(&["/no/such/program".to_string()], Path::new("a"));
+        let missing = words(&["/no/such/program".to_string()], Path::new("a"), &|| true);
         assert!(matches!(missing, Err(OutsideError::Start(..))));
         // More than a pipe holds does not stop it.
         let long = ask("yes word | head -n 400000");

@@ -3,6 +3,7 @@
 use axum::Json;
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
+use jam_desk::{Kind, Refusal};
 use jam_face::WiringError;
 use jam_formats::deliver::DeliverError;
 use jam_formats::glb::GlbError;
@@ -10,7 +11,7 @@ use jam_formats::script::ScriptError;
 use jam_formats::sound::SoundError;
 use jam_formats::tiers::TiersError;
 use jam_formats::wiring_file::WiringFileError;
-use jam_score::{EditError, FrameRateError};
+use jam_score::FrameRateError;
 use jam_store::StoreError;
 use serde::Serialize;
 
@@ -89,21 +90,25 @@ impl From<StoreError> for Problem {
             StoreError::NothingToUndo | StoreError::NothingToRedo => {
                 Problem::new(StatusCode::CONFLICT, "nothing_to_do", "Nothing to do", error)
             }
-            StoreError::Edit(EditError::TextTooLong(_)) => Problem::refused("text", "text_too_long", error),
-            StoreError::Edit(EditError::Timing(_)) => Problem::refused("timing", "timing_wrong", error),
-            StoreError::Edit(EditError::NotTimed) => Problem::refused("timing", "not_timed", error),
-            StoreError::Edit(EditError::Correction(_)) => {
-                Problem::refused("timing", "correction_impossible", error)
+            StoreError::Edit(inner) => Refusal::from(inner).into(),
+            StoreError::Foreign(_) | StoreError::Newer | StoreError::InUse(_) | StoreError::Damaged(_) => {
+                Problem::unexpected(error)
             }
-            StoreError::Edit(EditError::Diction(_)) => Problem::refused("diction", "out_of_range", error),
-            StoreError::Edit(EditError::Touch(_)) => Problem::refused("touches", "touch_impossible", error),
-            StoreError::Edit(EditError::Layers(_)) => Problem::refused("layers", "layers_impossible", error),
-            StoreError::Edit(EditError::Reach) => Problem::refused("reach", "out_of_range", error),
-            StoreError::Edit(EditError::Listen) => Problem::refused("only", "too_short", error),
             StoreError::Open(_) | StoreError::Database(_) | StoreError::Document(_) => {
                 Problem::unexpected(error)
             }
         }
+    }
+}
+
+impl From<Refusal> for Problem {
+    fn from(refusal: Refusal) -> Problem {
+        let (status, title) = match refusal.kind {
+            Kind::Impossible => (StatusCode::UNPROCESSABLE_ENTITY, "This cannot be used"),
+            Kind::Gone => (StatusCode::CONFLICT, "Not there any more"),
+            Kind::Met => (StatusCode::CONFLICT, "Changed meanwhile"),
+        };
+        Problem::new(status, refusal.code, title, refusal.says).of_field(refusal.field)
     }
 }
 
@@ -152,7 +157,6 @@ impl From<FrameRateError> for Problem {
 impl From<DeliverError> for Problem {
     fn from(error: DeliverError) -> Problem {
         match error {
-            DeliverError::NotTimed => Problem::refused("lines", "not_timed", error),
             DeliverError::Character(inner) => inner.into(),
             DeliverError::Json(_) => Problem::unexpected(error),
         }

@@ -56,6 +56,21 @@ impl Running {
         (answer.status(), answer.json().await.unwrap())
     }
 
+    /// Makes an operation on a line: the line after it, or the problem.
+    async fn act(&self, id: i64, op: Value) -> (StatusCode, Value) {
+        let (status, mut answer) =
+            self.answer(Method::POST, &format!("/api/lines/{id}/operations"), &json!({ "op": op })).await;
+        (status, if status.is_success() { answer["line"].take() } else { answer })
+    }
+
+    /// The same, of one gesture, made on a revision.
+    async fn act_on(&self, id: i64, revision: &Value, gesture: &str, op: Value) -> (StatusCode, Value) {
+        let request = self.ask(Method::POST, &format!("/api/lines/{id}/operations"));
+        let request = request.header("if-match", format!("\"{revision}\""));
+        let answer = request.json(&json!({ "op": op, "gesture": gesture })).send().await.unwrap();
+        (answer.status(), answer.json().await.unwrap())
+    }
+
     /// A line of the demo that is timed.
     async fn timed_line(&self) -> i64 {
         let (_, line) = self.add("line.wav", recording(), TEXT).await;
@@ -177,13 +192,8 @@ async fn what_cannot_be_used_is_answered_in_a_sentence_and_nothing_is_lost() {
     assert!(early.json::<Value>().await.unwrap()["detail"].as_str().unwrap().contains("no times yet"));
 
     // Corrected, it is timed.
-    let changed = server
-        .ask(Method::PATCH, &format!("/api/lines/{id}"))
-        .json(&json!({"text": TEXT}))
-        .send()
-        .await
-        .unwrap();
-    assert_eq!(changed.status(), StatusCode::OK);
+    let (status, changed) = server.act(id, json!({"do": "text", "text": TEXT})).await;
+    assert_eq!(status, StatusCode::OK, "{changed}");
     assert_eq!(server.settled(id).await["summary"]["state"], "timed");
 
     let wrong = json!({"name": "Fog", "grid": {"rate": {"num": 0, "den": 1}, "first": 0}});
@@ -244,7 +254,7 @@ async fn sound_comes_by_range_and_curves_by_window() {
     let (mut heard_of_line, mut window) = (false, None);
     while window.is_none() {
         match socket.next().await.unwrap().unwrap() {
-            Message::Text(event) => heard_of_line |= event.contains("\"type\":\"line\""),
+            Message::Text(event) => heard_of_line |= event.contains("\"type\":\"state\""),
             Message::Binary(bytes) => window = Some(bytes),
             _ => {}
         }
@@ -270,12 +280,13 @@ async fn sound_comes_by_range_and_curves_by_window() {
 #[tokio::test(flavor = "multi_thread")]
 async fn an_analysis_can_be_cancelled_and_started_again() {
     let folder = tempfile::tempdir().unwrap();
-    let server = Running::start(&folder.path().join("a.jam")).await;
+    let data = folder.path().join("a.jam");
+    let server = Running::start(&data).await;
     // Long enough that it is still under way when it is cancelled: the line's sound forty times over.
     let sound = jam_formats::sound::read(recording()).unwrap().mono().into_owned();
     let long = jam_voice::Recording::new(16_000, vec![sound.repeat(40)]).unwrap();
     let text = [TEXT; 40].join(" ");
-    let (_, added) = server.add("long.wav", &jam_formats::sound::listening_copy(&long), &text).await;
+    let (_, added) = server.add("long.wav", &jam_formats::sound::listening_copy(&long).unwrap(), &text).await;
     let id = added["summary"]["id"].as_i64().unwrap();
     assert_eq!(server.settled(id).await["summary"]["state"], "timed");
     let start = async || -> Value {
@@ -304,12 +315,19 @@ async fn an_analysis_can_be_cancelled_and_started_again() {
         assert_ne!(state().await, "done", "it was over before it could be cancelled");
         tokio::time::sleep(Duration::from_millis(20)).await;
     }
+    // A line that was timed stays so; one that was not says why.
     let line = server.get(&format!("/api/lines/{id}")).await;
-    assert!(line["summary"]["problem"].as_str().unwrap().contains("cancelled"), "{}", line["summary"]);
+    assert_eq!((&line["summary"]["problem"], &line["summary"]["state"]), (&Value::Null, &json!("timed")));
     let other = server.settled(other).await;
     assert!(other["summary"]["problem"].as_str().unwrap().contains("cancelled"), "{}", other["summary"]);
-    start().await;
-    assert_eq!(server.settled(id).await["summary"]["state"], "timed");
+    server.stop().await;
+    // Cancelled work stays cancelled over a restart.
+    let server = Running::start(&data).await;
+    assert_eq!(server.get("/api/jobs").await, json!([]));
+    let again = server.ask(Method::POST, &format!("/api/lines/{id}/analyse")).send().await.unwrap();
+    assert_eq!(again.status(), StatusCode::OK);
+    let line = server.settled(id).await;
+    assert_eq!(line["summary"]["state"], "timed");
     server.stop().await;
 }
 
@@ -429,20 +447,17 @@ async fn a_line_without_a_text_is_heard_corrected_by_hand_and_exchanged_as_tiers
     assert_eq!(heard["document"]["timing"]["words"], json!([]));
 
     // With its text it is timed; corrections are steps that outlive the program.
-    let change = server.ask(Method::PATCH, &own("")).json(&json!({"text": TEXT}));
-    assert_eq!(change.send().await.unwrap().status(), StatusCode::OK);
+    assert_eq!(server.act(id, json!({"do": "text", "text": TEXT})).await.0, StatusCode::OK);
     let timed = server.settled(id).await;
     assert_eq!(timed["summary"]["state"], "timed");
-    let correct = async |what: Value| {
-        let answer = server.ask(Method::POST, &own("/corrections")).json(&what).send().await.unwrap();
-        (answer.status(), answer.json::<Value>().await.unwrap())
-    };
-    let (status, moved) = correct(json!({"kind": "replace", "sound": 3, "phone": "F"})).await;
+    let correct = async |what: Value| server.act(id, json!({"do": "correct", "correction": what})).await;
+    let third = &timed["document"]["timing"]["sounds"][3]["id"];
+    let (status, moved) = correct(json!({"kind": "replace", "sound": third, "phone": "F"})).await;
     assert_eq!(status, StatusCode::OK, "{moved}");
     assert_eq!(moved["document"]["timing"]["sounds"][3]["phone"], "F");
     assert_eq!(moved["undo"][0], "replace a sound");
-    let (status, problem) = correct(json!({"kind": "delete", "sound": 400})).await;
-    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
+    let (status, problem) = correct(json!({"kind": "delete", "sound": 4000})).await;
+    assert_eq!(status, StatusCode::CONFLICT);
     assert!(problem["detail"].as_str().unwrap().contains("no such sound"), "{problem}");
 
     // Out as tiers and in again: the same sounds, now beyond doubt.
@@ -477,26 +492,32 @@ async fn words_are_retyped_said_otherwise_and_listened_to_in_another_take() {
     let ask = async |method: Method, path: &str, body: Value| server.answer(method, path, &body).await;
 
     // One word is typed anew: times follow in the same step.
-    let (status, _) = ask(Method::PUT, &own("/words/3"), json!({"text": "worst"})).await;
+    let word = |line: &Value, place: usize| line["document"]["timing"]["words"][place]["id"].clone();
+    let curse = word(&first, 3);
+    let (status, _) = server.act(id, json!({"do": "retype", "word": curse, "text": "worst"})).await;
     assert_eq!(status, StatusCode::OK);
     let retyped = server.settled(id).await;
     assert_eq!(retyped["document"]["text"], TEXT);
     assert_eq!(
         (&retyped["summary"]["state"], &retyped["undo"]),
-        (&json!("timed"), &json!(["change the text"]))
+        (&json!("timed"), &json!(["write a word otherwise"]))
     );
-    let (status, problem) = ask(Method::PUT, &own("/words/40"), json!({"text": "x"})).await;
-    assert_eq!((status, &problem["code"]), (StatusCode::UNPROCESSABLE_ENTITY, &json!("no_such_word")));
+    let (status, problem) = server.act(id, json!({"do": "retype", "word": 4000, "text": "x"})).await;
+    assert_eq!((status, &problem["code"]), (StatusCode::CONFLICT, &json!("gone")));
+    for (place, other) in [(2, true), (3, true), (4, true)] {
+        assert_eq!(word(&first, place) == word(&retyped, place), other, "words keep their numbers");
+    }
 
     // Another way to say a word, and what cannot be read as sounds.
-    let ways = server.get(&own("/words/2/ways")).await;
+    let the = word(&retyped, 2);
+    let ways = server.get(&own(&format!("/words/{the}/ways"))).await;
     assert!(ways["ways"].as_array().unwrap().len() >= 2 && ways["listed"] == true, "{ways}");
-    let (status, _) = ask(Method::POST, &own("/words/2/ways"), json!({"sounds": "ði"})).await;
+    let (status, _) = server.act(id, json!({"do": "pronounce", "word": the, "sounds": "ði"})).await;
     assert_eq!(status, StatusCode::OK);
     let said = server.settled(id).await;
     assert_eq!(said["document"]["timing"]["words"][2]["chosen"], true);
-    assert_eq!(server.get(&own("/words/2/ways")).await["now"]["arpabet"], "DH IY1");
-    let (status, problem) = ask(Method::POST, &own("/words/2/ways"), json!({"sounds": "QQ"})).await;
+    assert_eq!(server.get(&own(&format!("/words/{the}/ways"))).await["now"]["arpabet"], "DH IY1");
+    let (status, problem) = server.act(id, json!({"do": "pronounce", "word": the, "sounds": "QQ"})).await;
     assert_eq!((status, &problem["code"]), (StatusCode::UNPROCESSABLE_ENTITY, &json!("sounds_unreadable")));
 
     // The word list: every line that has the word is timed anew.
@@ -531,11 +552,31 @@ async fn words_are_retyped_said_otherwise_and_listened_to_in_another_take() {
         json!({"take": listen["take"], "channel": 5}),
         json!({"only": {"start": 90.0, "end": 99.0}}),
     ] {
-        let (status, problem) = ask(Method::PUT, &own("/listen"), wrong).await;
-        assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY, "{problem}");
+        let (status, problem) = server.act(id, json!({"do": "listen", "listen": wrong})).await;
+        assert!(status.is_client_error(), "{problem}");
     }
+    // The voice has another address, and the old one is no longer answered.
+    assert_ne!(first["voice"], second["voice"].as_str().map(|v| v.to_string() + "-0").unwrap());
+    let stale = server.ask(Method::GET, &own("/sound?voice=another")).send().await.unwrap();
+    assert_eq!(stale.status(), StatusCode::NOT_FOUND);
+
+    // Back to the first take: its own times, pins and corrections are there at once, and the second's when it is
+    // chosen again.
+    let pinned = word(&second, 3);
+    let accept = json!({"do": "correct", "correction": {"kind": "accept", "word": pinned}});
+    let (_, second) = server.act(id, accept).await;
+    let (status, back) = server.act(id, json!({"do": "listen", "listen": {}})).await;
+    assert_eq!((status, &back["summary"]["state"]), (StatusCode::OK, &json!("timed")));
+    assert_eq!(back["document"]["timing"]["words"][2]["chosen"], true);
+    assert_eq!(back["document"]["timing"]["words"][3].get("pinned"), None);
+    let (_, again) = server.act(id, json!({"do": "listen", "listen": listen})).await;
+    assert_eq!(again["document"]["timing"], second["document"]["timing"]);
+    assert_eq!(again["document"]["timing"]["words"][3]["pinned"], true);
     server.stop().await;
     let server = Running::start(&data).await;
+    for _ in 0..3 {
+        server.ask(Method::POST, &own("/undo")).send().await.unwrap();
+    }
     let undone: Value = server.ask(Method::POST, &own("/undo")).send().await.unwrap().json().await.unwrap();
     assert_eq!(undone["summary"]["recording_name"], "worst.wav");
     assert_eq!(undone["summary"]["state"], "timed", "its own times are back with it");
@@ -588,22 +629,19 @@ async fn hands_lay_touches_ask_why_and_go_back_to_snapshots() {
         json!({"id": id, "control": "jaw_open", "laid": "add", "fade_in": 0.05, "fade_out": 0.05, "amount": 1.0,
                "keys": [{"time": 0.5, "value": value}]})
     };
-    let change = |touches: Value, goes_on: bool| json!({"put": touches, "remove": [], "what": "raise the jaw", "goes_on": goes_on});
+    let change = |touches: Value| json!({"do": "touches", "put": touches, "what": "raise the jaw"});
 
     // Bad ones are refused in a sentence, and change nothing.
     for (bad, part) in [
         (json!([touch(None, 7.0)]), "jaw_open goes from"),
-        (json!([touch(Some(99), 0.1)]), "no such touch"),
+        (json!([touch(Some(9999), 0.1)]), "no such touch"),
         (
             json!([{"id": null, "control": "jaw_open", "laid": "add", "fade_in": 0, "fade_out": 0, "amount": 1, "keys": []}]),
             "needs a key",
         ),
     ] {
-        let (status, problem) = post("touches", change(bad, false)).await;
-        assert_eq!(
-            (status, &problem["code"]),
-            (StatusCode::UNPROCESSABLE_ENTITY, &json!("touch_impossible"))
-        );
+        let (status, problem) = server.act(id, change(bad)).await;
+        assert!(status.is_client_error() && problem["code"] == "touch_impossible", "{problem}");
         assert!(problem["detail"].as_str().unwrap().contains(part), "{problem}");
     }
     let (status, _) = post("snapshots", json!({"name": " "})).await;
@@ -612,14 +650,30 @@ async fn hands_lay_touches_ask_why_and_go_back_to_snapshots() {
 
     let (_, before) = post("snapshots", json!({"name": "before lunch"})).await;
     let snapshot = before["snapshots"][0]["id"].as_i64().unwrap();
-    let (_, laid) = post("touches", change(json!([touch(None, 0.2)]), false)).await;
-    let number = laid["touches"][0]["id"].as_u64().unwrap() as u32;
+    let (_, laid) = server.act_on(id, &before["revision"], "a", change(json!([touch(None, 0.2)]))).await;
+    let number = laid["made"][0].as_u64().unwrap() as u32;
+    assert_eq!(laid["line"]["touches"][0]["id"], json!(number));
     // Another window's edit comes between; what goes on with the first one does not take it up.
-    let (_, other) = post("touches", change(json!([touch(None, -0.1)]), false)).await;
+    let (_, other) = server.act(id, change(json!([touch(None, -0.1)]))).await;
     assert_eq!(other["touches"].as_array().unwrap().len(), 2);
-    let (_, dragged) = post("touches", change(json!([touch(Some(number), 0.3)]), true)).await;
-    assert_eq!(dragged["undo"].as_array().unwrap().len(), 3, "{}", dragged["undo"]);
-    assert_eq!(dragged["undo"][0], "raise the jaw");
+    let dragged =
+        server.act_on(id, &laid["line"]["revision"], "a", change(json!([touch(Some(number), 0.3)]))).await.1;
+    assert_eq!(dragged["line"]["undo"].as_array().unwrap().len(), 3, "{}", dragged["line"]["undo"]);
+    assert_eq!(dragged["line"]["undo"][0], "raise the jaw");
+    // Of two who change the same, the second is told, and nothing is changed.
+    let stale = change(json!([touch(Some(number), 0.1)]));
+    let (status, problem) = server.act_on(id, &laid["line"]["revision"], "b", stale).await;
+    assert_eq!((status, &problem["code"]), (StatusCode::CONFLICT, &json!("changed_meanwhile")));
+    assert!(problem["detail"].as_str().unwrap().contains("raise the jaw"), "{problem}");
+    // An undo that would take somebody else's step back is refused, too.
+    let undo = server.ask(Method::POST, &format!("/api/lines/{id}/undo")).header("if-match", "\"0\"");
+    assert_eq!(undo.send().await.unwrap().status(), StatusCode::CONFLICT);
+    // What touches other things goes through.
+    let (status, _) = server
+        .act_on(id, &laid["line"]["revision"], "c", json!({"do": "diction", "change": {"openness": 0.9}}))
+        .await;
+    assert_eq!(status, StatusCode::OK);
+    server.ask(Method::POST, &format!("/api/lines/{id}/undo")).send().await.unwrap();
 
     // The value is what makes it.
     let why = server.get(&format!("/api/lines/{id}/cause?time=0.5&controls=jaw_open,cheek_raise_left")).await;
@@ -634,14 +688,12 @@ async fn hands_lay_touches_ask_why_and_go_back_to_snapshots() {
     };
     assert!((hands(&why[0]) - 0.2).abs() < 1e-3, "{why}");
 
-    let reach = json!({"of": {"kind": "kind", "of": "open"}, "amount": 1.2});
-    let answer =
-        server.ask(Method::PUT, &format!("/api/lines/{id}/reach")).json(&reach).send().await.unwrap();
-    let reached: Value = answer.json().await.unwrap();
+    let reach = json!({"do": "reach", "of": {"kind": "kind", "of": "open"}, "amount": 1.2});
+    let (_, reached) = server.act(id, reach).await;
     let open = reached["reach"].as_array().unwrap().iter().find(|r| r["of"]["of"] == "open").unwrap().clone();
     assert!((open["amount"].as_f64().unwrap() - 1.2).abs() < 1e-6);
 
-    let (_, back) = post(&format!("snapshots/{snapshot}"), Value::Null).await;
+    let (_, back) = server.act(id, json!({"do": "restore", "snapshot": snapshot})).await;
     assert_eq!(back["document"], line["document"]);
     server.stop().await;
 
@@ -661,10 +713,9 @@ async fn layers_are_laid_checked_and_taken_back() {
     let id = server.timed_line().await;
     let own = |path: &str| format!("/api/lines/{id}/{path}");
     let ask = async |method: Method, path: &str, body: Value| server.answer(method, path, &body).await;
-    let mood = |from: f64, to: f64, amount: f64| json!({"span": {"start": from, "end": to}, "does": {"mood": "sadness", "amount": amount}});
-    let (status, line) =
-        ask(Method::PUT, &own("layers"), json!({"moods": [mood(0.5, 2.0, 0.7)], "what": "add sadness"}))
-            .await;
+    let act = async |op: Value| server.act(id, op).await;
+    let mood = |from: f64, to: f64, amount: f64| json!({"do": "add_mood", "mood": "sadness", "amount": amount, "over": {"span": {"start": from, "end": to}}});
+    let (status, line) = act(mood(0.5, 2.0, 0.7)).await;
     assert_eq!(status, StatusCode::OK, "{line}");
     let laid = &line["layers"]["moods"][0];
     assert_eq!((&laid["does"]["mood"], &line["undo"][0]), (&json!("sadness"), &json!("add sadness")));
@@ -672,14 +723,16 @@ async fn layers_are_laid_checked_and_taken_back() {
 
     // What cannot be is refused in a sentence, and nothing of it is kept.
     for (wrong, code) in [
-        (json!({"moods": [mood(1.0, 0.5, 0.7)], "what": "backwards"}), "layers_impossible"),
-        (json!({"moods": [mood(1.0, 1.5, 7.0)], "what": "too much"}), "layers_impossible"),
+        (mood(1.0, 0.5, 0.7), "layers_impossible"),
+        (mood(1.0, 1.5, 7.0), "layers_impossible"),
         (
-            json!({"looks": [{"span": {"start": 0.1, "end": 0.9}, "does": {"kind": "at", "mark": "nowhere"}}], "what": "x"}),
+            json!({"do": "add_look", "look": {"kind": "at", "mark": 999}, "over": {"span": {"start": 0.1, "end": 0.9}}}),
             "layers_impossible",
         ),
+        (json!({"do": "change_mood", "id": laid["id"], "change": {"amunt": 0.5}}), "field_wrong"),
+        (json!({"do": "settings", "change": {"marks": []}}), "field_wrong"),
     ] {
-        let (status, problem) = ask(Method::PUT, &own("layers"), wrong).await;
+        let (status, problem) = act(wrong).await;
         assert_eq!((status, &problem["code"]), (StatusCode::UNPROCESSABLE_ENTITY, &json!(code)), "{problem}");
         assert!(problem["detail"].as_str().unwrap().len() > 15, "{problem}");
     }
@@ -687,25 +740,28 @@ async fn layers_are_laid_checked_and_taken_back() {
     assert_eq!(now["layers"]["moods"].as_array().unwrap().len(), 1);
 
     // A pass on a pad: touches that the guard watches, thrown away with one step.
-    let places: Vec<Value> = (0..60).map(|k| json!([0.0, (f64::from(k) / 8.0).sin(), k == 30])).collect();
-    let pass = json!({"name": "corners 1", "start": 0.4, "step": 1.0 / 60.0, "pad": "corners", "places": places,
-                      "laid": "add", "smooth": 0.03, "tolerance": 0.02});
-    let (status, line) = ask(Method::POST, &own("passes"), pass).await;
+    let taken: Vec<Value> = (0..60)
+        .map(|k| json!({"time": 0.4 + f64::from(k) / 60.0, "place": [0.0, (f64::from(k) / 8.0).sin(), k == 30]}))
+        .collect();
+    let pass = json!({"do": "pass", "pad": "corners", "taken": taken, "late": 0.0, "laid": "add", "smooth": 0.03,
+                      "tolerance": 0.02});
+    let (status, line) = act(pass).await;
     assert_eq!(status, StatusCode::OK, "{line}");
     let touches = line["touches"].as_array().unwrap();
-    assert!(touches.len() >= 4 && touches.iter().all(|t| t["pass"] == "corners 1"));
+    assert!(touches.len() >= 4 && touches.iter().all(|t| t["pass"]["name"] == "corners 1"));
+    assert!(touches.iter().all(|t| t["pass"]["id"] == touches[0]["pass"]["id"]), "one pass");
     assert!(touches.iter().all(|t| t["keys"].as_array().unwrap().len() < 60), "it is thinned");
     let ids: Vec<&Value> = touches.iter().map(|t| &t["id"]).collect();
     let (status, line) =
-        ask(Method::PUT, &own("passes"), json!({"touches": ids, "amount": 0.5, "smooth": 0.1})).await;
+        act(json!({"do": "change_pass", "touches": ids, "amount": 0.5, "smooth": 0.1})).await;
     assert_eq!((status, &line["touches"][0]["amount"]), (StatusCode::OK, &json!(0.5)));
 
     // A pose is kept for the production, and struck elsewhere.
     let (status, poses) = ask(Method::PUT, "/api/poses/low", json!({"line": id, "time": 1.5})).await;
     assert_eq!((status, &poses[0]["name"]), (StatusCode::OK, &json!("low")), "{poses}");
     let before = line["touches"].as_array().unwrap().len();
-    let strike = json!({"pose": "low", "time": 2.5, "amount": 0.8, "regions": ["brows"]});
-    let (status, line) = ask(Method::POST, &own("pose"), strike).await;
+    let strike = json!({"do": "strike", "pose": "low", "time": 2.5, "amount": 0.8, "regions": ["brows"]});
+    let (status, line) = act(strike).await;
     assert_eq!(status, StatusCode::OK, "{line}");
     let struck = &line["touches"].as_array().unwrap()[before..];
     assert!(!struck.is_empty() && struck.iter().all(|t| t["control"].as_str().unwrap().starts_with("brow")));
@@ -718,27 +774,28 @@ async fn layers_are_laid_checked_and_taken_back() {
     assert_eq!((status, &sets[0]["name"]), (StatusCode::OK, &json!("smile")));
 
     // Two blinks too close are found, dismissed, taken up again, mended.
-    let blink = |at: f64| json!({"at": at, "shape": "natural"});
-    let two = json!({"blinks": [blink(1.0), blink(1.3)], "what": "put two blinks"});
-    let (status, _) = ask(Method::PUT, &own("layers"), two).await;
-    assert_eq!(status, StatusCode::OK);
+    for at in [1.0, 1.3] {
+        let (status, _) = act(json!({"do": "add_blink", "time": at})).await;
+        assert_eq!(status, StatusCode::OK);
+    }
     let close = async || {
         let all = server.get(&own("findings")).await;
         all.as_array().unwrap().iter().find(|f| f["rule"] == "blinks_close").cloned()
     };
     let found = close().await.unwrap();
-    let settle =
-        |reason: Value| json!({"rule": "blinks_close", "start": found["span"]["start"], "reason": reason});
-    let (status, _) = ask(Method::POST, &own("findings"), settle(json!("he is tired"))).await;
+    let start = &found["span"]["start"];
+    let dismiss =
+        |reason: &str| json!({"do": "dismiss", "rule": "blinks_close", "start": start, "reason": reason});
+    let mend = json!({"do": "mend", "rule": "blinks_close", "start": start});
+    let (status, _) = act(dismiss("he is tired")).await;
     assert_eq!(status, StatusCode::OK);
     assert_eq!(close().await.unwrap()["dismissed"], "he is tired");
-    let (status, _) = ask(Method::POST, &own("findings"), settle(json!(""))).await;
+    let (status, _) = act(dismiss("")).await;
     assert_eq!((status, close().await.unwrap()["dismissed"].clone()), (StatusCode::OK, Value::Null));
-    let (status, line) = ask(Method::POST, &own("findings"), settle(Value::Null)).await;
+    let (status, line) = act(mend.clone()).await;
     assert_eq!((status, line["layers"]["blinks"].as_array().unwrap().len()), (StatusCode::OK, 1));
     assert!(close().await.is_none());
-    let (status, _) = ask(Method::POST, &own("findings"), settle(Value::Null)).await;
-    assert_eq!(status, StatusCode::NOT_FOUND);
+    assert_eq!(act(mend).await.0, StatusCode::CONFLICT, "it is not found any more");
 
     // The head rides on a body's motion, half as far, and lets it go again.
     let sample = include_str!("../../demo/motion/waiting-made-by-hand.bvh");
@@ -760,7 +817,7 @@ async fn layers_are_laid_checked_and_taken_back() {
         rides.abs() > 1.0 && (riding["value"].as_f64().unwrap() - before - rides).abs() < 0.05,
         "{riding}"
     );
-    let (_, line) = ask(Method::PUT, &own("layers"), json!({"body_amount": 0.5, "what": "half"})).await;
+    let (_, line) = act(json!({"do": "body_amount", "amount": 0.5})).await;
     assert_eq!(line["layers"]["body"][2], 0.5);
     let (status, problem) = ride("no motion at all").await;
     assert_eq!((status, &problem["code"]), (StatusCode::UNPROCESSABLE_ENTITY, &json!("motion_unreadable")));
@@ -786,34 +843,34 @@ async fn layers_have_levels_passes_are_trimmed_and_moods_are_mixed() {
         async || server.get(&own("cause?time=1.5&controls=head_pitch")).await[0]["value"].as_f64().unwrap();
 
     // The head comes in late: a level is put, moved, taken out.
-    let level = |id: Value, at: f64, share: f64| json!({"id": id, "layer": "head", "at": at, "share": share});
-    let put = |levels: Value| json!({"levels": levels, "what": "let the head come in"});
+    let act = async |op: Value| server.act(id, op).await;
+    let level = |at: f64, share: f64| json!({"do": "add_level", "layer": "head", "time": at, "share": share});
     let whole = nod().await;
-    let both = put(json!([level(Value::Null, 2.5, 1.0), level(Value::Null, 1.5, 0.0)]));
-    let (status, line) = ask(Method::PUT, &own("layers"), both).await;
+    act(level(2.5, 1.0)).await;
+    let (status, line) = act(level(1.5, 0.0)).await;
     assert_eq!(status, StatusCode::OK, "{line}");
     let levels = line["layers"]["levels"].clone();
     assert_eq!((&levels[0]["share"], &levels[1]["share"]), (&json!(0.0), &json!(1.0)), "in order: {levels}");
     assert!(whole.abs() > 0.05 && nod().await.abs() < 1e-3, "{whole}");
-    let half = put(json!([level(levels[0]["id"].clone(), 1.5, 0.5)]));
-    let (_, line) = ask(Method::PUT, &own("layers"), half).await;
+    let (_, line) = act(json!({"do": "change_level", "id": levels[0]["id"], "share": 0.5})).await;
     assert!((nod().await - 0.5 * whole).abs() < 0.02 * whole.abs().max(1.0));
     assert_eq!(line["layers"]["levels"].as_array().unwrap().len(), 2);
-    let (status, problem) =
-        ask(Method::PUT, &own("layers"), put(json!([level(Value::Null, 1.0, 1.5)]))).await;
+    let (status, problem) = act(level(1.0, 1.5)).await;
     assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
     assert!(problem["detail"].as_str().unwrap().contains("1.5 is outside"), "{problem}");
-    let remove =
-        json!({"remove": [levels[0]["id"], levels[1]["id"]], "what": "let the head play throughout"});
-    let (_, line) = ask(Method::PUT, &own("layers"), remove).await;
+    let (_, line) = act(json!({"do": "remove", "ids": [levels[0]["id"], levels[1]["id"]]})).await;
     assert_eq!(line["layers"]["levels"], json!([]));
     assert!((nod().await - whole).abs() < 1e-6);
 
     // A pass of a second is trimmed to its middle; beyond that it does nothing, within it what it did.
-    let places: Vec<Value> = (0..60).map(|k| json!([0.0, (f64::from(k) / 8.0).sin(), false])).collect();
-    let pass = json!({"name": "brows 1", "start": 0.4, "step": 1.0 / 60.0, "pad": "brows", "places": places,
-                      "laid": "add", "smooth": 0.0, "tolerance": 0.01});
-    let (_, line) = ask(Method::POST, &own("passes"), pass).await;
+    let taken: Vec<Value> = (0..60)
+        .map(
+            |k| json!({"time": 0.5 + f64::from(k) / 60.0, "place": [0.0, (f64::from(k) / 8.0).sin(), false]}),
+        )
+        .collect();
+    let pass = json!({"do": "pass", "pad": "brows", "taken": taken, "late": 0.1, "laid": "add", "smooth": 0.0,
+                      "tolerance": 0.01});
+    let (_, line) = act(pass).await;
     let ids: Vec<Value> = line["touches"].as_array().unwrap().iter().map(|t| t["id"].clone()).collect();
     let up = async |time: f64| {
         let why = server.get(&own(&format!("cause?time={time}&controls=brow_outer_up_left"))).await;
@@ -823,8 +880,8 @@ async fn layers_have_levels_passes_are_trimmed_and_moods_are_mixed() {
     };
     let before = up(0.65).await;
     assert!(before > 0.1, "{before}");
-    let trim = json!({"touches": ids, "trim": {"start": 0.55, "end": 0.75}});
-    let (status, line) = ask(Method::PUT, &own("passes"), trim).await;
+    let trim = json!({"do": "change_pass", "touches": ids, "trim": {"start": 0.55, "end": 0.75}});
+    let (status, line) = act(trim).await;
     assert_eq!((status, &line["undo"][0]), (StatusCode::OK, &json!("trim a pass")), "{line}");
     for touch in line["touches"].as_array().unwrap() {
         let keys = touch["keys"].as_array().unwrap();
@@ -834,7 +891,7 @@ async fn layers_have_levels_passes_are_trimmed_and_moods_are_mixed() {
     assert!((up(0.65).await - before).abs() < 0.03, "{before}");
     assert_eq!(up(1.2).await, 0.0);
     let (status, _) =
-        ask(Method::PUT, &own("passes"), json!({"touches": ids, "trim": {"start": 2.0, "end": 2.5}})).await;
+        act(json!({"do": "change_pass", "touches": ids, "trim": {"start": 2.0, "end": 2.5}})).await;
     assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY, "nothing of it lies there");
 
     // A mood of the production's own: a mix with a control on top, that plays like any other.
@@ -842,9 +899,11 @@ async fn layers_have_levels_passes_are_trimmed_and_moods_are_mixed() {
         json!({"name": "fed up", "of": [["anger", 0.4], ["disgust", 0.5]], "values": [["cheek_puff", 0.3]]});
     let (status, poses) = ask(Method::PUT, "/api/poses", mix).await;
     assert_eq!((status, &poses[0]["of"][1][0]), (StatusCode::OK, &json!("disgust")), "{poses}");
-    let acting = json!({"mood": {"pose": poses[0]}, "amount": 1.0, "instead": true});
-    let span = json!({"moods": [{"span": {"start": 0.2, "end": 3.0}, "does": acting}], "what": "add fed up"});
-    let (status, line) = ask(Method::PUT, &own("layers"), span).await;
+    let over = json!({"span": {"start": 0.2, "end": 3.0}});
+    let (_, line) =
+        act(json!({"do": "add_mood", "mood": {"pose": poses[0]}, "amount": 1.0, "over": over})).await;
+    let own_id = &line["layers"]["moods"][0]["id"];
+    let (status, line) = act(json!({"do": "change_mood", "id": own_id, "change": {"instead": true}})).await;
     assert_eq!(status, StatusCode::OK, "{line}");
     let strength = &line["layers"]["strengths"][0];
     let values: Vec<f64> =

@@ -1,7 +1,7 @@
 //! Files that went out.
 
 use crate::schema::delivery;
-use crate::{Store, StoreError, keep_blob};
+use crate::{Store, StoreError, free_blobs, keep_blob};
 use diesel::prelude::*;
 
 /// One delivered file.
@@ -57,6 +57,7 @@ impl Store {
                     delivery::content.eq(content),
                 ))
                 .get_result(c)?;
+            free_blobs(c)?;
             Ok(delivered(row))
         })
     }

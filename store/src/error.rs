@@ -6,6 +6,14 @@ use jam_score::EditError;
 pub enum StoreError {
     #[error("the data file cannot be opened: {0}")]
     Open(String),
+    #[error("{0} is no production of Jam Lips; choose another file, or a new name")]
+    Foreign(String),
+    #[error("this production was written by a newer Jam Lips; open it with that one")]
+    Newer,
+    #[error("{0} is open in another Jam Lips already; use that one, or stop it first")]
+    InUse(String),
+    #[error("the data file holds something that cannot be: {0}")]
+    Damaged(String),
     #[error("what was asked for is not in this production")]
     NotFound,
     #[error("there is already a character called “{0}” in this production; choose another name")]

@@ -5,34 +5,52 @@
 mod cast;
 mod deliveries;
 mod error;
+mod journal;
 mod lines;
 mod poses;
 mod production;
 mod schema;
 mod snapshots;
 mod speech;
+mod stored;
+mod upgrade;
+mod waiting;
 
 pub use cast::CastMember;
 pub use deliveries::Delivered;
 pub use error::StoreError;
-pub use lines::{NewLine, Steps, StoredLine};
+pub use journal::{Changes, NewStep, Now, RESULT, Steps};
+pub use lines::{NewLine, StoredLine};
 pub use production::Production;
 pub use snapshots::Snapshot;
 pub use speech::Take;
+pub use waiting::Waiting;
 
 use diesel::connection::SimpleConnection;
 use diesel::prelude::*;
 use diesel::r2d2::{ConnectionManager, CustomizeConnection, Pool, PooledConnection};
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 use sha2::{Digest, Sha256};
+use std::fs::File;
 use std::path::Path;
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::time::Duration;
 
 const MIGRATIONS: EmbeddedMigrations = embed_migrations!();
+
+/// `JAML`: says whose file it is.
+const APPLICATION: i32 = 0x4A41_4D4C;
+/// The layout of the file that this program writes.
+const LAYOUT: i32 = 2;
 
 /// Reads and writes a production's data file. Cheap to clone.
 #[derive(Clone)]
 pub struct Store {
     pool: Pool<ConnectionManager<SqliteConnection>>,
+    /// Writers of this program take turns, so that none starves while it polls for the lock.
+    writers: Arc<Mutex<()>>,
+    /// Held as long as the file is open for a server.
+    _alone: Option<Arc<File>>,
 }
 
 #[derive(Debug)]
@@ -40,33 +58,108 @@ struct Pragmas;
 
 impl CustomizeConnection<SqliteConnection, diesel::r2d2::Error> for Pragmas {
     fn on_acquire(&self, connection: &mut SqliteConnection) -> Result<(), diesel::r2d2::Error> {
-        // Waiting must be set before anything that may have to wait.
+        // Waiting must be set before anything that may have to wait; freed pages only while the file is still empty.
         connection
             .batch_execute(
-                "PRAGMA busy_timeout = 10000; PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;",
+                "PRAGMA busy_timeout = 2000; PRAGMA auto_vacuum = INCREMENTAL; PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;",
             )
             .map_err(diesel::r2d2::Error::QueryError)
     }
 }
 
+#[derive(QueryableByName)]
+struct Number {
+    #[diesel(sql_type = diesel::sql_types::Integer)]
+    n: i32,
+}
+
+fn number(c: &mut SqliteConnection, query: &str) -> Result<i32, StoreError> {
+    Ok(diesel::sql_query(query).get_result::<Number>(c)?.n)
+}
+
+/// Refuses files of others and of newer programs before anything is written to them.
+fn check_whose(path: &Path) -> Result<(), StoreError> {
+    if std::fs::metadata(path).map_or(0, |m| m.len()) == 0 {
+        return Ok(());
+    }
+    let name = path.display().to_string();
+    let foreign = || StoreError::Foreign(name.clone());
+    let mut head = [0; 16];
+    let read = File::open(path).and_then(|mut f| std::io::Read::read_exact(&mut f, &mut head));
+    read.map_err(|e| StoreError::Open(e.to_string()))?;
+    if &head != b"SQLite format 3\0" {
+        return Err(foreign());
+    }
+    let mut c = SqliteConnection::establish(path.to_str().ok_or_else(foreign)?)
+        .map_err(|e| StoreError::Open(e.to_string()))?;
+    // Whoever closes it last brings its log over, which takes a moment.
+    c.batch_execute("PRAGMA busy_timeout = 2000")?;
+    let application = number(&mut c, "SELECT application_id AS n FROM pragma_application_id")?;
+    let layout = number(&mut c, "SELECT user_version AS n FROM pragma_user_version")?;
+    // The first layout did not say whose it was.
+    let first = "SELECT count(*) AS n FROM sqlite_master WHERE type = 'table' AND name IN ('production', 'cast_member', 'line', 'journal', 'blob')";
+    match application {
+        APPLICATION if layout > LAYOUT => Err(StoreError::Newer),
+        APPLICATION => Ok(()),
+        0 if number(&mut c, first)? == 5 => Ok(()),
+        _ => Err(foreign()),
+    }
+}
+
 impl Store {
     /// Opens a data file, making it if it does not exist, and brings it to the newest layout.
+    ///
+    /// # Errors
+    /// It is somebody else's file, a newer program's, or cannot be read and written.
     pub fn open(path: &Path) -> Result<Store, StoreError> {
         let name = path.to_str().ok_or_else(|| StoreError::Open("its name is not text".into()))?;
+        check_whose(path)?;
         let pool = Pool::builder()
-            .max_size(4)
+            .max_size(8)
+            .connection_timeout(Duration::from_secs(2))
             .connection_customizer(Box::new(Pragmas))
             .build(ConnectionManager::new(name))
             .map_err(|e| StoreError::Open(e.to_string()))?;
-        let store = Store { pool };
+        let store = Store { pool, writers: Arc::default(), _alone: None };
         let mut connection = store.connection()?;
+        let layout = number(&mut connection, "SELECT user_version AS n FROM pragma_user_version")?;
         connection.run_pending_migrations(MIGRATIONS).map_err(|e| StoreError::Open(e.to_string()))?;
+        connection.immediate_transaction(|c| {
+            if layout < LAYOUT {
+                upgrade::documents(c)?;
+            }
+            free_blobs(c)?;
+            c.batch_execute(&format!(
+                "PRAGMA application_id = {APPLICATION}; PRAGMA user_version = {LAYOUT};"
+            ))
+            .map_err(StoreError::from)
+        })?;
         drop(connection);
         Ok(store)
     }
 
+    /// [`Store::open`] for a server, of which there is one at most for a file.
+    ///
+    /// # Errors
+    /// [`StoreError::InUse`] if there is one already.
+    pub fn open_alone(path: &Path) -> Result<Store, StoreError> {
+        let mut lock = path.as_os_str().to_owned();
+        lock.push("-lock");
+        let failed = |e: std::io::Error| StoreError::Open(e.to_string());
+        let file = File::options().create(true).truncate(false).write(true).open(&lock).map_err(failed)?;
+        if file.try_lock().is_err() {
+            return Err(StoreError::InUse(path.display().to_string()));
+        }
+        Ok(Store { _alone: Some(Arc::new(file)), ..Store::open(path)? })
+    }
+
     fn connection(&self) -> Result<PooledConnection<ConnectionManager<SqliteConnection>>, StoreError> {
         self.pool.get().map_err(|e| StoreError::Open(e.to_string()))
+    }
+
+    /// A writer's turn.
+    fn turn(&self) -> MutexGuard<'_, ()> {
+        self.writers.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     /// Runs a change as one transaction that holds the write lock from its start.
@@ -74,7 +167,18 @@ impl Store {
         &self,
         work: impl FnOnce(&mut SqliteConnection) -> Result<T, StoreError>,
     ) -> Result<T, StoreError> {
+        // The turn first: whoever has it can get a connection, also for what it reads beside its transaction.
+        let _turn = self.turn();
         self.connection()?.immediate_transaction(work)
+    }
+
+    /// Brings everything that was written into the file itself, out of the log beside it.
+    ///
+    /// # Errors
+    /// The file cannot be written.
+    pub fn checkpoint(&self) -> Result<(), StoreError> {
+        let _turn = self.turn();
+        Ok(self.connection()?.batch_execute("PRAGMA wal_checkpoint(TRUNCATE)")?)
     }
 
     /// A stored file's bytes.
@@ -92,4 +196,17 @@ fn keep_blob(connection: &mut SqliteConnection, bytes: &[u8]) -> Result<String, 
         .values((blob::hash.eq(&hash), blob::bytes.eq(bytes)))
         .execute(connection)?;
     Ok(hash)
+}
+
+/// Forgets files that nothing names any more, and gives their room back.
+fn free_blobs(connection: &mut SqliteConnection) -> Result<(), StoreError> {
+    let freed = diesel::sql_query(
+        "DELETE FROM blob WHERE hash NOT IN (SELECT recording FROM line UNION SELECT recording FROM take
+         UNION SELECT model FROM cast_member UNION SELECT content FROM delivery)",
+    )
+    .execute(connection)?;
+    if freed > 0 {
+        connection.batch_execute("PRAGMA incremental_vacuum")?;
+    }
+    Ok(())
 }

@@ -18,7 +18,9 @@ impl Store {
             .find(1)
             .select((production::name, production::rate_num, production::rate_den, production::first_frame))
             .first(&mut self.connection()?)?;
-        let rate = FrameRate::new(num as u32, den as u32).unwrap_or(FrameRate::FILM);
+        let number = |n: i32| u32::try_from(n).unwrap_or(0);
+        let rate =
+            FrameRate::new(number(num), number(den)).map_err(|e| StoreError::Damaged(e.to_string()))?;
         Ok(Production { name, grid: FrameGrid { rate, first: Frame(first) } })
     }
 

@@ -15,14 +15,22 @@ diesel::table! {
 diesel::table! {
     line (id) {
         id -> Integer, document -> Text, recording -> Text, recording_name -> Text, recording_facts -> Text,
-        problem -> Nullable<Text>,
+        problem -> Nullable<Text>, revision -> BigInt, next_id -> BigInt,
     }
 }
 diesel::table! {
-    journal (id) {
-        id -> Integer, line_id -> Integer, edit -> Text, inverse -> Text, undone -> Bool, joined -> Bool,
-        words -> Text,
+    step (id) {
+        id -> Integer, line_id -> Integer, words -> Text, edit -> Binary, undone -> Bool, gesture -> Nullable<Text>,
+        asks -> Bool, awaits -> Bool, timing -> Nullable<Binary>, cause -> Nullable<Integer>, applied -> Bool,
     }
+}
+diesel::table! {
+    change (line_id, revision) {
+        line_id -> Integer, revision -> BigInt, words -> Text, things -> Text, gesture -> Nullable<Text>,
+    }
+}
+diesel::table! {
+    waiting (id) { id -> Integer, line_id -> Integer, work -> Text, }
 }
 diesel::table! {
     delivery (id) {
@@ -52,7 +60,9 @@ diesel::allow_tables_to_appear_in_same_query!(
     cast_member,
     cast_step,
     line,
-    journal,
+    step,
+    change,
+    waiting,
     take,
     said_as,
     snapshot,

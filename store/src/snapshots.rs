@@ -1,7 +1,7 @@
 //! Named states of a line, to go back to and to compare with.
 
 use crate::schema::{line, snapshot};
-use crate::{Store, StoreError};
+use crate::{Store, StoreError, stored};
 use diesel::prelude::*;
 use jam_score::Line;
 
@@ -37,7 +37,7 @@ impl Store {
     pub fn snapshot(&self, line_id: i32, id: i32) -> Result<Line, StoreError> {
         let own = snapshot::table.find(id).filter(snapshot::line_id.eq(line_id));
         let document: String = own.select(snapshot::document).first(&mut self.connection()?)?;
-        Ok(serde_json::from_str(&document)?)
+        stored::read(&document)
     }
 
     pub fn remove_snapshot(&self, line_id: i32, id: i32) -> Result<(), StoreError> {

@@ -1,9 +1,10 @@
+import { fetchLine } from './api/act';
 import { useMantineColorScheme } from '@mantine/core';
 import { Dropzone } from '@mantine/dropzone';
 import { Spotlight, spotlight } from '@mantine/spotlight';
 import { useQuery } from '@tanstack/react-query';
 import { useEffect } from 'react';
-import { api, queries, tell } from './api/client';
+import { api, queries, tell, useSaved } from './api/client';
 import { connect, useConnected } from './api/live';
 import { commands, listen, takeBack } from './commands';
 import { Kept } from './components/Kept';
@@ -40,9 +41,10 @@ export function App() {
   const production = useQuery({ queryKey: ['production'], queryFn: api.production });
   const open = useQuery({
     queryKey: ['line', line],
-    queryFn: () => api.line(line ?? 0),
+    queryFn: () => fetchLine(line ?? 0),
     enabled: line !== null,
   });
+  const saved = useSaved();
   const { colorScheme, toggleColorScheme } = useMantineColorScheme();
   const lines = useQuery({ queryKey: ['lines'], queryFn: api.lines });
 
@@ -84,7 +86,13 @@ export function App() {
         </nav>
         <div className="right">
           <span className="soft" role="status">
-            {connected ? 'Saved' : 'Waiting for the server …'}
+            {!connected
+              ? 'Waiting for the server …'
+              : saved === 'sending'
+                ? 'Saving …'
+                : saved === 'unsent'
+                  ? 'The last change was not kept'
+                  : 'Saved'}
           </span>
           <button
             className="quiet"

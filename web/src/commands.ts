@@ -1,13 +1,14 @@
 // Every action once: its name, its key, what it does. Keys, the command search and buttons use these.
 
 import { spotlight } from '@mantine/spotlight';
+import { turn } from './api/act';
 import { type ControlName, api, queries, tell } from './api/client';
 import { change } from './cast/edit';
 import { atRest } from './cast/pose';
 import { startWalk, toggleWalk } from './cast/walk';
 import { switchCompare } from './score/compare';
 import { joinSound, nudge, pinWord, splitSound, takeOut } from './score/correct';
-import { soundIsDoubtful, soundsOf, wordsOf } from './score/draw';
+import { soundIsDoubtful, soundOf, soundsOf, wordOf, wordsOf } from './score/draw';
 import * as hand from './score/hand';
 import { clampView } from './score/layout';
 import { openGrid, openLine } from './score/open';
@@ -43,7 +44,8 @@ function stepWord(count: number) {
   if (!line) return;
   const words = wordsOf(line);
   const { selected, time } = get();
-  const here = selected.word ?? words.findIndex((w) => w.span.end > time) - (count > 0 ? 1 : 0);
+  const own = words.findIndex((w) => w.id === selected.word);
+  const here = own >= 0 ? own : words.findIndex((w) => w.span.end > time) - (count > 0 ? 1 : 0);
   chooseWord(line, Math.max(0, Math.min(words.length - 1, here + count)));
 }
 
@@ -51,17 +53,17 @@ function nextDoubtful() {
   const line = openLine();
   if (!line) return;
   const sounds = soundsOf(line);
-  const doubtful = sounds.map((s, i) => ({ s, i })).filter(({ s }) => soundIsDoubtful(line, s));
-  const next = doubtful.find(({ s }) => s.span.start > get().time + 1e-3) ?? doubtful[0];
+  const doubtful = sounds.filter((s) => soundIsDoubtful(line, s));
+  const next = doubtful.find((s) => s.span.start > get().time + 1e-3) ?? doubtful[0];
   if (!next) return;
-  set({ selected: { word: next.s.word ?? null, sound: next.i } });
-  player.seek(next.s.span.start);
+  set({ selected: { word: wordsOf(line)[next.word ?? -1]?.id ?? null, sound: next.id } });
+  player.seek(next.span.start);
 }
 
 /** Loops the selected word, or stops looping. */
 export function loopWord() {
   const line = openLine();
-  const word = line && wordsOf(line)[get().selected.word ?? -1];
+  const word = line && wordOf(line, get().selected.word);
   player.loop(get().loop || !word ? null : word.span);
 }
 
@@ -82,7 +84,7 @@ export function fitSelection() {
   const line = openLine();
   if (!line) return;
   const { selected } = get();
-  const span = (soundsOf(line)[selected.sound ?? -1] ?? wordsOf(line)[selected.word ?? -1])?.span;
+  const span = (soundOf(line, selected.sound) ?? wordOf(line, selected.word))?.span;
   if (!span) return;
   const air = Math.max((span.end - span.start) * 0.4, 0.05);
   set({ view: clampView({ start: span.start - air, end: span.end + air }, line.summary.duration) });
@@ -99,7 +101,7 @@ export function takeBack(what: 'undo' | 'redo') {
   const { line, place, castMember } = get();
   if (place === 'cast') {
     if (castMember) void change(() => (what === 'undo' ? api.undoWiring : api.redoWiring)(castMember));
-  } else if (line) api[what](line).catch(tell);
+  } else if (line) void turn(line, what);
 }
 
 /** Moves the chosen keys, or what is selected of words and sounds. */

@@ -43,7 +43,7 @@ interface State {
   playing: boolean;
   /** What is played over and over. */
   loop: Span | null;
-  /** Index of the selected word, or of the selected sound. */
+  /** The selected word, or the selected sound, by their numbers. */
   selected: { word: number | null; sound: number | null };
   /** The stretch of time that the staves show. */
   view: Span;

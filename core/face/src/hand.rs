@@ -7,13 +7,29 @@ use crate::performance::{HZ, Performance};
 use jam_score::keys::{self, KeyShape, TimedKey};
 use jam_score::touch::Key;
 use jam_score::{
-    Control, Edit, Laid, LaidTouch, Line, Moment, Mood, Pose, Region, Seconds, Span, Timing, Touch,
+    Control, Laid, LaidTouch, Line, Moment, Mood, Pass, Pose, Region, Seconds, Span, Timing, Touch,
     TouchError,
 };
 
-/// The number of the next touch of a line.
-pub fn next_id(line: &Line) -> u32 {
-    line.touches.iter().map(|t| t.id).max().unwrap_or(0) + 1
+/// Touches that come, or take the place of those with their numbers, and touches that go. New ones have the number 0:
+/// numbers are given where the change is made.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Put {
+    pub put: Vec<Touch>,
+    pub remove: Vec<u32>,
+}
+
+impl Put {
+    /// Touches that come, and none that goes.
+    pub fn of(put: Vec<Touch>) -> Put {
+        Put { put, remove: Vec::new() }
+    }
+
+    /// The line with these touches.
+    #[must_use]
+    pub fn laid(self, line: &Line) -> Line {
+        line.with_touches(self.put, &self.remove)
+    }
 }
 
 /// Keys in what is said, in order.
@@ -77,8 +93,7 @@ pub fn bake(
         let off = |(i, v): (usize, &f32)| (keys::through(&found, start + i as f64 / HZ) as f32 - v).abs();
         baked.error = values.iter().enumerate().map(off).fold(baked.error, f32::max);
         let keys = placed(line, &found);
-        let id = next_id(line) + baked.touches.len() as u32;
-        baked.touches.push(Touch { id, ..laid_on(timing, control, Laid::Replace, keys) });
+        baked.touches.push(laid_on(timing, control, Laid::Replace, keys));
         baked.gone.extend(gone.iter().map(|t| t.id));
     }
     Ok(baked)
@@ -100,7 +115,7 @@ pub fn unbake(line: &Line, face: &Performance, id: u32) -> Result<Touch, TouchEr
 }
 
 /// Lets a stretch of some controls be automatic again: keys in it go, and touches with no key left.
-pub fn let_go(line: &Line, controls: &[Control], span: Span) -> Result<Edit, TouchError> {
+pub fn let_go(line: &Line, controls: &[Control], span: Span) -> Result<Put, TouchError> {
     let timing = line.timing.as_ref().ok_or(TouchError::Empty)?;
     let (mut put, mut remove) = (Vec::new(), Vec::new());
     for touch in line.touches.iter().filter(|t| t.aside.is_none() && controls.contains(&t.control)) {
@@ -118,7 +133,7 @@ pub fn let_go(line: &Line, controls: &[Control], span: Span) -> Result<Edit, Tou
     if put.is_empty() && remove.is_empty() {
         return Err(TouchError::Empty);
     }
-    Ok(Edit::Touch { put, remove, what: "let curves be automatic again".into() })
+    Ok(Put { put, remove })
 }
 
 /// Seconds over which a touch that is parted lets go.
@@ -126,9 +141,9 @@ const PARTED_FADE: f64 = 0.06;
 
 /// Takes hands off a stretch of some controls: touches that reach over it are parted in two that let go before it and
 /// take hold after it, those that lie in it go.
-pub fn parted(line: &Line, controls: &[Control], span: Span) -> Result<Edit, TouchError> {
+pub fn parted(line: &Line, controls: &[Control], span: Span) -> Result<Put, TouchError> {
     let timing = line.timing.as_ref().ok_or(TouchError::Empty)?;
-    let (mut put, mut remove, mut next) = (Vec::new(), Vec::new(), next_id(line));
+    let (mut put, mut remove) = (Vec::new(), Vec::new());
     for touch in line.touches.iter().filter(|t| t.aside.is_none() && controls.contains(&t.control)) {
         let keys = touch.timed(timing);
         let (Some(first), Some(last)) = (keys.first(), keys.last()) else { continue };
@@ -151,8 +166,7 @@ pub fn parted(line: &Line, controls: &[Control], span: Span) -> Result<Edit, Tou
         }
         if !before.is_empty() {
             put.push(own(before, id, (touch.fade_in, Seconds(PARTED_FADE))));
-            id = next;
-            next += 1;
+            id = 0;
         }
         if !after.is_empty() {
             put.push(own(after, id, (Seconds(PARTED_FADE), touch.fade_out)));
@@ -161,7 +175,7 @@ pub fn parted(line: &Line, controls: &[Control], span: Span) -> Result<Edit, Tou
     if put.is_empty() && remove.is_empty() {
         return Err(TouchError::Empty);
     }
-    Ok(Edit::Touch { put, remove, what: "let a curve be automatic in a stretch".into() })
+    Ok(Put { put, remove })
 }
 
 /// A touch that holds a place of its own, its keys placed in what is said.
@@ -178,11 +192,6 @@ fn laid_on(timing: &Timing, control: Control, laid: Laid, keys: Vec<Key>) -> Tou
         pass: None,
         aside: None,
     }
-}
-
-/// Numbers new touches.
-fn numbered(line: &Line, touches: impl Iterator<Item = Touch>) -> Vec<Touch> {
-    touches.zip(next_id(line)..).map(|(touch, id)| Touch { id, ..touch }).collect()
 }
 
 /// Seconds over which a pose comes and goes.
@@ -209,7 +218,7 @@ pub fn posed(
         let keys = vec![Key { moment, value, shape: KeyShape::Smooth }];
         Touch { fade_in: POSE_FADE, fade_out: POSE_FADE, ..laid_on(timing, *control, Laid::Replace, keys) }
     });
-    let touches = numbered(line, touches);
+    let touches: Vec<Touch> = touches.collect();
     if touches.is_empty() { Err(TouchError::Empty) } else { Ok(touches) }
 }
 
@@ -282,11 +291,11 @@ pub fn pass(
         Some(Touch {
             fade_in: fade,
             fade_out: fade,
-            pass: Some(name.into()),
+            pass: Some(Pass { id: 0, name: name.into() }),
             ..laid_on(timing, track.control, laid, placed(line, &found))
         })
     });
-    let touches = numbered(line, touches);
+    let touches: Vec<Touch> = touches.collect();
     if touches.is_empty() { Err(TouchError::Empty) } else { Ok(touches) }
 }
 
@@ -342,5 +351,5 @@ pub fn trimmed(line: &Line, ids: &[u32], span: Span) -> Result<(Vec<Touch>, Vec<
 /// The same keys on the other side of the face, as touches of their own; what has no other side is left out.
 pub fn mirrored(line: &Line, ids: &[u32]) -> Vec<Touch> {
     let own = line.touches.iter().filter(|t| ids.contains(&t.id) && t.aside.is_none());
-    numbered(line, own.filter_map(|t| Some(Touch { control: t.control.other_side()?, ..t.clone() })))
+    own.filter_map(|t| Some(Touch { id: 0, control: t.control.other_side()?, ..t.clone() })).collect()
 }

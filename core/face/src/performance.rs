@@ -16,7 +16,7 @@ use jam_score::{
     Timing,
 };
 use std::collections::BTreeMap;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// Values a second. Curves are read linearly between them: a rounder reader may overshoot a seal.
 pub const HZ: f64 = 100.0;
@@ -33,7 +33,27 @@ pub struct Performance {
     guard: Option<Arc<Guard>>,
     /// What the guard leaves of controls that passes move.
     held: BTreeMap<Control, Arc<Held>>,
+    live: Live,
     told: Told,
+}
+
+/// What the guard leaves of controls that are performed live: worked out over the whole line when a control is first
+/// performed, not with every picture.
+#[derive(Debug, Default)]
+struct Live(Mutex<BTreeMap<Control, Arc<Held>>>);
+
+/// A copy may be changed, so it starts without.
+impl Clone for Live {
+    fn clone(&self) -> Live {
+        Live::default()
+    }
+}
+
+/// It follows from the curves.
+impl PartialEq for Live {
+    fn eq(&self, _: &Live) -> bool {
+        true
+    }
 }
 
 /// What of a control a pass may have: a share of its own, and limits that always hold.
@@ -86,6 +106,7 @@ impl Performance {
             hands: Hands::default(),
             guard: None,
             held: BTreeMap::new(),
+            live: Live::default(),
             told: Told::default(),
         }
     }
@@ -238,6 +259,11 @@ impl Performance {
         (value as f32).clamp(low, high)
     }
 
+    /// A control's value without touches, at any time.
+    pub fn automatic(&self, control: Control, time: Seconds) -> f32 {
+        read(self.untouched(control).unwrap_or(&self.curves[control as usize]), time)
+    }
+
     /// What touches do to a control at a time: its value without any, and what each adds, by number, in order.
     pub(crate) fn touched(&self, control: Control, time: Seconds) -> (f64, Vec<(u32, f64)>) {
         let curve = self.automatic.get(&control).unwrap_or(&self.curves[control as usize]);
@@ -252,6 +278,12 @@ impl Performance {
         (automatic, added)
     }
 
+    fn held_live(&self, guard: &Guard, control: Control) -> Arc<Held> {
+        let mut live = self.live.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let new = || Arc::new(Held::new(guard, control, &self.curves[control as usize]));
+        live.entry(control).or_insert_with(new).clone()
+    }
+
     /// All controls at a time while some are performed live: what is performed is added or takes the place of what is
     /// played, as far as the guard lets it.
     pub fn performed(&self, time: Seconds, laid: Laid, live: &[(Control, f32)]) -> Vec<f32> {
@@ -259,9 +291,8 @@ impl Performance {
         for (control, value) in live.iter().filter(|(_, v)| v.is_finite()) {
             let before = f64::from(face[*control as usize]);
             let after = if laid == Laid::Add { before + f64::from(*value) } else { f64::from(*value) };
-            let curve = &self.curves[*control as usize];
             let kept = match &self.guard {
-                Some(guard) => Held::new(guard, *control, curve).keep(before, after, time),
+                Some(guard) => self.held_live(guard, *control).keep(before, after, time),
                 None => after,
             };
             let (low, high) = control.range();

@@ -46,6 +46,17 @@ impl Target {
         }
     }
 
+    /// Whether two outputs on these two would take each other's place: one shape twice, or a node that is shown (by its
+    /// size, in a file) and sized or shown again.
+    pub fn is_driven_with(&self, other: &Target) -> bool {
+        let shown = |t: &Target| matches!(t, Target::Shown { .. });
+        let sized = |t: &Target| shown(t) || matches!(t, Target::Scale { .. });
+        match (self, other) {
+            (Target::Morph { name: a }, Target::Morph { name: b }) => a == b,
+            _ => (shown(self) && sized(other) || sized(self) && shown(other)) && self.node() == other.node(),
+        }
+    }
+
     /// The direction of a turn, a move or a change of size, in the joint's own space.
     pub fn axis(&self) -> Option<[f32; 3]> {
         match self {
@@ -190,6 +201,10 @@ pub enum WiringError {
         "the numbers of the output “{0}” cannot be used; gains, offsets, limits and axes are plain numbers"
     )]
     Numbers(String),
+    #[error(
+        "“{0}” is driven by two outputs, or shown and sized at once, so that one would take the other's place; put their controls into one output"
+    )]
+    Twice(String),
     #[error("the lower limit of “{0}” lies above its upper one; exchange them")]
     Limits(String),
     #[error("the response of “{0}” needs 2 to 32 points from left to right")]
@@ -250,8 +265,11 @@ impl Wiring {
         if self.outputs.len() > MOST_OUTPUTS || self.outputs.iter().any(|o| o.feeds.len() > MOST_FEEDS) {
             return Err(WiringError::TooMany);
         }
-        for output in &self.outputs {
+        for (i, output) in self.outputs.iter().enumerate() {
             let named = || output.target.name().to_string();
+            if self.outputs[..i].iter().any(|o| o.target.is_driven_with(&output.target)) {
+                return Err(WiringError::Twice(named()));
+            }
             let axis = output.target.axis();
             let own = [output.low, output.high, output.offset, output.parts];
             let gains = output.feeds.iter().map(|f| f.gain);

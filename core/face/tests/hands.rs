@@ -3,10 +3,11 @@
 
 mod common;
 
+use jam_face::hand::Put;
 use jam_face::{Control, HZ, Why, causes, hand, perform_line};
 use jam_score::keys::KeyShape;
 use jam_score::{
-    Edit, FrameRate, Laid, Line, Phone, Prosody, Reach, ReachOf, Seconds, Sound, SoundKind, Span, Timing,
+    FrameRate, Ids, Laid, Line, Phone, Prosody, Reach, ReachOf, Seconds, Sound, SoundKind, Span, Timing,
     Touch, Word,
 };
 use proptest::prelude::*;
@@ -24,6 +25,7 @@ fn said(sounds: &[(Phone, f64, f32)]) -> Line {
         timing.sounds.push(Sound { word, stress, level: *level, ..Sound::new(*phone, span) });
     }
     timing.words.push(Word::new("word", Span::new(0.0, at)));
+    timing.number(&mut Ids::from(100));
     Line { timing: Some(timing), ..Line::new("t") }
 }
 
@@ -85,11 +87,11 @@ fn reach_moves_its_sounds_and_never_a_rule() {
     let open = |line: &Line| value(line, Control::JawOpen, 0.49);
     let (normal, less, more) = (
         open(&plain),
-        open(&reaching(ReachOf::Sound(2), 0.5)),
+        open(&reaching(ReachOf::Sound(103), 0.5)),
         open(&reaching(ReachOf::Kind(SoundKind::Open), 1.4)),
     );
     assert!(less < 0.7 * normal && more > normal + 0.05, "{less} {normal} {more}");
-    let none = reaching(ReachOf::Word(0), 0.0);
+    let none = reaching(ReachOf::Word(100), 0.0);
     assert!(value(&none, Control::LipsClose, 0.34) >= 0.98);
     assert!(open(&none) < 0.15);
 }
@@ -127,7 +129,7 @@ fn the_other_side_of_the_face_is_the_other_way_round() {
     let other = hand::mirrored(&line, &[1]);
     assert_eq!(
         (other[0].control, other[0].id, &other[0].keys),
-        (Control::LipsSpreadRight, 2, &line.touches[0].keys)
+        (Control::LipsSpreadRight, 0, &line.touches[0].keys)
     );
     assert!(hand::mirrored(&pam(), &[1]).is_empty());
 }
@@ -145,7 +147,7 @@ proptest! {
         let end = line.timing.as_ref().unwrap().end().0;
         let keys: Vec<(f64, f32)> = keys.iter().map(|(t, v)| (t * end, *v)).collect();
         line.touches = vec![touch(&line, Control::ALL[control], Laid::Add, &keys)];
-        line.reach = vec![Reach { of: ReachOf::Word(0), amount, aside: None }];
+        line.reach = vec![Reach { of: ReachOf::Word(100), amount, aside: None }];
         line.diction.openness = openness;
         let time = Seconds(share * end);
         let face = perform_line(&line, &Prosody::default(), FrameRate::FILM, TAIL).unwrap();
@@ -173,8 +175,7 @@ proptest! {
         let span = Span::new(0.1 * end, 0.9 * end);
         let baked = hand::bake(&line, &before, &[control], span, tolerance).unwrap();
         prop_assert!(baked.error <= tolerance + 1e-5);
-        let edit = Edit::Touch { put: baked.touches.clone(), remove: baked.gone.clone(), what: String::new() };
-        let (mut fixed, _) = edit.apply(&line).unwrap();
+        let mut fixed = Put { put: baked.touches.clone(), remove: baked.gone.clone() }.laid(&line);
         // Articulated otherwise, what is baked stays.
         fixed.diction.lips = 0.3;
         let after = play(&fixed);
@@ -186,12 +187,12 @@ proptest! {
         let played = play(&fixed);
         let id = baked.touches[0].id;
         let open = hand::unbake(&fixed, &played, id).unwrap();
-        let (open, _) = Edit::Touch { put: vec![open], remove: vec![], what: String::new() }.apply(&fixed).unwrap();
+        let open = Put::of(vec![open]).laid(&fixed);
         for key in open.touches.iter().find(|t| t.id == id).unwrap().timed(open.timing.as_ref().unwrap()) {
             let off = (play(&open).value(control, Seconds(key.time)) - played.value(control, Seconds(key.time))).abs();
             prop_assert!(off < 1e-3, "{off}");
         }
-        let (gone, _) = hand::let_go(&open, &[control], Span::new(0.0, end + 1.0)).unwrap().apply(&open).unwrap();
+        let gone = hand::let_go(&open, &[control], Span::new(0.0, end + 1.0)).unwrap().laid(&open);
         prop_assert_eq!(gone.touches.len(), 0);
     }
 

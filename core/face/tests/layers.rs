@@ -11,8 +11,8 @@ use jam_score::layers::{
 };
 use jam_score::prosody::{Accent, Utterance};
 use jam_score::{
-    Edit, FrameRate, Laid, LayerKind, Line, Moment, Phone, Prosody, Region, Seconds, Sound, Span, Timing,
-    Touch, Word,
+    Edit, FrameRate, Ids, Laid, LayerKind, Line, Moment, Phone, Prosody, Region, Seconds, Sound, Span,
+    Timing, Touch, Word,
 };
 use proptest::prelude::*;
 
@@ -29,6 +29,7 @@ fn said(sounds: &[(Phone, f64)]) -> Line {
         timing.sounds.push(Sound { word, stress, level: -20.0, ..Sound::new(*phone, span) });
     }
     timing.words.push(Word::new("word", Span::new(0.0, at)));
+    timing.number(&mut Ids::from(100));
     Line { timing: Some(timing), ..Line::new("t") }
 }
 
@@ -213,7 +214,7 @@ fn blinks_by_hand_by_pattern_and_none() {
 fn eyes_hold_their_mark_while_the_head_moves() {
     let mut line =
         said(&[(Phone::Sil, 0.3), (Phone::Aa, 0.4), (Phone::M, 0.1), (Phone::Iy, 0.3), (Phone::Sil, 2.0)]);
-    let look = Look::At { mark: "lens".into() };
+    let look = Look::At { mark: 2 };
     line.layers.looks = vec![Over { id: 1, over: over(&line, 0.0, 3.1), does: look }];
     let face = play(&line);
     let moved = face.curve(Control::HeadPitch).unwrap();
@@ -428,7 +429,7 @@ fn a_mix_is_made_of_its_moods() {
 fn eyes_hold_their_mark_where_hands_turn_the_head() {
     let mut line = said(&[(Phone::Sil, 4.0)]);
     line.layers.settings.blinks.mode = BlinkMode::Off;
-    let look = Look::At { mark: "lens".into() };
+    let look = Look::At { mark: 2 };
     line.layers.looks = vec![Over { id: 1, over: over(&line, 0.0, 4.0), does: look }];
     let plain = play(&line);
     line.touches = vec![touch(&line, Control::HeadYaw, 14.0)];
@@ -545,15 +546,14 @@ proptest! {
     /// Layers are put and taken back like every edit, and come home when times go and come back.
     #[test]
     fn layers_are_undone_byte_for_byte(line in layered(), other in any_line()) {
-        let layers = Box::new(line.layers.clone());
         let plain = Line { layers: jam_score::Layers::default(), ..line.clone() };
-        let (laid, undo) = Edit::Layers { layers, what: "t".into() }.apply(&plain).unwrap();
-        prop_assert_eq!(&laid, &line);
-        prop_assert_eq!(&undo.apply(&laid).unwrap().0, &plain);
-        let (retimed, undo) = Edit::Timing(other.timing).apply(&line).unwrap();
+        let timing = other.timing.unwrap().numbered_like(line.timing.as_ref(), &mut Ids::from(1000));
+        let retimed = line.retimed(Some(timing));
         retimed.layers.check(retimed.timing.as_ref()).unwrap();
-        let back = undo.apply(&retimed).unwrap().0;
-        prop_assert_eq!(serde_json::to_string(&back).unwrap(), serde_json::to_string(&line).unwrap());
+        for (from, to) in [(&plain, &line), (&line, &retimed)] {
+            let back = Edit::between(from, to).inverse().apply(to).unwrap();
+            prop_assert_eq!(serde_json::to_string(&back).unwrap(), serde_json::to_string(from).unwrap());
+        }
     }
 }
 

@@ -68,6 +68,8 @@ proptest! {
 
     #[test]
     fn every_value_keeps_its_limits(outputs in prop::collection::vec(any_output(), 1..8), face in any_face()) {
+        let own = |(i, o): (usize, Output)| Output { target: Target::Morph { name: format!("x{i}") }, ..o };
+        let outputs = outputs.into_iter().enumerate().map(own).collect();
         let wiring = Wiring { outputs, ..Wiring::default() };
         prop_assert!(wiring.check().is_ok());
         for (output, value) in wiring.outputs.iter().zip(wiring.apply(&face)) {

@@ -1,175 +1,46 @@
-//! Where what is tied to words and sounds goes when they change: which of the old ones the new ones are.
+//! Where what is tied to words and sounds goes when they change. What a thing is tied to it names by number; what is
+//! still there needs nothing, what is gone leaves its things to its neighbours, or aside.
 
 use crate::touch::Moment;
-use crate::{Phone, Seconds, Timing};
-
-/// Longest stretch of changed words that is compared word by word; above it nothing in it counts as the same.
-const MOST: usize = 3000;
-
-/// For each new item the old one that it is, in order: the longest common row.
-fn same<T: PartialEq>(old: &[T], new: &[T]) -> Vec<Option<usize>> {
-    let mut same = vec![None; new.len()];
-    let head = old.iter().zip(new).take_while(|(a, b)| a == b).count();
-    let rest = old.len().min(new.len()) - head;
-    let tail = old.iter().rev().zip(new.iter().rev()).take(rest).take_while(|(a, b)| a == b).count();
-    (0..head).for_each(|i| same[i] = Some(i));
-    (1..=tail).for_each(|i| same[new.len() - i] = Some(old.len() - i));
-    let (o, n) = (&old[head..old.len() - tail], &new[head..new.len() - tail]);
-    if o.len() > MOST || n.len() > MOST {
-        return same;
-    }
-    // longest[i][j]: common items of what is left after i old and j new ones.
-    let mut longest = vec![vec![0u16; n.len() + 1]; o.len() + 1];
-    for i in (0..o.len()).rev() {
-        for j in (0..n.len()).rev() {
-            longest[i][j] = if o[i] == n[j] {
-                longest[i + 1][j + 1] + 1
-            } else {
-                longest[i + 1][j].max(longest[i][j + 1])
-            };
-        }
-    }
-    let (mut i, mut j) = (0, 0);
-    while i < o.len() && j < n.len() {
-        if o[i] == n[j] {
-            same[head + j] = Some(head + i);
-            (i, j) = (i + 1, j + 1);
-        } else if longest[i + 1][j] >= longest[i][j + 1] {
-            i += 1;
-        } else {
-            j += 1;
-        }
-    }
-    same
-}
-
-/// For each new word the old one that it is, in order: the longest common row of words, by their letters in lower
-/// case. A word that was only spelt otherwise is another one.
-pub fn same_words(old: &[&str], new: &[&str]) -> Vec<Option<usize>> {
-    let lower = |words: &[&str]| words.iter().map(|w| w.to_lowercase()).collect::<Vec<_>>();
-    same(&lower(old), &lower(new))
-}
-
-/// For each old item its new place: the same item, or one that stands for it in a gap as long as before.
-fn places<T: PartialEq>(old: &[T], new: &[T]) -> Vec<Option<usize>> {
-    fill(&same(old, new), old.len())
-}
-
-/// Turns what each new item was into where each old one is, and pairs what changed between two that stayed.
-fn fill(same: &[Option<usize>], count: usize) -> Vec<Option<usize>> {
-    let mut places = vec![None; count];
-    let (mut from_old, mut from_new) = (0, 0);
-    let ends = same.iter().enumerate().filter_map(|(j, i)| Some(((*i)?, j)));
-    for (i, j) in ends.chain([(count, same.len())]) {
-        if i - from_old == j - from_new {
-            (0..i - from_old).for_each(|k| places[from_old + k] = Some(from_new + k));
-        }
-        if i < count {
-            places[i] = Some(j);
-        }
-        (from_old, from_new) = (i + 1, j + 1);
-    }
-    places
-}
+use crate::{Seconds, Timing};
 
 /// The way from old times to new ones.
 pub(crate) struct Carry<'t> {
-    old: &'t Timing,
-    new: &'t Timing,
-    /// New places of the old words and sounds.
-    words: Vec<Option<usize>>,
-    sounds: Vec<Option<usize>>,
+    pub old: &'t Timing,
+    pub new: &'t Timing,
 }
 
-/// The sounds of each word.
-fn by_word(timing: &Timing) -> Vec<Vec<usize>> {
-    let mut own = vec![Vec::new(); timing.words.len()];
-    for (i, sound) in timing.sounds.iter().enumerate() {
-        if let Some(own) = sound.word.and_then(|w| own.get_mut(w as usize)) {
-            own.push(i);
-        }
-    }
-    own
-}
-
-impl<'t> Carry<'t> {
-    pub fn new(old: &'t Timing, new: &'t Timing) -> Carry<'t> {
-        let what = |t: &Timing| t.sounds.iter().map(|s| (s.phone, s.word)).collect::<Vec<_>>();
-        let text = |t: &'t Timing| t.words.iter().map(|w| w.text.as_str()).collect::<Vec<_>>();
-        let words = fill(&same_words(&text(old), &text(new)), old.words.len());
-        if what(old) == what(new) {
-            let sounds = (0..old.sounds.len()).map(Some).collect();
-            return Carry { old, new, words, sounds };
-        }
-        let phones =
-            |t: &Timing, own: &[usize]| own.iter().map(|i| t.sounds[*i].phone).collect::<Vec<Phone>>();
-        let mut sounds = vec![None; old.sounds.len()];
-        let mut pair = |before: &[usize], after: &[usize]| {
-            let places = places(&phones(old, before), &phones(new, after));
-            for (i, place) in before.iter().zip(places) {
-                sounds[*i] = place.map(|p| after[p]);
-            }
-        };
-        let (old_own, new_own) = (by_word(old), by_word(new));
-        if old.words.is_empty() && new.words.is_empty() {
-            let all = |t: &Timing| (0..t.sounds.len()).collect::<Vec<_>>();
-            pair(&all(old), &all(new));
-        }
-        for (w, place) in words.iter().enumerate() {
-            if let Some(place) = place {
-                pair(&old_own[w], &new_own[*place]);
-            }
-        }
-        let mut carry = Carry { old, new, words, sounds };
-        // A pause is the one after the same word, or the one before the same word.
-        for i in (0..old.sounds.len()).filter(|i| old.sounds[*i].word.is_none()) {
-            let free = |k: Option<usize>| k.filter(|k| new.sounds.get(*k).is_some_and(|s| s.word.is_none()));
-            let after = match i.checked_sub(1) {
-                None => Some(0),
-                Some(before) => carry.sounds[before].map(|s| s + 1),
-            };
-            let before = match old.sounds.get(i + 1) {
-                None => new.sounds.len().checked_sub(1),
-                Some(_) => carry.sounds[i + 1].and_then(|s| s.checked_sub(1)),
-            };
-            if carry.sounds[i].is_none() {
-                carry.sounds[i] = free(after).or(free(before));
-            }
-        }
-        carry
+impl Carry<'_> {
+    pub fn has_sound(&self, sound: u32) -> bool {
+        self.new.place(sound).is_some()
     }
 
-    pub fn word(&self, word: u32) -> Option<u32> {
-        self.words.get(word as usize).copied().flatten().map(|w| w as u32)
+    pub fn has_word(&self, word: u32) -> bool {
+        self.new.word_place(word).is_some()
     }
 
-    pub fn sound(&self, sound: u32) -> Option<u32> {
-        self.sounds.get(sound as usize).copied().flatten().map(|s| s as u32)
-    }
-
-    /// The new word of an old sound.
+    /// The word of an old sound, if it is still there.
     pub fn word_of(&self, sound: u32) -> Option<u32> {
-        self.old.sounds.get(sound as usize).and_then(|s| s.word).and_then(|w| self.word(w))
+        self.old.sound(sound).and_then(|s| self.old.word_of(s)).filter(|w| self.has_word(*w))
     }
 
     /// A moment's new place. One in a sound that is gone lies in proportion between what is left of its word, or
     /// where its pause was; none if the word is gone too.
     pub fn moment(&self, moment: Moment) -> Option<Moment> {
-        if let Some(sound) = self.sound(moment.sound) {
-            return Some(Moment { sound, ..moment });
+        if self.has_sound(moment.sound) {
+            return Some(moment);
         }
-        let place = moment.sound as usize;
-        let gone = self.old.sounds.get(place)?;
-        let kin = |s: usize| self.old.sounds.get(s).is_some_and(|s| s.word == gone.word);
+        let place = self.old.place(moment.sound)?;
+        let gone = &self.old.sounds[place];
         if gone.word.is_some() {
             self.word_of(moment.sound)?;
         }
         // The nearest on either side that are left; of a pause its neighbours, of a sound those of its word.
-        let near = |s: &usize| gone.word.is_none() || kin(*s);
-        let before = (0..place).rev().take_while(near).find_map(|s| Some((s, self.sounds[s]?)));
-        let after =
-            (place + 1..self.old.sounds.len()).take_while(near).find_map(|s| Some((s, self.sounds[s]?)));
-        let word = self.word_of(moment.sound).and_then(|w| self.new.words.get(w as usize));
+        let near = |s: &usize| gone.word.is_none() || self.old.sounds[*s].word == gone.word;
+        let found = |s: usize| Some((s, self.new.place(self.old.sounds[s].id)?));
+        let before = (0..place).rev().take_while(near).find_map(found);
+        let after = (place + 1..self.old.sounds.len()).take_while(near).find_map(found);
+        let word = self.word_of(moment.sound).and_then(|w| self.new.words.get(self.new.word_place(w)?));
         let old_word = gone.word.and_then(|w| self.old.words.get(w as usize));
         let from = before.map(|(o, n)| (self.old.sounds[o].span.end.0, self.new.sounds[n].span.end.0));
         let to = after.map(|(o, n)| (self.old.sounds[o].span.start.0, self.new.sounds[n].span.start.0));
@@ -180,37 +51,5 @@ impl<'t> Carry<'t> {
         let time = moment.time(self.old).0;
         let share = if c - a > 1e-9 { ((time - a) / (c - a)).clamp(0.0, 1.0) } else { 0.0 };
         Some(Moment::at(self.new, Seconds(b + (d - b) * share)))
-    }
-}
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn words_that_stay_are_found_whatever_changes_around_them() {
-        let words = |t: &'static str| t.split(' ').collect::<Vec<_>>();
-        let same =
-            same_words(&words("pull the shutters down Odile"), &words("Pull all the blinds down Odile now"));
-        assert_eq!(same, [Some(0), None, Some(1), None, Some(3), Some(4), None]);
-        assert_eq!(same_words(&[], &["a"]), [None]);
-        assert_eq!(same_words(&["a", "a"], &["a"]), [Some(0)]);
-    }
-
-    proptest::proptest! {
-        #[test]
-        fn what_is_the_same_is_the_same_and_in_order(old in proptest::collection::vec("[ab]", 0..9), new in proptest::collection::vec("[ab]", 0..9)) {
-            let refs = |w: &[String]| w.iter().map(|s| s.to_string()).collect::<Vec<_>>();
-            let (old, new) = (refs(&old), refs(&new));
-            let (o, n): (Vec<&str>, Vec<&str>) = (old.iter().map(|s| s.as_str()).collect(), new.iter().map(|s| s.as_str()).collect());
-            let same = same_words(&o, &n);
-            let found: Vec<usize> = same.iter().flatten().copied().collect();
-            proptest::prop_assert!(found.windows(2).all(|w| w[0] < w[1]));
-            for (j, i) in same.iter().enumerate().filter_map(|(j, i)| Some((j, (*i)?))) {
-                proptest::prop_assert_eq!(o[i], n[j]);
-            }
-            if o == n {
-                proptest::prop_assert!(same.iter().all(Option::is_some));
-            }
-        }
     }
 }

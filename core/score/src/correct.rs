@@ -3,7 +3,7 @@
 //! stays as it is when the line is timed again.
 
 use crate::line::DOUBTFUL;
-use crate::{Phone, Seconds, Sound, Span, Spoken, Timing};
+use crate::{Ids, Phone, Seconds, Sound, Span, Spoken, Timing};
 use serde::{Deserialize, Serialize};
 
 /// No sound is made shorter than this by hand.
@@ -12,7 +12,7 @@ pub const SHORTEST: Seconds = Seconds(0.005);
 /// Most sounds of one word; the longest word of the dictionary has 32.
 pub const MAX_SOUNDS: usize = 64;
 
-/// One correction. Sounds and words are named by their place in the line.
+/// One correction. Sounds and words are named by their numbers.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
 #[serde(tag = "kind", rename_all = "snake_case")]
 pub enum Correction {
@@ -117,16 +117,16 @@ impl Timing {
         }
     }
 
-    /// The times with a correction made.
-    pub fn corrected(&self, correction: &Correction) -> Result<Timing, CorrectionError> {
+    /// The times with a correction made; sounds that come get new numbers.
+    ///
+    /// # Errors
+    /// What it names is gone, or there is no room for it.
+    pub fn corrected(&self, correction: &Correction, ids: &mut Ids) -> Result<Timing, CorrectionError> {
         let mut out = self.clone();
-        let sound = |s: u32| {
-            let s = s as usize;
-            if s < self.sounds.len() { Ok(s) } else { Err(CorrectionError::NoSound) }
-        };
+        let sound = |s: u32| self.place(s).ok_or(CorrectionError::NoSound);
         let word = |w: u32| {
-            let there = (w as usize) < self.words.len() && !self.sounds_of(w).is_empty();
-            if there { Ok(w) } else { Err(CorrectionError::NoWord) }
+            let place = self.word_place(w).map(|w| w as u32).filter(|w| !self.sounds_of(*w).is_empty());
+            place.ok_or(CorrectionError::NoWord)
         };
         match *correction {
             Correction::MoveEdge { sound: s, to, alone } => {
@@ -139,7 +139,8 @@ impl Timing {
                 out.pin(self.sounds[s].word);
             }
             Correction::MoveWord { word: w, by } => {
-                let own = self.sounds_of(word(w)?);
+                let w = word(w)?;
+                let own = self.sounds_of(w);
                 let (Some(before), Some(after)) =
                     (own.start.checked_sub(1).map(|b| self.sounds[b].span), self.sounds.get(own.end))
                 else {
@@ -173,6 +174,7 @@ impl Timing {
                     return Err(CorrectionError::NoRoom);
                 }
                 let mut second = self.sounds[s].clone();
+                second.id = ids.give();
                 out.sounds[s].span.end = at;
                 second.span.start = at;
                 second.phone = phone;
@@ -226,12 +228,14 @@ impl Timing {
                 out.sounds[s].span.start = end;
                 let stress = phone.is_vowel().then_some(0);
                 let level = self.sounds[s].level;
-                let new = Sound { word: of, stress, level, ..Sound::new(phone, Span { start, end }) };
+                let id = ids.give();
+                let new = Sound { id, word: of, stress, level, ..Sound::new(phone, Span { start, end }) };
                 out.sounds.insert(s, new);
                 out.pin(of);
             }
             Correction::Pronounce { word: w, ref sounds } => {
-                let own = self.sounds_of(word(w)?);
+                let w = word(w)?;
+                let own = self.sounds_of(w);
                 if sounds.is_empty()
                     || sounds.len() > MAX_SOUNDS
                     || sounds.iter().any(|s| s.phone == Phone::Sil)
@@ -245,10 +249,24 @@ impl Timing {
                 }
                 let level = self.sounds[own.start].level;
                 let at = |i: usize| Seconds(span.start.0 + step * i as f64);
+                // Sounds that stay sounds keep their numbers, so that what is tied to them stays.
+                let old: Vec<u32> = self.sounds[own.clone()].iter().map(|s| s.id).collect();
+                let phones = |i: usize| self.sounds[own.start + i].phone;
+                let same = crate::matching::places(
+                    &(0..old.len()).map(phones).collect::<Vec<_>>(),
+                    &sounds.iter().map(|s| s.phone).collect::<Vec<_>>(),
+                );
+                let mut numbers = vec![0; sounds.len()];
+                same.iter()
+                    .zip(old)
+                    .filter_map(|(p, id)| Some(((*p)?, id)))
+                    .for_each(|(p, id)| numbers[p] = id);
+                numbers.iter_mut().filter(|id| **id == 0).for_each(|id| *id = ids.give());
                 let new = sounds.iter().enumerate().map(|(i, said)| {
                     let end = if i + 1 == sounds.len() { span.end } else { at(i + 1) };
                     let stress = said.phone.is_vowel().then(|| said.stress.unwrap_or(0).min(2));
                     Sound {
+                        id: numbers[i],
                         word: Some(w),
                         stress,
                         level,
@@ -261,7 +279,8 @@ impl Timing {
             }
             Correction::Unpin { word: w } => out.words[word(w)? as usize].pinned = false,
             Correction::Accept { word: w } => {
-                let own = self.sounds_of(word(w)?);
+                let w = word(w)?;
+                let own = self.sounds_of(w);
                 out.pin(Some(w));
                 out.words[w as usize].confidence = 1.0;
                 for s in &mut out.sounds[own] {

@@ -5,6 +5,7 @@ use serde::{Deserialize, Serialize};
 
 /// How a line is articulated. The defaults are the conversational style.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct Diction {
     /// Scales the jaw of vowels.
     pub openness: f64,

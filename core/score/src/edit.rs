@@ -1,54 +1,77 @@
-//! Every change there is to a line. An edit gives the changed line and its own inverse, so undo,
-//! the journal and the command line all use the same thing.
+//! Every change there is to a line, as what it was and what it became. That is what the journal keeps: an edit turned
+//! round takes itself back, and one that meets another line than it was made on is refused.
 
-use crate::carry::Carry;
+use crate::ids::Numbered;
+use crate::layers::{Acting, Body, Dismissed, HeadMove, Level, Look, Over, OwnBlink, Settings};
 use crate::line::TimingError;
 use crate::reach::MAX_REACH;
+use crate::takes::Shelved;
 use crate::touch::MAX_KEYS;
 use crate::{
-    Correction, CorrectionError, Diction, DictionError, Layers, LayersError, Line, Listen, Reach, Timing,
-    Touch, TouchError,
+    Diction, DictionError, LayersError, Line, Listen, Noise, Reach, ReachOf, Sound, Timing, Touch,
+    TouchError, Word,
 };
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeSet;
 
 /// Longest text of a line, in characters; an hour of fast speech is about 60 000.
 pub const MAX_TEXT: usize = 100_000;
 
-/// One change of a line.
+/// A value before and after.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[serde(tag = "kind", content = "value", rename_all = "snake_case")]
-pub enum Edit {
-    /// What is said. Times that belong to an older text stay until new ones arrive.
-    Text(String),
-    /// Who says it.
-    Character(Option<String>),
-    /// Words and sounds in time.
-    Timing(Option<Timing>),
-    /// A correction of the times by hand.
-    Correct(Correction),
-    /// Which of its sound is listened to.
-    Listen(Listen),
-    /// How it is articulated.
-    Diction(Diction),
-    /// Touches that come, or take the place of those with their number, and touches that go.
-    Touch {
-        put: Vec<Touch>,
-        remove: Vec<u32>,
-        /// The step in words.
-        what: String,
-    },
-    /// How far sounds go; all of a line.
-    Reach(Vec<Reach>),
-    /// What is laid over the speech; all of it.
-    Layers {
-        layers: Box<Layers>,
-        /// The step in words.
-        what: String,
-    },
-    /// The whole line, as a snapshot kept it.
-    Whole(Box<Line>),
-    /// One after the other, as one step.
-    Together(Vec<Edit>),
+pub struct Swap<T> {
+    from: T,
+    to: T,
+}
+
+/// Things of a row that give way to others.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Splice<T> {
+    /// How long the row was.
+    of: usize,
+    at: usize,
+    from: Vec<T>,
+    to: Vec<T>,
+}
+
+/// What times belong to: their text and what was listened to.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct TimesOf {
+    text: String,
+    listen: Listen,
+}
+
+/// One part of a line that changes.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+enum Change {
+    Text(Swap<String>),
+    Character(Swap<Option<String>>),
+    Listen(Swap<Listen>),
+    Diction(Box<Swap<Diction>>),
+    Settings(Box<Swap<Settings>>),
+    Body(Box<Swap<Option<Body>>>),
+    /// Whether there are times, and whose.
+    Times(Swap<Option<TimesOf>>),
+    Words(Splice<Word>),
+    Sounds(Splice<Sound>),
+    Noises(Splice<Noise>),
+    Touches(Splice<Touch>),
+    Reach(Splice<Reach>),
+    Moods(Splice<Over<Acting>>),
+    Looks(Splice<Over<Look>>),
+    Moves(Splice<Over<HeadMove>>),
+    Blinks(Splice<OwnBlink>),
+    Levels(Splice<Level>),
+    Dismissed(Splice<Dismissed>),
+    Shelf(Splice<Shelved>),
+}
+
+/// One change of a line.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+#[serde(transparent)]
+pub struct Edit {
+    changes: Vec<Change>,
 }
 
 /// Why an edit was refused; the line stays as it was.
@@ -58,10 +81,6 @@ pub enum EditError {
     TextTooLong(usize),
     #[error("these times cannot be used: {0}")]
     Timing(#[from] TimingError),
-    #[error("this line has no times yet; wait until it has been listened to")]
-    NotTimed,
-    #[error(transparent)]
-    Correction(#[from] CorrectionError),
     #[error(transparent)]
     Diction(#[from] DictionError),
     #[error(transparent)]
@@ -72,167 +91,315 @@ pub enum EditError {
     Reach,
     #[error("that is no stretch of the recording to listen to; it must last {SHORTEST_HEARD} s at least")]
     Listen,
+    #[error("this step was made on another state of the line, so it cannot be made here")]
+    Elsewhere,
 }
 
 /// The shortest stretch of a recording that can be listened to, seconds.
 pub const SHORTEST_HEARD: f64 = 0.1;
 
-impl Edit {
-    /// The changed line, and the edit that takes the change back.
-    pub fn apply(&self, line: &Line) -> Result<(Line, Edit), EditError> {
-        let mut changed = line.clone();
-        let inverse = match self {
-            Edit::Text(text) => {
-                let length = text.chars().count();
-                if length > MAX_TEXT {
-                    return Err(EditError::TextTooLong(length));
-                }
-                Edit::Text(std::mem::replace(&mut changed.text, text.clone()))
-            }
-            Edit::Character(character) => {
-                Edit::Character(std::mem::replace(&mut changed.character, character.clone()))
-            }
-            Edit::Timing(timing) => {
-                if let Some(timing) = timing {
-                    timing.check()?;
-                }
-                retime(&mut changed, timing.clone())
-            }
-            Edit::Correct(correction) => {
-                let timing = line.timing.as_ref().ok_or(EditError::NotTimed)?;
-                let corrected = timing.corrected(correction)?;
-                corrected.check()?;
-                retime(&mut changed, Some(corrected))
-            }
-            Edit::Listen(listen) => {
-                if let Some(only) = listen.only {
-                    let long_enough = only.length().0 >= SHORTEST_HEARD && only.end.0.is_finite();
-                    if !(long_enough && only.start.0 >= 0.0) {
-                        return Err(EditError::Listen);
-                    }
-                }
-                Edit::Listen(std::mem::replace(&mut changed.listen, *listen))
-            }
-            Edit::Diction(diction) => {
-                diction.check()?;
-                Edit::Diction(std::mem::replace(&mut changed.diction, *diction))
-            }
-            Edit::Touch { put, remove, what } => {
-                let timing = line.timing.as_ref().ok_or(EditError::NotTimed)?;
-                put.iter().try_for_each(|t| t.check(timing))?;
-                let before = lay(&mut changed.touches, put, remove);
-                if changed.touches.iter().map(|t| t.keys.len()).sum::<usize>() > MAX_KEYS {
-                    return Err(TouchError::TooMany.into());
-                }
-                let new = put.iter().map(|t| t.id).filter(|id| before.iter().all(|b| b.id != *id)).collect();
-                Edit::Touch { put: before, remove: new, what: what.clone() }
-            }
-            Edit::Reach(reaches) => {
-                if reaches.iter().any(|r| !(0.0..=MAX_REACH).contains(&r.amount)) {
-                    return Err(EditError::Reach);
-                }
-                Edit::Reach(std::mem::replace(&mut changed.reach, reaches.clone()))
-            }
-            Edit::Layers { layers, what } => {
-                layers.check(line.timing.as_ref())?;
-                let before = std::mem::replace(&mut changed.layers, (**layers).clone());
-                Edit::Layers { layers: Box::new(before), what: what.clone() }
-            }
-            Edit::Whole(whole) => {
-                if let Some(timing) = &whole.timing {
-                    timing.check()?;
-                }
-                Edit::Whole(Box::new(std::mem::replace(&mut changed, (**whole).clone())))
-            }
-            Edit::Together(edits) => {
-                let mut back = Vec::with_capacity(edits.len());
-                for edit in edits {
-                    let (next, inverse) = edit.apply(&changed)?;
-                    changed = next;
-                    back.push(inverse);
-                }
-                back.reverse();
-                Edit::Together(back)
-            }
-        };
-        Ok((changed, inverse))
+impl<T: Clone + PartialEq> Swap<T> {
+    fn between(from: &T, to: &T) -> Option<Swap<T>> {
+        (from != to).then(|| Swap { from: from.clone(), to: to.clone() })
     }
 
-    /// Whether it goes on with an edit that was made right before it, so that both are one step: the same thing is
-    /// changed further.
-    pub fn goes_on_from(&self, before: &Edit) -> bool {
-        let ids = |touches: &[Touch]| touches.iter().map(|t| t.id).collect::<Vec<u32>>();
-        match (before, self) {
-            (Edit::Touch { put: a, remove: b, .. }, Edit::Touch { put: c, remove: d, .. }) => {
-                ids(a) == ids(c) && b.is_empty() && d.is_empty()
-            }
-            (Edit::Layers { what: a, .. }, Edit::Layers { what: b, .. }) => a == b,
-            (Edit::Diction(_), Edit::Diction(_)) | (Edit::Reach(_), Edit::Reach(_)) => true,
-            _ => false,
+    fn turned(&self) -> Swap<T> {
+        Swap { from: self.to.clone(), to: self.from.clone() }
+    }
+
+    fn apply(&self, value: &mut T) -> Result<(), EditError> {
+        if *value != self.from {
+            return Err(EditError::Elsewhere);
         }
+        *value = self.to.clone();
+        Ok(())
+    }
+}
+
+impl<T: Clone + PartialEq> Splice<T> {
+    fn between(from: &[T], to: &[T]) -> Option<Splice<T>> {
+        let of = from.len();
+        let head = from.iter().zip(to).take_while(|(a, b)| a == b).count();
+        let rest = from.len().min(to.len()) - head;
+        let tail = from.iter().rev().zip(to.iter().rev()).take(rest).take_while(|(a, b)| a == b).count();
+        let (from, to) = (&from[head..from.len() - tail], &to[head..to.len() - tail]);
+        (!(from.is_empty() && to.is_empty())).then(|| Splice {
+            of,
+            at: head,
+            from: from.to_vec(),
+            to: to.to_vec(),
+        })
     }
 
-    /// The step in words, for the list of what can be undone.
-    pub fn describe(&self) -> &str {
+    fn turned(&self) -> Splice<T> {
+        let of = (self.of + self.to.len()).saturating_sub(self.from.len());
+        Splice { of, at: self.at, from: self.to.clone(), to: self.from.clone() }
+    }
+
+    fn apply(&self, row: &mut Vec<T>) -> Result<(), EditError> {
+        let end = self.at.checked_add(self.from.len()).ok_or(EditError::Elsewhere)?;
+        if row.len() != self.of || row.get(self.at..end) != Some(&self.from[..]) {
+            return Err(EditError::Elsewhere);
+        }
+        row.splice(self.at..end, self.to.iter().cloned());
+        Ok(())
+    }
+}
+
+fn times_of(line: &Line) -> Option<TimesOf> {
+    line.timing.as_ref().map(|t| TimesOf { text: t.text.clone(), listen: t.listen })
+}
+
+impl Change {
+    fn turned(&self) -> Change {
         match self {
-            Edit::Touch { what, .. } | Edit::Layers { what, .. } => what,
-            Edit::Reach(_) => "change how far sounds go",
-            Edit::Whole(_) => "go back to a snapshot",
-            Edit::Together(edits) => edits.first().map_or("nothing", Edit::describe),
-            Edit::Text(_) => "change the text",
-            Edit::Character(_) => "choose the character",
-            Edit::Timing(_) => "time the words and sounds",
-            Edit::Correct(correction) => correction.describe(),
-            Edit::Diction(_) => "change the diction",
-            Edit::Listen(_) => "choose what is listened to",
+            Change::Text(s) => Change::Text(s.turned()),
+            Change::Character(s) => Change::Character(s.turned()),
+            Change::Listen(s) => Change::Listen(s.turned()),
+            Change::Diction(s) => Change::Diction(Box::new(s.turned())),
+            Change::Settings(s) => Change::Settings(Box::new(s.turned())),
+            Change::Body(s) => Change::Body(Box::new(s.turned())),
+            Change::Times(s) => Change::Times(s.turned()),
+            Change::Words(s) => Change::Words(s.turned()),
+            Change::Sounds(s) => Change::Sounds(s.turned()),
+            Change::Noises(s) => Change::Noises(s.turned()),
+            Change::Touches(s) => Change::Touches(s.turned()),
+            Change::Reach(s) => Change::Reach(s.turned()),
+            Change::Moods(s) => Change::Moods(s.turned()),
+            Change::Looks(s) => Change::Looks(s.turned()),
+            Change::Moves(s) => Change::Moves(s.turned()),
+            Change::Blinks(s) => Change::Blinks(s.turned()),
+            Change::Levels(s) => Change::Levels(s.turned()),
+            Change::Dismissed(s) => Change::Dismissed(s.turned()),
+            Change::Shelf(s) => Change::Shelf(s.turned()),
+        }
+    }
+
+    fn apply(&self, line: &mut Line) -> Result<(), EditError> {
+        // Words, sounds and noises are put where times begin or have begun; those without come as emptied rows.
+        let Line { timing, layers, .. } = line;
+        match self {
+            Change::Text(s) => s.apply(&mut line.text),
+            Change::Character(s) => s.apply(&mut line.character),
+            Change::Listen(s) => s.apply(&mut line.listen),
+            Change::Diction(s) => s.apply(&mut line.diction),
+            Change::Settings(s) => s.apply(&mut layers.settings),
+            Change::Body(s) => s.apply(&mut layers.body),
+            Change::Times(s) => {
+                let mut now = timing.as_ref().map(|t| TimesOf { text: t.text.clone(), listen: t.listen });
+                s.apply(&mut now)?;
+                match (timing.as_mut(), now) {
+                    (Some(timing), Some(of)) => (timing.text, timing.listen) = (of.text, of.listen),
+                    (None, Some(of)) => {
+                        *timing = Some(Timing { text: of.text, listen: of.listen, ..Timing::default() });
+                    }
+                    (_, None) => *timing = None,
+                }
+                Ok(())
+            }
+            Change::Words(s) => s.apply(&mut timing.as_mut().ok_or(EditError::Elsewhere)?.words),
+            Change::Sounds(s) => s.apply(&mut timing.as_mut().ok_or(EditError::Elsewhere)?.sounds),
+            Change::Noises(s) => s.apply(&mut timing.as_mut().ok_or(EditError::Elsewhere)?.noises),
+            Change::Touches(s) => s.apply(&mut line.touches),
+            Change::Reach(s) => s.apply(&mut line.reach),
+            Change::Moods(s) => s.apply(&mut layers.moods),
+            Change::Looks(s) => s.apply(&mut layers.looks),
+            Change::Moves(s) => s.apply(&mut layers.moves),
+            Change::Blinks(s) => s.apply(&mut layers.blinks),
+            Change::Levels(s) => s.apply(&mut layers.levels),
+            Change::Dismissed(s) => s.apply(&mut layers.dismissed),
+            Change::Shelf(s) => s.apply(&mut line.shelf),
         }
     }
 }
 
-/// Puts touches in, in the order of their numbers, and takes others out; gives those that were there before.
-fn lay(touches: &mut Vec<Touch>, put: &[Touch], remove: &[u32]) -> Vec<Touch> {
-    let goes = |t: &Touch| remove.contains(&t.id) || put.iter().any(|p| p.id == t.id);
-    let (before, mut after): (Vec<Touch>, Vec<Touch>) = std::mem::take(touches).into_iter().partition(goes);
-    after.extend(put.iter().cloned());
-    after.sort_by_key(|t| t.id);
-    after.dedup_by_key(|t| t.id);
-    *touches = after;
-    before
+impl Edit {
+    /// What makes `to` of `from`; small where they differ little.
+    pub fn between(from: &Line, to: &Line) -> Edit {
+        let none = Timing::default();
+        let (a, b) = (from.timing.as_ref().unwrap_or(&none), to.timing.as_ref().unwrap_or(&none));
+        let (l, m) = (&from.layers, &to.layers);
+        let times = Swap::between(&times_of(from), &times_of(to)).map(Change::Times);
+        let (begins, ends) = (from.timing.is_none(), to.timing.is_none());
+        let rows = [
+            Splice::between(&a.words, &b.words).map(Change::Words),
+            Splice::between(&a.sounds, &b.sounds).map(Change::Sounds),
+            Splice::between(&a.noises, &b.noises).map(Change::Noises),
+        ];
+        let mut changes: Vec<Option<Change>> = vec![
+            Swap::between(&from.text, &to.text).map(Change::Text),
+            Swap::between(&from.character, &to.character).map(Change::Character),
+            Swap::between(&from.listen, &to.listen).map(Change::Listen),
+            Swap::between(&from.diction, &to.diction).map(|s| Change::Diction(Box::new(s))),
+            Swap::between(&l.settings, &m.settings).map(|s| Change::Settings(Box::new(s))),
+            Swap::between(&l.body, &m.body).map(|s| Change::Body(Box::new(s))),
+        ];
+        // Times are there before their rows are filled, and until their rows are empty.
+        if ends && !begins {
+            changes.extend(rows);
+            changes.push(times);
+        } else {
+            changes.push(times);
+            changes.extend(rows);
+        }
+        changes.extend([
+            Splice::between(&from.touches, &to.touches).map(Change::Touches),
+            Splice::between(&from.reach, &to.reach).map(Change::Reach),
+            Splice::between(&l.moods, &m.moods).map(Change::Moods),
+            Splice::between(&l.looks, &m.looks).map(Change::Looks),
+            Splice::between(&l.moves, &m.moves).map(Change::Moves),
+            Splice::between(&l.blinks, &m.blinks).map(Change::Blinks),
+            Splice::between(&l.levels, &m.levels).map(Change::Levels),
+            Splice::between(&l.dismissed, &m.dismissed).map(Change::Dismissed),
+            Splice::between(&from.shelf, &to.shelf).map(Change::Shelf),
+        ]);
+        Edit { changes: changes.into_iter().flatten().collect() }
+    }
+
+    /// Whether it changes nothing.
+    pub fn is_empty(&self) -> bool {
+        self.changes.is_empty()
+    }
+
+    /// The edit that takes this one back.
+    #[must_use]
+    pub fn inverse(&self) -> Edit {
+        Edit { changes: self.changes.iter().rev().map(Change::turned).collect() }
+    }
+
+    /// The changed line.
+    ///
+    /// # Errors
+    /// [`EditError::Elsewhere`] if the line is not as it was where the edit was made.
+    pub fn apply(&self, line: &Line) -> Result<Line, EditError> {
+        let mut changed = line.clone();
+        self.changes.iter().try_for_each(|c| c.apply(&mut changed))?;
+        Ok(changed)
+    }
+
+    /// Names of the things it changes, for telling whether two changes meet: `text`, `sound 12`, `mood 7`,
+    /// `settings guard`, `diction lead` …
+    pub fn things(&self) -> BTreeSet<String> {
+        let mut all = BTreeSet::new();
+        for change in &self.changes {
+            match change {
+                Change::Text(_) => drop(all.insert("text".into())),
+                Change::Character(_) => drop(all.insert("character".into())),
+                Change::Listen(_) => drop(all.insert("listen".into())),
+                Change::Diction(s) => fields(&mut all, "diction", &s.from, &s.to),
+                Change::Settings(s) => {
+                    let plain = |s: &Settings| Settings { marks: Vec::new(), ..s.clone() };
+                    fields(&mut all, "settings", &plain(&s.from), &plain(&s.to));
+                    numbered(&mut all, "mark", &s.from.marks, &s.to.marks);
+                }
+                Change::Body(_) => drop(all.insert("body".into())),
+                // What the times belong to is no thing of its own: whoever names times names words and sounds.
+                Change::Times(_) | Change::Noises(_) | Change::Shelf(_) => {}
+                Change::Words(s) => numbered(&mut all, "word", &s.from, &s.to),
+                Change::Sounds(s) => {
+                    // The place of a sound's word moves with the words before it.
+                    let plain = |row: &[Sound]| -> Vec<Sound> {
+                        row.iter().map(|s| Sound { word: s.word.map(|_| 0), ..s.clone() }).collect()
+                    };
+                    numbered(&mut all, "sound", &plain(&s.from), &plain(&s.to));
+                }
+                Change::Touches(s) => numbered(&mut all, "touch", &s.from, &s.to),
+                Change::Reach(s) => {
+                    let differs = |a: &&Reach, other: &[Reach]| !other.contains(a);
+                    let gone = s.from.iter().filter(|r| differs(r, &s.to));
+                    let come = s.to.iter().filter(|r| differs(r, &s.from));
+                    all.extend(gone.chain(come).map(|r| thing_of_reach(r.of)));
+                }
+                Change::Moods(s) => numbered(&mut all, "mood", &s.from, &s.to),
+                Change::Looks(s) => numbered(&mut all, "look", &s.from, &s.to),
+                Change::Moves(s) => numbered(&mut all, "move", &s.from, &s.to),
+                Change::Blinks(s) => numbered(&mut all, "blink", &s.from, &s.to),
+                Change::Levels(s) => numbered(&mut all, "level", &s.from, &s.to),
+                Change::Dismissed(s) => numbered(&mut all, "dismissal", &s.from, &s.to),
+            }
+        }
+        all
+    }
 }
 
-/// Gives a line other times; what hands laid over it follows. The edit that takes it back gives back all of it.
-fn retime(line: &mut Line, timing: Option<Timing>) -> Edit {
-    let old = std::mem::replace(&mut line.timing, timing);
-    let back = Edit::Timing(old.clone());
-    let (Some(old), Some(new)) = (&old, &line.timing) else { return back };
-    let still = Layers { settings: line.layers.settings.clone(), ..Layers::default() };
-    if line.touches.is_empty() && line.reach.is_empty() && line.layers == still {
-        return back;
+/// The name of a reach among the things of a line.
+pub fn thing_of_reach(of: ReachOf) -> String {
+    match of {
+        ReachOf::Kind(kind) => format!("reach {}", kind.title()),
+        ReachOf::Word(id) => format!("reach of word {id}"),
+        ReachOf::Sound(id) => format!("reach of sound {id}"),
     }
-    let (carry, home) = (Carry::new(old, new), Carry::new(new, old));
-    // Taking the times back carries everything back, too; what does not come home by that is put there.
-    let mut put = Vec::new();
-    for touch in &mut line.touches {
-        let before = std::mem::replace(touch, touch.carried(&carry, old, new));
-        if touch.carried(&home, new, old) != before {
-            put.push(before);
+}
+
+/// Things with numbers that come, go or differ.
+fn numbered<T: Numbered + PartialEq>(all: &mut BTreeSet<String>, kind: &str, from: &[T], to: &[T]) {
+    use std::collections::HashMap;
+    let before: HashMap<u32, &T> = from.iter().map(|t| (t.id(), t)).collect();
+    let after: HashMap<u32, &T> = to.iter().map(|t| (t.id(), t)).collect();
+    let ids = before.keys().chain(after.keys());
+    all.extend(ids.filter(|id| before.get(*id) != after.get(*id)).map(|id| format!("{kind} {id}")));
+}
+
+/// Fields of a document that differ, down to single values.
+fn fields(all: &mut BTreeSet<String>, kind: &str, from: &impl Serialize, to: &impl Serialize) {
+    fn walk(all: &mut BTreeSet<String>, name: &str, a: &serde_json::Value, b: &serde_json::Value) {
+        match (a.as_object(), b.as_object()) {
+            (Some(x), Some(y)) => {
+                let keys: BTreeSet<&String> = x.keys().chain(y.keys()).collect();
+                for key in keys {
+                    let none = serde_json::Value::Null;
+                    let (a, b) = (x.get(key).unwrap_or(&none), y.get(key).unwrap_or(&none));
+                    walk(all, &format!("{name} {key}"), a, b);
+                }
+            }
+            _ if a != b => drop(all.insert(name.to_string())),
+            _ => {}
         }
     }
-    let carried: Vec<Reach> = line.reach.iter().map(|r| r.carried(&carry, old)).collect();
-    let comes_home = carried.iter().map(|r| r.carried(&home, new)).eq(line.reach.iter().cloned());
-    let reach = std::mem::replace(&mut line.reach, carried);
-    let mut all = vec![back];
-    if !put.is_empty() {
-        all.push(Edit::Touch { put, remove: Vec::new(), what: String::new() });
+    let value = |v: serde_json::Result<serde_json::Value>| v.unwrap_or_default();
+    walk(all, kind, &value(serde_json::to_value(from)), &value(serde_json::to_value(to)));
+}
+
+impl Line {
+    /// What must hold of every line that is kept.
+    ///
+    /// # Errors
+    /// The first thing that does not hold, in a sentence.
+    pub fn check(&self) -> Result<(), EditError> {
+        let length = self.text.chars().count();
+        if length > MAX_TEXT {
+            return Err(EditError::TextTooLong(length));
+        }
+        if let Some(timing) = &self.timing {
+            timing.check()?;
+        }
+        if let Some(only) = self.listen.only {
+            let long_enough = only.length().0 >= SHORTEST_HEARD && only.end.0.is_finite();
+            if !(long_enough && only.start.0 >= 0.0) {
+                return Err(EditError::Listen);
+            }
+        }
+        self.diction.check()?;
+        if let Some(timing) = &self.timing {
+            self.touches.iter().try_for_each(|t| t.check(timing))?;
+        }
+        if self.touches.iter().map(|t| t.keys.len()).sum::<usize>() > MAX_KEYS {
+            return Err(TouchError::TooMany.into());
+        }
+        if self.reach.iter().any(|r| !(0.0..=MAX_REACH).contains(&r.amount)) {
+            return Err(EditError::Reach);
+        }
+        self.layers.check(self.timing.as_ref())?;
+        Ok(())
     }
-    if !comes_home {
-        all.push(Edit::Reach(reach));
+
+    /// The line with touches that come, or take the place of those with their numbers, and without those that go.
+    #[must_use]
+    pub fn with_touches(&self, put: Vec<Touch>, remove: &[u32]) -> Line {
+        let mut line = self.clone();
+        line.touches.retain(|t| !remove.contains(&t.id) && put.iter().all(|p| p.id != t.id));
+        line.touches.extend(put);
+        line.touches.sort_by_key(|t| t.id);
+        line
     }
-    let carried = line.layers.carried(&carry, old, new);
-    let comes_home = carried.carried(&home, new, old) == line.layers;
-    let layers = std::mem::replace(&mut line.layers, carried);
-    if !comes_home {
-        all.push(Edit::Layers { layers: Box::new(layers), what: String::new() });
-    }
-    if all.len() == 1 { all.remove(0) } else { Edit::Together(all) }
 }

@@ -2,6 +2,7 @@
 //! to what is said, like touches.
 
 use crate::carry::Carry;
+use crate::ids::{Numbered, place};
 use crate::keys::TimedKey;
 use crate::touch::{MAX_AMOUNT, MAX_FADE, MAX_KEYS, Moment};
 use crate::{Control, Region, Seconds, Span, Timing};
@@ -9,7 +10,7 @@ use serde::{Deserialize, Serialize};
 
 /// A layer as a whole.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
-#[serde(default)]
+#[serde(default, deny_unknown_fields)]
 pub struct Layer {
     pub on: bool,
     /// While any layer plays alone, the others are silent.
@@ -135,7 +136,8 @@ impl Stretch {
     }
 
     /// The stretch in new times. An end that is gone keeps its distance from the other; none if both are.
-    fn carried(self, carry: &Carry<'_>, old: &Timing, new: &Timing) -> Option<Stretch> {
+    pub(crate) fn carried(self, carry: &Carry<'_>) -> Option<Stretch> {
+        let (old, new) = (carry.old, carry.new);
         let length = self.span(old).length().0;
         let near = |m: Moment, by: f64| Moment::at(new, Seconds((m.time(new).0 + by).max(0.0)));
         match (carry.moment(self.from), carry.moment(self.to)) {
@@ -157,6 +159,7 @@ pub struct Over<T> {
 
 /// A mood as it plays.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct Acting {
     pub mood: Mood,
     /// 0..1, how strong it is at most.
@@ -248,7 +251,7 @@ pub struct OwnBlink {
 
 /// What the lids do by themselves.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
-#[serde(default)]
+#[serde(default, deny_unknown_fields)]
 pub struct Blinks {
     pub mode: BlinkMode,
     /// Scales how often; 1 is as people do while they speak and listen.
@@ -274,6 +277,7 @@ impl Default for Blinks {
 /// A named spot that can be looked at, by where it is seen from the character's face, degrees.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
 pub struct Mark {
+    pub id: u32,
     pub name: String,
     /// + to the character's left.
     pub yaw: f64,
@@ -291,18 +295,18 @@ pub struct Level {
     pub share: f64,
 }
 
-/// What the eyes do over a stretch.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+/// What the eyes do over a stretch. Marks are named by their numbers.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
 #[serde(tag = "kind", rename_all = "snake_case")]
 pub enum Look {
     /// At a mark, with small hops.
-    At { mark: String },
+    At { mark: u32 },
     /// At a face there: hops between its eyes and its mouth.
-    Face { mark: String },
+    Face { mark: u32 },
     /// Low to one side, hopping, seeing nothing.
     Think,
     /// At one face and another, changing at phrase ends.
-    Between { one: String, other: String },
+    Between { one: u32, other: u32 },
 }
 
 /// What the head does over a stretch, on top of the voice.
@@ -329,6 +333,7 @@ pub struct Body {
 /// A finding that was looked at and is meant so.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
 pub struct Dismissed {
+    pub id: u32,
     /// The rule's name.
     pub rule: String,
     /// Where it was found.
@@ -338,7 +343,7 @@ pub struct Dismissed {
 
 /// How the layers play, whatever lies in them.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
-#[serde(default)]
+#[serde(default, deny_unknown_fields)]
 pub struct Settings {
     /// What everything that looks random starts from.
     pub seed: u64,
@@ -364,7 +369,7 @@ pub struct Settings {
 
 impl Default for Settings {
     fn default() -> Settings {
-        let mark = |name: &str, yaw: f64, pitch: f64| Mark { name: name.into(), yaw, pitch };
+        let mark = |id, name: &str, yaw: f64, pitch: f64| Mark { id, name: name.into(), yaw, pitch };
         Settings {
             seed: 7,
             mouth: Layer::default(),
@@ -375,11 +380,11 @@ impl Default for Settings {
             guard: 1.0,
             blinks: Blinks::default(),
             marks: vec![
-                mark("beside the lens", -6.0, 1.0),
-                mark("lens", 0.0, 0.0),
-                mark("other, left", 32.0, 0.0),
-                mark("other, right", -32.0, 0.0),
-                mark("table", 6.0, 30.0),
+                mark(1, "beside the lens", -6.0, 1.0),
+                mark(2, "lens", 0.0, 0.0),
+                mark(3, "other, left", 32.0, 0.0),
+                mark(4, "other, right", -32.0, 0.0),
+                mark(5, "table", 6.0, 30.0),
             ],
             head_share: 0.5,
             brows: 1.0,
@@ -424,8 +429,8 @@ pub enum LayersError {
     Range(&'static str, f64, f64, f64),
     #[error("a span of {0} has no time in this line, or ends before it starts; choose the line anew")]
     NoTime(&'static str),
-    #[error("“{0}” is no mark of this line; choose one that there is")]
-    NoMark(String),
+    #[error("what is looked at there is no mark of this line any more; choose one that there is")]
+    NoMark,
     #[error("“{0}” is no mood that can be mixed; take one of the ten that every production has")]
     NoMood(String),
     #[error("a mark and a pose need a name of at most 60 characters, each its own")]
@@ -442,12 +447,23 @@ fn within(what: &'static str, low: f64, high: f64, value: f64) -> Result<(), Lay
 }
 
 impl Look {
-    /// Names of the marks it needs.
-    pub fn marks(&self) -> Vec<&str> {
+    /// The marks it needs.
+    pub fn marks(self) -> Vec<u32> {
         match self {
             Look::At { mark } | Look::Face { mark } => vec![mark],
             Look::Think => Vec::new(),
             Look::Between { one, other } => vec![one, other],
+        }
+    }
+
+    /// The same look with other marks.
+    #[must_use]
+    pub fn with_marks(self, other: impl Fn(u32) -> u32) -> Look {
+        match self {
+            Look::At { mark } => Look::At { mark: other(mark) },
+            Look::Face { mark } => Look::Face { mark: other(mark) },
+            Look::Think => Look::Think,
+            Look::Between { one, other: two } => Look::Between { one: other(one), other: other(two) },
         }
     }
 }
@@ -470,10 +486,25 @@ impl Settings {
         if layer.on && (layer.alone || !alone) { layer.amount } else { 0.0 }
     }
 
-    /// A mark by its name; without it the first, and without any the lens.
-    pub fn mark(&self, name: &str) -> (f64, f64) {
-        let found = self.marks.iter().find(|m| m.name == name).or(self.marks.first());
+    pub fn layer_mut(&mut self, kind: LayerKind) -> &mut Layer {
+        match kind {
+            LayerKind::Mouth => &mut self.mouth,
+            LayerKind::Mood => &mut self.mood,
+            LayerKind::Eyes => &mut self.eyes,
+            LayerKind::Head => &mut self.head,
+            LayerKind::Hand => &mut self.hand,
+        }
+    }
+
+    /// Where the mark of a number is seen, yaw and pitch in degrees; without it the first, and without any the lens.
+    pub fn mark(&self, id: u32) -> (f64, f64) {
+        let found = place(&self.marks, id).map(|i| &self.marks[i]).or(self.marks.first());
         found.map_or((0.0, 0.0), |m| (m.yaw, m.pitch))
+    }
+
+    /// The number of a mark of this name.
+    pub fn mark_named(&self, name: &str) -> Option<u32> {
+        self.marks.iter().find(|m| m.name == name).map(|m| m.id)
     }
 }
 
@@ -481,15 +512,6 @@ impl Layers {
     /// How much of a layer plays, 0..2.
     pub fn plays(&self, kind: LayerKind) -> f64 {
         self.settings.plays(kind)
-    }
-
-    /// The number of the next span or blink.
-    pub fn next_id(&self) -> u32 {
-        let moods = self.moods.iter().map(|s| s.id);
-        let looks = self.looks.iter().map(|s| s.id);
-        let moves = self.moves.iter().map(|s| s.id);
-        let moments = self.blinks.iter().map(|b| b.id).chain(self.levels.iter().map(|l| l.id));
-        moods.chain(looks).chain(moves).chain(moments).max().unwrap_or(0) + 1
     }
 
     /// How much of a layer plays over time: times with shares of its amount, in order; none is all throughout.
@@ -546,10 +568,8 @@ impl Layers {
                 keys.iter().try_for_each(|k| within("body motion", low, high, f64::from(k.value)))?;
             }
         }
-        let lies = |m: Moment| {
-            let sounds = timing.map_or(0, |t| t.sounds.len());
-            (m.sound as usize) < sounds && m.at.is_finite() && m.at >= 0.0
-        };
+        let lies =
+            |m: Moment| timing.is_some_and(|t| t.place(m.sound).is_some()) && m.at.is_finite() && m.at >= 0.0;
         let stretch = |what: &'static str, s: &Stretch| match timing {
             Some(t) if lies(s.from) && lies(s.to) && s.to.time(t) > s.from.time(t) => Ok(()),
             _ => Err(LayersError::NoTime(what)),
@@ -570,8 +590,8 @@ impl Layers {
         for span in &self.looks {
             stretch("gaze", &span.over)?;
             for mark in span.does.marks() {
-                if marks.iter().all(|m| m.name != mark) {
-                    return Err(LayersError::NoMark(mark.into()));
+                if marks.iter().all(|m| m.id != mark) {
+                    return Err(LayersError::NoMark);
                 }
             }
         }
@@ -610,27 +630,6 @@ impl Layers {
         }
         Ok(())
     }
-
-    /// The layers in new times; what has lost all its place goes with it.
-    pub(crate) fn carried(&self, carry: &Carry<'_>, old: &Timing, new: &Timing) -> Layers {
-        fn spans<T: Clone>(all: &[Over<T>], carried: impl Fn(Stretch) -> Option<Stretch>) -> Vec<Over<T>> {
-            all.iter().filter_map(|s| Some(Over { over: carried(s.over)?, ..s.clone() })).collect()
-        }
-        let over = |s: Stretch| s.carried(carry, old, new);
-        let blink = |b: &OwnBlink| Some(OwnBlink { at: carry.moment(b.at)?, ..*b });
-        let level = |l: &Level| Some(Level { at: carry.moment(l.at)?, ..*l });
-        let dismissed = |d: &Dismissed| Some(Dismissed { at: carry.moment(d.at)?, ..d.clone() });
-        Layers {
-            settings: self.settings.clone(),
-            body: self.body.clone(),
-            moods: spans(&self.moods, over),
-            looks: spans(&self.looks, over),
-            moves: spans(&self.moves, over),
-            blinks: self.blinks.iter().filter_map(blink).collect(),
-            levels: self.levels.iter().filter_map(level).collect(),
-            dismissed: self.dismissed.iter().filter_map(dismissed).collect(),
-        }
-    }
 }
 
 impl Pose {
@@ -650,5 +649,24 @@ impl Pose {
             }
         }
         Ok(())
+    }
+}
+
+/// Things that have a number of their own.
+macro_rules! numbered {
+    ($($thing:ty),*) => {$(
+        impl Numbered for $thing {
+            fn id(&self) -> u32 {
+                self.id
+            }
+        }
+    )*};
+}
+
+numbered!(OwnBlink, Level, Mark, Dismissed);
+
+impl<T> Numbered for Over<T> {
+    fn id(&self) -> u32 {
+        self.id
     }
 }

@@ -8,9 +8,10 @@
 //! ```
 //! use jam_score::{Edit, Line};
 //! let line = Line::new("Pull the shutters down.");
-//! let (changed, undo) = Edit::Text("Pull the shutters up.".into()).apply(&line)?;
-//! let (back, _) = undo.apply(&changed)?;
-//! assert_eq!(back, line);
+//! let changed = Line { text: "Pull the shutters up.".into(), ..line.clone() };
+//! let edit = Edit::between(&line, &changed);
+//! assert_eq!(edit.apply(&line)?, changed);
+//! assert_eq!(edit.inverse().apply(&changed)?, line);
 //! # Ok::<(), jam_score::EditError>(())
 //! ```
 
@@ -19,26 +20,33 @@ mod control;
 mod correct;
 pub mod diction;
 mod edit;
+pub mod ids;
 pub mod keys;
 pub mod layers;
 mod line;
+mod matching;
 mod phone;
 pub mod prosody;
 pub mod reach;
+mod takes;
 mod time;
 pub mod touch;
 
-pub use carry::same_words;
 pub use control::{Control, Region};
 pub use correct::{Correction, CorrectionError};
 pub use diction::{Diction, DictionError};
-pub use edit::{Edit, EditError};
+pub use edit::{Edit, EditError, thing_of_reach};
+pub use ids::{Ids, Numbered};
 pub use layers::{LayerKind, Layers, LayersError, Mood, Pose};
 pub use line::{
     DOUBTFUL, Line, Listen, Noise, RecordingFacts, Sound, Spoken, SpokenPhone, Timing, TimingError, Word,
 };
+pub use matching::same_words;
 pub use phone::Phone;
 pub use prosody::Prosody;
 pub use reach::{Reach, ReachOf, SoundKind};
-pub use time::{Frame, FrameGrid, FrameRate, FrameRateError, Seconds, Span};
-pub use touch::{Hands, Laid, LaidTouch, Moment, On, Touch, TouchError};
+pub use takes::{Shelved, Tied};
+pub use time::{
+    FirstFrameError, Frame, FrameGrid, FrameRate, FrameRateError, Seconds, Shot, Span, TAIL_FRAMES, tail,
+};
+pub use touch::{Hands, Laid, LaidTouch, Moment, On, Pass, Touch, TouchError};

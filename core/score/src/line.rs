@@ -1,5 +1,7 @@
 //! The document of one line.
 
+use crate::ids::{Ids, Numbered, place};
+use crate::takes::Shelved;
 use crate::touch::Hands;
 use crate::{Diction, LaidTouch, LayerKind, Layers, Phone, Reach, Seconds, Span, Touch};
 use serde::{Deserialize, Serialize};
@@ -21,6 +23,8 @@ pub const DOUBTFUL: f32 = 0.5;
 /// One word as it was spoken.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
 pub struct Word {
+    /// Its number in the line, which it keeps through corrections and when the line is timed anew; 0 until it is given.
+    pub id: u32,
     /// As written, without the punctuation around it.
     pub text: String,
     /// The punctuation that follows it, for phrasing and for show: `,` `.` `?`.
@@ -42,7 +46,7 @@ pub struct Word {
 impl Sound {
     /// A sound of no word, heard for sure.
     pub fn new(phone: Phone, span: Span) -> Sound {
-        Sound { phone, span, word: None, stress: None, confidence: 1.0, level: 0.0, release: None }
+        Sound { id: 0, phone, span, word: None, stress: None, confidence: 1.0, level: 0.0, release: None }
     }
 }
 
@@ -50,7 +54,7 @@ impl Word {
     /// A word for sure.
     pub fn new(text: impl Into<String>, span: Span) -> Word {
         let (text, after) = (text.into(), String::new());
-        Word { text, after, span, confidence: 1.0, pitch: None, pinned: false, chosen: false }
+        Word { id: 0, text, after, span, confidence: 1.0, pitch: None, pinned: false, chosen: false }
     }
 
     /// Whether somebody should listen to it; what is pinned was listened to.
@@ -62,9 +66,11 @@ impl Word {
 /// One sound or pause with its time.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
 pub struct Sound {
+    /// Its number in the line, which it keeps through corrections and when the line is timed anew; 0 until it is given.
+    pub id: u32,
     pub phone: Phone,
     pub span: Span,
-    /// Index of its word; none for a pause.
+    /// Place of its word among the words of the same times; none for a pause.
     pub word: Option<u32>,
     /// 1 main stress, 2 secondary, 0 none; vowels only.
     pub stress: Option<u8>,
@@ -163,16 +169,42 @@ impl Timing {
         }
     }
 
-    /// A word as it is named in sentences: `“pier”`.
-    pub fn name_word(&self, word: u32) -> Option<String> {
-        self.words.get(word as usize).map(|w| format!("“{}”", w.text))
+    /// Where the sound of a number lies among the sounds.
+    pub fn place(&self, sound: u32) -> Option<usize> {
+        place(&self.sounds, sound)
     }
 
-    /// A sound as it is named in sentences: `P of “pier”`, `a pause`.
+    /// Where the word of a number lies among the words.
+    pub fn word_place(&self, word: u32) -> Option<usize> {
+        place(&self.words, word)
+    }
+
+    /// The sound of a number.
+    pub fn sound(&self, id: u32) -> Option<&Sound> {
+        self.sounds.get(self.place(id)?)
+    }
+
+    /// The number of the word that a sound belongs to.
+    pub fn word_of(&self, sound: &Sound) -> Option<u32> {
+        self.words.get(sound.word? as usize).map(|w| w.id)
+    }
+
+    /// Gives numbers to the words and sounds that have none.
+    pub fn number(&mut self, ids: &mut Ids) {
+        self.words.iter_mut().filter(|w| w.id == 0).for_each(|w| w.id = ids.give());
+        self.sounds.iter_mut().filter(|s| s.id == 0).for_each(|s| s.id = ids.give());
+    }
+
+    /// The word of a number as it is named in sentences: `“pier”`.
+    pub fn name_word(&self, word: u32) -> Option<String> {
+        self.words.get(self.word_place(word)?).map(|w| format!("“{}”", w.text))
+    }
+
+    /// The sound of a number as it is named in sentences: `P of “pier”`, `a pause`.
     pub fn name_sound(&self, sound: u32) -> String {
-        let Some(own) = self.sounds.get(sound as usize) else { return "the end".into() };
-        match own.word.and_then(|w| self.name_word(w)) {
-            Some(word) => format!("{} of {word}", own.phone.name()),
+        let Some(own) = self.sound(sound) else { return "the end".into() };
+        match own.word.and_then(|w| self.words.get(w as usize)) {
+            Some(word) => format!("{} of “{}”", own.phone.name(), word.text),
             None if own.phone == Phone::Sil => "a pause".into(),
             None => own.phone.name().into(),
         }
@@ -206,6 +238,21 @@ pub struct Line {
     /// What is laid over the speech.
     #[serde(default)]
     pub layers: Layers,
+    /// Times of what was listened to before, another take or channel, with what was tied to them.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub shelf: Vec<Shelved>,
+}
+
+impl Numbered for Word {
+    fn id(&self) -> u32 {
+        self.id
+    }
+}
+
+impl Numbered for Sound {
+    fn id(&self) -> u32 {
+        self.id
+    }
 }
 
 impl Line {
@@ -219,6 +266,7 @@ impl Line {
             touches: Vec::new(),
             reach: Vec::new(),
             layers: Layers::default(),
+            shelf: Vec::new(),
         }
     }
 

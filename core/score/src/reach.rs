@@ -68,7 +68,7 @@ impl SoundKind {
     }
 }
 
-/// What a reach is of.
+/// What a reach is of; words and sounds by their numbers.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, utoipa::ToSchema)]
 #[serde(tag = "kind", content = "of", rename_all = "snake_case")]
 pub enum ReachOf {
@@ -92,8 +92,8 @@ pub fn of_sound(reaches: &[Reach], timing: &Timing, sound: usize) -> f64 {
     let Some(own) = timing.sounds.get(sound) else { return 1.0 };
     let concerns = |r: &&Reach| match r.of {
         ReachOf::Kind(kind) => kind.has(own.phone),
-        ReachOf::Word(word) => own.word == Some(word),
-        ReachOf::Sound(i) => i as usize == sound,
+        ReachOf::Word(word) => timing.word_of(own) == Some(word),
+        ReachOf::Sound(id) => id == own.id,
     };
     let live = reaches.iter().filter(|r| r.aside.is_none());
     live.filter(concerns).map(|r| f64::from(r.amount)).product::<f64>().min(f64::from(MAX_REACH))
@@ -110,26 +110,19 @@ pub fn with(reaches: &[Reach], of: ReachOf, amount: f32) -> Vec<Reach> {
 }
 
 impl Reach {
-    pub(crate) fn carried(&self, carry: &Carry<'_>, old: &Timing) -> Reach {
-        if self.aside.is_some() {
+    /// The reach in new times; aside if what it is of is gone.
+    pub(crate) fn carried(&self, carry: &Carry<'_>) -> Reach {
+        let (there, word) = match self.of {
+            ReachOf::Kind(_) => (true, None),
+            ReachOf::Word(word) => (carry.has_word(word), Some(word)),
+            ReachOf::Sound(sound) => {
+                (carry.has_sound(sound), carry.old.sound(sound).and_then(|s| carry.old.word_of(s)))
+            }
+        };
+        if there || self.aside.is_some() {
             return self.clone();
         }
-        let of = match self.of {
-            ReachOf::Kind(kind) => Some(ReachOf::Kind(kind)),
-            ReachOf::Word(word) => carry.word(word).map(ReachOf::Word),
-            ReachOf::Sound(sound) => carry.sound(sound).map(ReachOf::Sound),
-        };
-        match of {
-            Some(of) => Reach { of, ..self.clone() },
-            None => {
-                let word = match self.of {
-                    ReachOf::Word(word) => Some(word),
-                    ReachOf::Sound(sound) => old.sounds.get(sound as usize).and_then(|s| s.word),
-                    ReachOf::Kind(_) => None,
-                };
-                let text = word.and_then(|w| old.name_word(w)).unwrap_or_else(|| "a pause".into());
-                Reach { aside: Some(text), ..self.clone() }
-            }
-        }
+        let text = word.and_then(|w| carry.old.name_word(w)).unwrap_or_else(|| "a pause".into());
+        Reach { aside: Some(text), ..self.clone() }
     }
 }

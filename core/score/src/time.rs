@@ -70,6 +70,25 @@ impl Span {
 #[serde(transparent)]
 pub struct Frame(pub i64);
 
+/// Most that a first frame's number is away from zero.
+pub const MAX_FIRST_FRAME: i64 = 10_000_000;
+
+/// Why a number cannot be that of a first frame.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+#[error("the first frame's number lies within ten million of zero, {0} does not")]
+pub struct FirstFrameError(pub i64);
+
+impl Frame {
+    /// The first frame of a grid.
+    ///
+    /// # Errors
+    /// The number lies too far from zero to be counted on from.
+    pub fn first(number: i64) -> Result<Frame, FirstFrameError> {
+        let near = (-MAX_FIRST_FRAME..=MAX_FIRST_FRAME).contains(&number);
+        if near { Ok(Frame(number)) } else { Err(FirstFrameError(number)) }
+    }
+}
+
 /// Frames a second as an exact fraction: 24/1, 30000/1001.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
 pub struct FrameRate {
@@ -149,5 +168,35 @@ impl FrameGrid {
     /// a clip this long covers a sound of that length to its last sample.
     pub fn frames_covering(self, length: Seconds) -> i64 {
         ((length.0 * self.rate.per_second() - 1e-6).ceil() as i64).max(0) + 1
+    }
+}
+
+/// Frames of rest after the frame that holds the sound's last sample.
+pub const TAIL_FRAMES: i64 = 6;
+
+/// Length of the rest after the sound: one frame more than is shown, because sound rarely ends on a frame.
+pub fn tail(rate: FrameRate) -> Seconds {
+    Seconds((TAIL_FRAMES + 1) as f64 * rate.frame_length().0)
+}
+
+/// The frames of a line's shot: from the first through the tail.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Shot {
+    pub first: Frame,
+    /// The last frame in which sound is heard.
+    pub last_sound: Frame,
+    pub last: Frame,
+}
+
+impl Shot {
+    /// The shot of a sound of this length on a grid.
+    pub fn of(grid: FrameGrid, sound: Seconds) -> Shot {
+        let last_sound = Frame(grid.first.0 + grid.frames_covering(sound) - 1);
+        Shot { first: grid.first, last_sound, last: Frame(last_sound.0 + TAIL_FRAMES) }
+    }
+
+    /// How many frames it has.
+    pub fn frames(self) -> usize {
+        (self.last.0 - self.first.0 + 1).max(0) as usize
     }
 }

@@ -2,11 +2,12 @@
 //! sounds, so that they follow when sounds move, when the line is timed again and when another take is chosen.
 
 use crate::carry::Carry;
+use crate::ids::Numbered;
 use crate::keys::{self, KeyShape, TimedKey};
 use crate::{Control, Seconds, Timing};
 use serde::{Deserialize, Serialize};
 
-/// A moment in what is said: a place in a sound, 0 its start and 1 its end; beyond the last sound more.
+/// A moment in what is said: a place in the sound of a number, 0 its start and 1 its end; beyond the last sound more.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
 pub struct Moment {
     pub sound: u32,
@@ -18,19 +19,15 @@ impl Moment {
     pub fn at(timing: &Timing, time: Seconds) -> Moment {
         let after = timing.sounds.partition_point(|s| s.span.end <= time);
         let place = after.min(timing.sounds.len().saturating_sub(1));
-        let at = timing.sounds.get(place).map_or(0.0, |s| (time - s.span.start).0 / s.span.length().0);
-        Moment { sound: place as u32, at: at.max(0.0) }
-    }
-
-    fn is_not_after(self, other: Moment) -> bool {
-        (self.sound, self.at) <= (other.sound, other.at)
+        let Some(own) = timing.sounds.get(place) else { return Moment { sound: 0, at: 0.0 } };
+        let at = (time - own.span.start).0 / own.span.length().0;
+        Moment { sound: own.id, at: at.max(0.0) }
     }
 
     /// When it is; 0 without its sound.
     pub fn time(self, timing: &Timing) -> Seconds {
         timing
-            .sounds
-            .get(self.sound as usize)
+            .sound(self.sound)
             .map_or(Seconds::ZERO, |s| Seconds(s.span.start.0 + self.at * s.span.length().0))
     }
 }
@@ -45,7 +42,7 @@ pub struct Key {
 
 /// What a touch belongs to: with it, it goes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
-#[serde(tag = "kind", content = "index", rename_all = "snake_case")]
+#[serde(tag = "kind", content = "id", rename_all = "snake_case")]
 pub enum On {
     Sound(u32),
     Word(u32),
@@ -63,6 +60,13 @@ pub enum Laid {
     Replace,
 }
 
+/// A live pass: all touches of one recording have its number.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct Pass {
+    pub id: u32,
+    pub name: String,
+}
+
 /// Keys of one control, laid over its automatic curve.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
 pub struct Touch {
@@ -76,9 +80,9 @@ pub struct Touch {
     /// Scales it; 1 is as it was drawn.
     pub amount: f32,
     pub keys: Vec<Key>,
-    /// The live pass that recorded it, by its name.
+    /// The live pass that recorded it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub pass: Option<String>,
+    pub pass: Option<Pass>,
     /// What it was on, if that is gone: the touch is kept, and does nothing.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub aside: Option<String>,
@@ -129,12 +133,15 @@ impl Touch {
             KeyShape::Free { before, after } => before.is_finite() && after.is_finite(),
             _ => true,
         };
-        let inside = |k: &Key| (k.moment.sound as usize) < timing.sounds.len() && k.moment.at >= 0.0;
         // Those aside have no place in these times.
-        let placed = |k: &Key| inside(k) && k.moment.at.is_finite() && tangent(k);
-        let in_order = self.keys.is_sorted_by(|a, b| a.moment.is_not_after(b.moment));
-        if self.aside.is_none() && !(in_order && self.keys.iter().all(placed)) {
-            return Err(TouchError::NoMoment);
+        if self.aside.is_none() {
+            let places: Option<Vec<(usize, f64)>> =
+                self.keys.iter().map(|k| Some((timing.place(k.moment.sound)?, k.moment.at))).collect();
+            let sane = |p: &(usize, f64)| p.1.is_finite() && p.1 >= 0.0;
+            let in_order = |p: &Vec<(usize, f64)>| p.is_sorted() && p.iter().all(sane);
+            if !(places.is_some_and(|p| in_order(&p)) && self.keys.iter().all(tangent)) {
+                return Err(TouchError::NoMoment);
+            }
         }
         let fade = |s: Seconds| (0.0..=MAX_FADE).contains(&s.0);
         if !(fade(self.fade_in) && fade(self.fade_out) && (0.0..=MAX_AMOUNT).contains(&self.amount)) {
@@ -157,7 +164,7 @@ impl Touch {
     /// What it belongs to by where its keys lie: one sound, one word, or a stretch.
     pub fn on(timing: &Timing, keys: &[Key]) -> On {
         let (Some(first), Some(last)) = (keys.first(), keys.last()) else { return On::Span };
-        let word = |k: &Key| timing.sounds.get(k.moment.sound as usize).and_then(|s| s.word);
+        let word = |k: &Key| timing.sound(k.moment.sound).and_then(|s| timing.word_of(s));
         match (word(first), word(last)) {
             (Some(_), _) if first.moment.sound == last.moment.sound => On::Sound(first.moment.sound),
             (Some(a), Some(b)) if a == b => On::Word(a),
@@ -174,11 +181,8 @@ impl Touch {
             On::Sound(s) => timing.name_sound(s),
             On::Word(w) => timing.name_word(w).unwrap_or_default(),
             On::Span => {
-                let words: Vec<u32> = self
-                    .keys
-                    .iter()
-                    .filter_map(|k| timing.sounds.get(k.moment.sound as usize)?.word)
-                    .collect();
+                let words: Vec<u32> =
+                    self.keys.iter().filter_map(|k| timing.word_of(timing.sound(k.moment.sound)?)).collect();
                 let name = |w: Option<&u32>| w.and_then(|w| timing.name_word(*w));
                 match (name(words.first()), name(words.last())) {
                     (Some(a), Some(b)) if a != b => format!("{a} to {b}"),
@@ -190,13 +194,15 @@ impl Touch {
     }
 
     /// The touch in new times; aside if what it is on is gone.
-    pub(crate) fn carried(&self, carry: &Carry<'_>, old: &Timing, new: &Timing) -> Touch {
-        if self.aside.is_some() {
+    pub(crate) fn carried(&self, carry: &Carry<'_>) -> Touch {
+        let (old, new) = (carry.old, carry.new);
+        if self.aside.is_some() || self.keys.iter().all(|k| carry.has_sound(k.moment.sound)) {
             return self.clone();
         }
         let on = match self.on {
-            On::Sound(s) => carry.sound(s).map(On::Sound).or_else(|| carry.word_of(s).map(On::Word)),
-            On::Word(w) => carry.word(w).map(On::Word),
+            On::Sound(s) if carry.has_sound(s) => Some(self.on),
+            On::Sound(s) => carry.word_of(s).map(On::Word),
+            On::Word(w) => carry.has_word(w).then_some(self.on),
             On::Span => Some(On::Span),
         };
         let found: Vec<Option<Moment>> = self.keys.iter().map(|k| carry.moment(k.moment)).collect();
@@ -214,8 +220,17 @@ impl Touch {
         };
         let mut keys: Vec<Key> =
             self.keys.iter().enumerate().map(|(i, k)| Key { moment: place(i), ..*k }).collect();
-        keys.sort_by(|a, b| a.moment.sound.cmp(&b.moment.sound).then(a.moment.at.total_cmp(&b.moment.at)));
+        keys.sort_by(|a, b| {
+            let place = |k: &Key| new.place(k.moment.sound);
+            place(a).cmp(&place(b)).then(a.moment.at.total_cmp(&b.moment.at))
+        });
         Touch { on, keys, ..self.clone() }
+    }
+}
+
+impl Numbered for Touch {
+    fn id(&self) -> u32 {
+        self.id
     }
 }
 

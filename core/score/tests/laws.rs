@@ -9,16 +9,19 @@ fn rates() -> impl Strategy<Value = FrameRate> {
         .prop_map(|(n, d)| FrameRate::new(n, d).unwrap())
 }
 
-fn listen(length: f64) -> Edit {
-    Edit::Listen(Listen { only: Some(Span::new(0.5, 0.5 + length)), ..Listen::default() })
+fn listen(line: &Line, length: f64) -> Line {
+    line.listening(Listen { only: Some(Span::new(0.5, 0.5 + length)), ..Listen::default() })
 }
 
 #[test]
 fn another_stretch_or_channel_needs_new_times() {
     let timed = Line { timing: Some(Timing { text: "a".into(), ..Timing::default() }), ..Line::new("a") };
     assert!(timed.is_timed());
-    assert!(!listen(1.0).apply(&timed).unwrap().0.is_timed());
-    assert_eq!(listen(0.01).apply(&timed), Err(EditError::Listen));
+    let other = listen(&timed, 1.0);
+    assert!(!other.is_timed());
+    assert_eq!(listen(&timed, 0.01).check(), Err(EditError::Listen));
+    let back = other.listening(Listen::default());
+    assert_eq!(Line { shelf: Vec::new(), ..back }, timed, "times that were had are back");
 }
 
 proptest! {
@@ -41,13 +44,41 @@ proptest! {
     #[test]
     fn every_edit_is_taken_back_by_its_inverse(old in "\\PC{0,40}", new in "\\PC{0,40}", who in prop::option::of("[a-z]{1,6}")) {
         let line = Line::new(old);
-        for edit in [Edit::Text(new.clone()), Edit::Character(who.clone()), Edit::Timing(Some(Timing::default())), listen(0.2), Edit::Diction(diction::STYLES[3].1)] {
-            let (changed, inverse) = edit.apply(&line).unwrap();
-            prop_assert_eq!(inverse.apply(&changed).unwrap().0, line.clone());
-            let again: Edit = serde_json::from_str(&serde_json::to_string(&edit).unwrap()).unwrap();
-            prop_assert_eq!(again, edit);
+        let timed = Line { timing: Some(Timing::default()), ..line.clone() };
+        let others = [
+            Line { text: new, ..line.clone() },
+            Line { character: who, ..line.clone() },
+            timed.clone(),
+            listen(&line, 0.2),
+            Line { diction: diction::STYLES[3].1, ..line.clone() },
+        ];
+        for from in [&line, &timed] {
+            for to in &others {
+                let edit = Edit::between(from, to);
+                let again: Edit = serde_json::from_str(&serde_json::to_string(&edit).unwrap()).unwrap();
+                prop_assert_eq!(&again, &edit);
+                prop_assert_eq!(&edit.apply(from).unwrap(), to);
+                prop_assert_eq!(&edit.inverse().apply(to).unwrap(), from);
+            }
         }
     }
+}
+
+/// Rows that differ in their middle are told apart by that alone, whatever is in them.
+#[test]
+fn a_small_change_is_a_small_edit() {
+    let sound = |i: u32| {
+        let start = f64::from(i) * 0.1;
+        Sound { id: i + 1, ..Sound::new(Phone::Aa, Span::new(start, f64::from(i + 1) * 0.1)) }
+    };
+    let timing = Timing { sounds: (0..600).map(sound).collect(), ..Timing::default() };
+    let line = Line { timing: Some(timing.clone()), ..Line::new("") };
+    let nudge = Correction::MoveEdge { sound: 300, to: Seconds(29.93), alone: true };
+    let moved = line.retimed(Some(timing.corrected(&nudge, &mut Ids::from(1000)).unwrap()));
+    let edit = Edit::between(&line, &moved);
+    let size = serde_json::to_string(&edit).unwrap().len();
+    assert!(size < 1000, "{size} bytes");
+    assert_eq!(edit.things().into_iter().collect::<Vec<_>>(), ["sound 299", "sound 300"]);
 }
 
 #[test]
@@ -65,17 +96,13 @@ fn the_frame_rate_of_american_television_is_exact() {
 }
 
 #[test]
-fn times_that_run_backwards_are_refused_and_the_line_is_unchanged() {
+fn times_that_run_backwards_are_refused() {
     let sound = |a, b| Sound::new(Phone::Aa, Span::new(a, b));
-    let timing = |sounds| Edit::Timing(Some(Timing { sounds, ..Timing::default() }));
-    let line = Line::new("a");
-    assert!(timing(vec![sound(0.0, 1.0), sound(1.0, 2.0)]).apply(&line).is_ok());
-    assert_eq!(timing(vec![sound(1.0, 0.5)]).apply(&line), Err(EditError::Timing(TimingError::Backwards(0))));
-    assert_eq!(
-        timing(vec![sound(0.0, 1.0), sound(1.5, 2.0)]).apply(&line),
-        Err(EditError::Timing(TimingError::Gap(1)))
-    );
-    assert!(timing(vec![sound(f64::NAN, 1.0)]).apply(&line).is_err());
+    let timed = |sounds| Line::new("a").retimed(Some(Timing { sounds, ..Timing::default() })).check();
+    assert!(timed(vec![sound(0.0, 1.0), sound(1.0, 2.0)]).is_ok());
+    assert_eq!(timed(vec![sound(1.0, 0.5)]), Err(EditError::Timing(TimingError::Backwards(0))));
+    assert_eq!(timed(vec![sound(0.0, 1.0), sound(1.5, 2.0)]), Err(EditError::Timing(TimingError::Gap(1))));
+    assert!(timed(vec![sound(f64::NAN, 1.0)]).is_err());
 }
 
 #[test]

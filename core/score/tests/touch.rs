@@ -4,8 +4,8 @@
 use jam_score::keys::{KeyShape, TimedKey, thin, through};
 use jam_score::touch::Key;
 use jam_score::{
-    Control, Correction, Edit, Laid, LaidTouch, Line, Moment, On, Phone, Reach, ReachOf, Seconds, Sound,
-    SoundKind, Span, Timing, Touch, Word,
+    Control, Correction, CorrectionError, Edit, EditError, Ids, Laid, LaidTouch, Line, Moment, On, Phone,
+    Reach, ReachOf, Seconds, Sound, SoundKind, Span, Timing, Touch, Word,
 };
 use proptest::prelude::*;
 
@@ -27,7 +27,32 @@ fn line(words: &[(&str, &[Phone])], stretch: f64) -> Line {
         timing.words.push(Word::new(*text, span));
     }
     push(&mut timing, Phone::Sil, 0.2, None);
+    timing.words.iter_mut().zip(10..).for_each(|(w, id)| w.id = id);
+    timing.sounds.iter_mut().zip(100..).for_each(|(s, id)| s.id = id);
     Line { timing: Some(timing), ..Line::new("t") }
+}
+
+/// Where numbers go on in these lines.
+const IDS: u32 = 1000;
+
+/// The line timed as another one is.
+fn timed_as(line: &Line, other: Line) -> Line {
+    let other = other.timing.unwrap();
+    line.retimed(Some(other.numbered_like(line.timing.as_ref(), &mut Ids::from(IDS))))
+}
+
+fn corrected(line: &Line, correction: &Correction) -> Result<Line, CorrectionError> {
+    let timing = line.timing.as_ref().unwrap().corrected(correction, &mut Ids::from(IDS))?;
+    Ok(line.retimed(Some(timing)))
+}
+
+/// What makes `to` of `from`, and back, gives the same bytes.
+fn is_an_edit(from: &Line, to: &Line) {
+    let bytes = |l: &Line| serde_json::to_string(l).unwrap();
+    let edit = Edit::between(from, to);
+    let edit: Edit = serde_json::from_str(&serde_json::to_string(&edit).unwrap()).unwrap();
+    assert_eq!(bytes(&edit.apply(from).unwrap()), bytes(to));
+    assert_eq!(bytes(&edit.inverse().apply(to).unwrap()), bytes(from));
 }
 
 fn fog(stretch: f64) -> Line {
@@ -71,7 +96,9 @@ fn touch(line: &Line, id: u32, keys: &[(f64, f32)]) -> Touch {
 }
 
 fn with(line: &Line, touches: Vec<Touch>) -> Line {
-    Edit::Touch { put: touches, remove: vec![], what: "lay".into() }.apply(line).unwrap().0
+    let laid = line.with_touches(touches, &[]);
+    laid.check().unwrap();
+    laid
 }
 
 fn times(line: &Line) -> Vec<Vec<f64>> {
@@ -86,16 +113,16 @@ fn a_touch_follows_its_word_when_the_line_is_timed_anew() {
     let pier = timing.words[3].span;
     let keys = [(pier.start.0 + 0.01, 0.1), (pier.middle().0, 0.3), (pier.end.0 - 0.01, 0.0)];
     let before = with(&before, vec![touch(&before, 1, &keys)]);
-    assert_eq!(before.touches[0].on, On::Word(3));
+    assert_eq!(before.touches[0].on, On::Word(13));
     assert_eq!(before.touches[0].where_in_words(&timing), "“pier”");
     // Another take, half as fast.
-    let (after, back) = Edit::Timing(fog(2.0).timing).apply(&before).unwrap();
+    let after = timed_as(&before, fog(2.0));
     let new = after.timing.clone().unwrap().words[3].span;
     let share = |t: f64, s: Span| (t - s.start.0) / s.length().0;
     for (old, now) in times(&before)[0].iter().zip(&times(&after)[0]) {
         assert!((share(*old, pier) - share(*now, new)).abs() < 1e-9, "{old} {now}");
     }
-    assert_eq!(back.apply(&after).unwrap().0, before);
+    is_an_edit(&before, &after);
 }
 
 #[test]
@@ -104,12 +131,12 @@ fn a_touch_on_a_word_that_is_gone_is_kept_aside_and_one_that_was_spelt_otherwise
     let before = fog(1.0);
     let fog_span = before.timing.as_ref().unwrap().words[1].span;
     let before = with(&before, vec![touch(&before, 7, &[(fog_span.middle().0, 0.3)])]);
-    assert_eq!(before.touches[0].on, On::Sound(4));
+    assert_eq!(before.touches[0].on, On::Sound(104));
     let gone = line(&[("the", &[P::Dh, P::Ah]), ("at", &[P::Ae, P::T]), ("pier", &[P::P, P::Ih, P::R])], 1.0);
-    let (after, back) = Edit::Timing(gone.timing).apply(&before).unwrap();
+    let after = timed_as(&before, gone);
     assert_eq!(after.touches[0].aside.as_deref(), Some("AO of “fog”"));
     assert!(LaidTouch::all(&after.touches, after.timing.as_ref().unwrap()).is_empty());
-    assert_eq!(back.apply(&after).unwrap().0, before);
+    is_an_edit(&before, &after);
 
     let spelt = line(
         &[
@@ -120,8 +147,8 @@ fn a_touch_on_a_word_that_is_gone_is_kept_aside_and_one_that_was_spelt_otherwise
         ],
         1.5,
     );
-    let (after, _) = Edit::Timing(spelt.timing).apply(&before).unwrap();
-    assert_eq!((after.touches[0].on, after.touches[0].aside.clone()), (On::Sound(4), None));
+    let after = timed_as(&before, spelt);
+    assert_eq!((after.touches[0].on, after.touches[0].aside.clone()), (On::Sound(104), None));
 }
 
 #[test]
@@ -129,8 +156,8 @@ fn a_sound_that_is_taken_out_leaves_its_touch_to_its_word() {
     let before = fog(1.0);
     let o = before.timing.as_ref().unwrap().sounds[4].span;
     let before = with(&before, vec![touch(&before, 1, &[(o.middle().0, 0.3)])]);
-    let (after, _) = Edit::Correct(Correction::Delete { sound: 4 }).apply(&before).unwrap();
-    assert_eq!(after.touches[0].on, On::Word(1));
+    let after = corrected(&before, &Correction::Delete { sound: 104 }).unwrap();
+    assert_eq!(after.touches[0].on, On::Word(11));
     let word = after.timing.as_ref().unwrap().words[1].span;
     let at = times(&after)[0][0];
     assert!(at >= word.start.0 && at <= word.end.0, "{at} in {word:?}");
@@ -143,35 +170,31 @@ fn a_reach_of_a_word_follows_it_and_kinds_of_sounds_do_not_overlap() {
     }
     let before = fog(1.0);
     let reach = vec![
-        Reach { of: ReachOf::Word(3), amount: 1.5, aside: None },
+        Reach { of: ReachOf::Word(13), amount: 1.5, aside: None },
         Reach { of: ReachOf::Kind(SoundKind::Open), amount: 0.5, aside: None },
     ];
-    let (before, _) = Edit::Reach(reach).apply(&before).unwrap();
+    let before = Line { reach, ..before };
     let timing = before.timing.clone().unwrap();
     let of = |i| jam_score::reach::of_sound(&before.reach, &timing, i);
     assert_eq!((of(9), of(6), of(4)), (1.5, 0.5, 1.0));
     let shorter = line(&[("pier", &[Phone::P, Phone::Ih, Phone::R])], 1.0);
-    let (after, back) = Edit::Timing(shorter.timing).apply(&before).unwrap();
-    assert_eq!(after.reach[0].of, ReachOf::Word(0));
-    assert_eq!(back.apply(&after).unwrap().0, before);
+    let after = timed_as(&before, shorter);
+    assert_eq!((after.reach[0].of, &after.reach[0].aside), (ReachOf::Word(13), &None));
+    assert_eq!(after.timing.as_ref().unwrap().words[0].id, 13);
+    is_an_edit(&before, &after);
 }
 
 #[test]
 fn bad_touches_are_refused_in_a_sentence() {
     let line = fog(1.0);
-    let refused = |t: Touch| {
-        Edit::Touch { put: vec![t], remove: vec![], what: String::new() }
-            .apply(&line)
-            .unwrap_err()
-            .to_string()
-    };
+    let refused = |t: Touch| line.with_touches(vec![t], &[]).check().unwrap_err().to_string();
     let good = touch(&line, 1, &[(0.3, 0.2)]);
     assert!(refused(Touch { keys: vec![], ..good.clone() }).contains("needs a key"));
     assert!(refused(touch(&line, 1, &[(0.3, 1.5)])).contains("jaw_open goes from -1 to 1"));
     assert!(refused(touch(&line, 1, &[(0.3, f32::NAN)])).contains("goes from"));
     assert!(refused(Touch { amount: 9.0, ..good.clone() }).contains("an amount"));
     let mut lost = good;
-    lost.keys[0].moment.sound = 99;
+    lost.keys[0].moment.sound = 999;
     assert!(refused(lost).contains("no time"));
 }
 
@@ -199,7 +222,31 @@ fn any_touch() -> impl Strategy<Value = (u32, Vec<(f64, f32)>, bool)> {
     (0u32..5, prop::collection::vec(key, 1..5), any::<bool>())
 }
 
-fn any_edit(line: &Line) -> impl Strategy<Value = Edit> + use<> {
+/// A change of a line.
+#[derive(Debug, Clone)]
+enum Doing {
+    Lay(Touch, u32),
+    Correct(Correction),
+    Retime(f64),
+    Reach(u32, f32),
+}
+
+impl Doing {
+    /// The changed line; none where it does not fit.
+    fn on(&self, line: &Line) -> Option<Line> {
+        match self {
+            Doing::Lay(touch, gone) => Some(line.with_touches(vec![touch.clone()], &[*gone])),
+            Doing::Correct(correction) => corrected(line, correction).ok(),
+            Doing::Retime(stretch) => Some(timed_as(line, fog(*stretch))),
+            Doing::Reach(word, amount) => {
+                let reach = jam_score::reach::with(&line.reach, ReachOf::Word(*word), *amount);
+                Some(Line { reach, ..line.clone() })
+            }
+        }
+    }
+}
+
+fn any_change(line: &Line) -> impl Strategy<Value = Doing> + use<> {
     let own = line.clone();
     let laid = any_touch().prop_map(move |(id, keys, replace)| {
         let mut touch = touch(&own, id, &keys);
@@ -207,46 +254,50 @@ fn any_edit(line: &Line) -> impl Strategy<Value = Edit> + use<> {
             touch.laid = Laid::Replace;
             touch.keys.iter_mut().for_each(|k| k.value = k.value.abs());
         }
-        Edit::Touch { put: vec![touch], remove: vec![(id + 1) % 5], what: "x".into() }
+        Doing::Lay(touch, (id + 1) % 5)
     });
     let time = (0u32..2000).prop_map(|ms| Seconds(f64::from(ms) / 1000.0));
+    let sound = || 100u32..112;
+    let edge = (sound(), time, any::<bool>());
     prop_oneof![
         3 => laid,
-        1 => (0u32..12, time, any::<bool>()).prop_map(|(sound, to, alone)| Edit::Correct(Correction::MoveEdge { sound, to, alone })),
-        1 => (0u32..12).prop_map(|sound| Edit::Correct(Correction::Delete { sound })),
-        1 => (0u32..12).prop_map(|sound| Edit::Correct(Correction::Merge { sound })),
-        1 => (0u32..12).prop_map(|sound| Edit::Correct(Correction::Insert { sound, phone: Phone::M })),
-        1 => (0.4f64..3.0).prop_map(|stretch| Edit::Timing(fog(stretch).timing)),
-        1 => (0u32..6, 0.0f32..2.0).prop_map(|(w, amount)| Edit::Reach(vec![Reach { of: ReachOf::Word(w), amount, aside: None }])),
+        1 => edge.prop_map(|(sound, to, alone)| Doing::Correct(Correction::MoveEdge { sound, to, alone })),
+        1 => sound().prop_map(|sound| Doing::Correct(Correction::Delete { sound })),
+        1 => sound().prop_map(|sound| Doing::Correct(Correction::Merge { sound })),
+        1 => sound().prop_map(|sound| Doing::Correct(Correction::Insert { sound, phone: Phone::M })),
+        1 => (0.4f64..3.0).prop_map(Doing::Retime),
+        1 => (10u32..14, 0.0f32..2.0).prop_map(|(word, amount)| Doing::Reach(word, amount)),
     ]
 }
 
 proptest! {
-    /// Whatever was done, taking it back gives the same bytes, step by step; and nothing that was laid is ever lost.
+    /// Whatever was done, taking it back gives the same bytes, step by step; nothing that was laid is ever lost, and an
+    /// edit that meets another line than it was made on is refused.
     #[test]
-    fn every_edit_is_taken_back_to_the_same_bytes(edits in prop::collection::vec(any_edit(&fog(1.0)), 1..14)) {
-        let bytes = |l: &Line| serde_json::to_vec(l).unwrap();
+    fn every_edit_is_taken_back_to_the_same_bytes(changes in prop::collection::vec(any_change(&fog(1.0)), 1..14)) {
+        let bytes = |l: &Line| serde_json::to_string(l).unwrap();
         let mut line = fog(1.0);
-        let mut back: Vec<(Vec<u8>, Edit)> = Vec::new();
-        for edit in edits {
-            let before = bytes(&line);
-            // Edits that do not fit the line as it has become are refused and change nothing.
-            let Ok((after, inverse)) = edit.apply(&line) else { continue };
-            if let Edit::Touch { .. } = &edit {} else {
+        let mut back: Vec<(String, Edit)> = Vec::new();
+        for change in changes {
+            // What does not fit the line as it has become changes nothing.
+            let Some(after) = change.on(&line).filter(|l| l.check().is_ok()) else { continue };
+            if !matches!(change, Doing::Lay(..)) {
                 prop_assert_eq!(after.touches.len(), line.touches.len());
                 prop_assert_eq!(after.touches.iter().map(|t| t.keys.len()).sum::<usize>(), line.touches.iter().map(|t| t.keys.len()).sum::<usize>());
             }
-            let timing = after.timing.clone().unwrap();
-            for touch in &after.touches {
-                prop_assert!(touch.check(&timing).is_ok());
+            let edit = Edit::between(&line, &after);
+            prop_assert_eq!(edit.is_empty(), after == line);
+            if !edit.is_empty() {
+                prop_assert_eq!(edit.apply(&after), Err(EditError::Elsewhere));
             }
-            let inverse: Edit = serde_json::from_slice(&serde_json::to_vec(&inverse).unwrap()).unwrap();
-            back.push((before, inverse));
+            prop_assert_eq!(bytes(&edit.apply(&line).unwrap()), bytes(&after));
+            let inverse: Edit = serde_json::from_slice(&serde_json::to_vec(&edit.inverse()).unwrap()).unwrap();
+            back.push((bytes(&line), inverse));
             line = after;
         }
         for (before, inverse) in back.into_iter().rev() {
-            line = inverse.apply(&line).unwrap().0;
-            prop_assert_eq!(String::from_utf8(bytes(&line)).unwrap(), String::from_utf8(before).unwrap());
+            line = inverse.apply(&line).unwrap();
+            prop_assert_eq!(bytes(&line), before);
         }
     }
 
@@ -255,7 +306,7 @@ proptest! {
     fn keys_keep_their_place_in_their_sounds(keys in prop::collection::vec((0.0f64..1.3, 0.0f32..1.0), 1..6), stretch in 0.4f64..3.0) {
         let line = fog(1.0);
         let before = with(&line, vec![touch(&line, 1, &keys)]);
-        let (after, _) = Edit::Timing(fog(stretch).timing).apply(&before).unwrap();
+        let after = timed_as(&before, fog(stretch));
         prop_assert_eq!(&before.touches, &after.touches);
     }
 

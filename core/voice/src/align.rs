@@ -257,6 +257,9 @@ impl Search<'_> {
                         best = best.max(score);
                     }
                 }
+                if self.back.len() > MOST_BACK {
+                    return Ok(None);
+                }
                 let alive = |n: &[f32; STATES]| n.iter().any(|s| *s >= best - beam);
                 low = (from..=to).find(|n| alive(&next[*n])).unwrap_or(from);
                 high = (from..=to).rev().find(|n| alive(&next[*n])).unwrap_or(from);
@@ -291,6 +294,10 @@ impl Search<'_> {
     }
 }
 
+/// Most steps that are remembered on the way back, bytes: four times what an hour of fast speech takes with its own
+/// text. A text that has nothing to do with the recording keeps everything open, and is given up here.
+const MOST_BACK: usize = 1 << 30;
+
 /// Lays `words`, each with its possible pronunciations (none of them empty), on the frames.
 ///
 /// `watch` hears how far the search is, 0..1, and stops it by answering `false`.
@@ -316,7 +323,7 @@ pub fn align(
             return Ok(segments);
         }
         beam *= 4.0;
-        if beam > WIDEST_BEAM {
+        if beam > WIDEST_BEAM || search.back.len() > MOST_BACK {
             return Err(AlignError::NoPath);
         }
     }

@@ -139,12 +139,15 @@ impl Spelling {
         out
     }
 
-    /// The model that ships with the product; empty if its file were damaged, which its test would tell.
+    /// The model that ships with the product.
+    ///
+    /// # Panics
+    /// The program itself is damaged: it was checked when it was built.
+    #[expect(clippy::expect_used, reason = "no input reaches it; a damaged program must not guess sounds")]
     pub fn shipped() -> &'static Spelling {
         static SPELLING: OnceLock<Spelling> = OnceLock::new();
-        SPELLING.get_or_init(|| {
-            Spelling::read(SHIPPED).unwrap_or_else(|_| Spelling::new(Vec::new(), vec![HashMap::new(); ORDER]))
-        })
+        SPELLING
+            .get_or_init(|| Spelling::read(SHIPPED).expect("the spelling model inside the program is whole"))
     }
 
     /// ln of the odds of `unit` after `context` (at most five units).

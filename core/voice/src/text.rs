@@ -3,6 +3,8 @@
 use crate::{notation, numbers};
 use jam_score::Spoken;
 use std::ops::Range;
+use unicode_normalization::UnicodeNormalization;
+use unicode_normalization::char::is_combining_mark;
 
 /// One word to be spoken.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -45,9 +47,16 @@ pub enum TextError {
         "“{0}” is written in letters that this English dictionary cannot read; type its sounds after it between slashes, {0} /həˈloʊ/, or write it in Latin letters, as it sounds"
     )]
     Alphabet(String),
+    #[error(
+        "“{0}…” is {1} letters long, and a word has at most {LONGEST_WORD}; put spaces where its words end"
+    )]
+    Long(String, usize),
     #[error("the sounds between slashes cannot be read: {0}")]
     Sounds(#[from] notation::NotationError),
 }
+
+/// Longest word, letters; the longest of the dictionary has 34.
+const LONGEST_WORD: usize = 60;
 
 /// How words begin that name something heard. Anything else in square brackets tells how a line is played and
 /// is not heard.
@@ -64,27 +73,33 @@ fn is_heard(tag: &str) -> bool {
     })
 }
 
-/// Accented Latin letters and what is left of them without the accent.
-fn plain_letter(c: char) -> Option<&'static str> {
+/// Latin letters that are no plain letter with an accent, and what they are read as.
+fn read_as(c: char) -> Option<&'static str> {
     Some(match c {
-        'à' | 'á' | 'â' | 'ã' | 'ä' | 'å' | 'ā' => "a",
-        'ç' | 'č' | 'ć' => "c",
-        'è' | 'é' | 'ê' | 'ë' | 'ē' => "e",
-        'ì' | 'í' | 'î' | 'ï' | 'ī' => "i",
-        'ñ' | 'ń' => "n",
-        'ò' | 'ó' | 'ô' | 'õ' | 'ö' | 'ø' | 'ō' => "o",
-        'š' | 'ś' => "s",
-        'ù' | 'ú' | 'û' | 'ü' | 'ū' => "u",
-        'ý' | 'ÿ' => "y",
-        'ž' | 'ź' | 'ż' => "z",
+        'ø' => "o",
         'æ' => "ae",
         'œ' => "oe",
         'ß' => "ss",
         'ł' => "l",
         'đ' | 'ð' => "d",
         'þ' => "th",
+        'ı' => "i",
+        'ħ' => "h",
+        'ŋ' => "ng",
+        'ŧ' => "t",
+        'ə' => "a",
         _ => return None,
     })
+}
+
+/// What is left of a Latin letter without its accent (Unicode's compatibility decomposition, UAX 15), or what it is
+/// read as; none for letters of other alphabets.
+fn plain_letter(c: char) -> Option<String> {
+    if let Some(letters) = read_as(c) {
+        return Some(letters.into());
+    }
+    let plain: String = std::iter::once(c).nfkd().filter(|c| !is_combining_mark(*c)).collect();
+    (plain.chars().all(|c| c.is_ascii_lowercase()) && !plain.is_empty()).then_some(plain)
 }
 
 /// Signs that are said.
@@ -159,6 +174,9 @@ pub fn read(text: &str) -> Result<Script, TextError> {
         }
     }
     say_abbreviations(words);
+    if let Some(long) = words.iter().find(|w| w.key.len() > LONGEST_WORD) {
+        return Err(TextError::Long(long.text.chars().take(12).collect(), long.key.len()));
+    }
     if let Some(strange) = words.iter().find(|w| w.key.is_empty() && w.said.is_none()) {
         return Err(TextError::Alphabet(strange.text.clone()));
     }
@@ -363,10 +381,10 @@ fn take_run(run: &mut String, token: &str, words: &mut Vec<TextWord>) {
     let mut key = String::new();
     for c in run.to_lowercase().chars() {
         match plain_letter(c) {
-            Some(plain) => key.push_str(plain),
+            Some(plain) => key.push_str(&plain),
             None if c.is_ascii_lowercase() || c == '\'' => key.push(c),
             // Combining marks are an accent that was typed apart.
-            None if ('\u{300}'..='\u{36f}').contains(&c) => {}
+            None if is_combining_mark(c) => {}
             // No key: its sounds must follow.
             None => return words.push(written(token.trim().to_string(), String::new())),
         }
@@ -405,8 +423,20 @@ mod tests {
         assert_eq!(keys("Pier St. is 3 km long"), "pier st. is three kilometers long");
     }
 
+    /// Source: Unicode's decompositions of Latin letters (UAX 15). A name with one of these failed its whole line.
+    #[test]
+    fn letters_of_other_latin_alphabets_are_read_without_their_accents() {
+        assert_eq!(
+            keys("Dvořák Erdős Iași Çağan Łódź Żółć İzmir"),
+            "dvorak erdos iasi cagan lodz zolc izmir"
+        );
+        assert_eq!(keys("Nguyễn Kraków ﬁne Ǻrhus Straße"), "nguyen krakow fine arhus strasse");
+    }
+
     #[test]
     fn a_text_without_words_or_in_another_alphabet_is_refused_with_a_way_out() {
+        let long = "a".repeat(100_000);
+        assert_eq!(read(&long), Err(TextError::Long("aaaaaaaaaaaa".into(), 100_000)));
         assert_eq!(read(" … [breath] !"), Err(TextError::Empty));
         assert_eq!(read("hello Привет"), Err(TextError::Alphabet("Привет".into())));
     }

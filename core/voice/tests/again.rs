@@ -1,7 +1,7 @@
 //! Lines timed again: what was decided by hand stays, what was not is found anew.
 #![allow(clippy::unwrap_used)]
 
-use jam_score::{Correction, Edit, Line, Listen, Phone, Seconds, Span, SpokenPhone, Timing};
+use jam_score::{Correction, Ids, Line, Listen, Phone, Seconds, Span, SpokenPhone, Timing};
 use jam_voice::{AnalyseError, Analyser, Recording, WordList, notation};
 use std::path::Path;
 
@@ -15,11 +15,22 @@ fn fixture(name: &str) -> Recording {
 fn time(recording: &Recording, line: &Line) -> Result<Line, AnalyseError> {
     let found = Analyser::shipped()?.time(recording, line, &WordList::default(), &|_| true)?;
     found.timing.check().unwrap();
-    Ok(Line { timing: Some(found.timing), ..line.clone() })
+    let timing = found.timing.numbered_like(line.timing.as_ref(), &mut Ids::from(10_000));
+    Ok(line.retimed(Some(timing)))
 }
 
-fn edited(line: &Line, edit: Edit) -> Line {
-    edit.apply(line).unwrap().0
+/// A correction by the place of what it is on.
+fn corrected(line: &Line, correction: Correction) -> Line {
+    line.retimed(Some(timing(line).corrected(&correction, &mut Ids::from(20_000)).unwrap()))
+}
+
+fn with_text(line: &Line, text: &str) -> Line {
+    Line { text: text.into(), ..line.clone() }
+}
+
+/// The number of a word by its place.
+fn word(line: &Line, place: usize) -> u32 {
+    timing(line).words[place].id
 }
 
 fn words(line: &Line) -> Vec<(String, f64, f64)> {
@@ -36,8 +47,8 @@ fn pinned_words_stay_and_the_others_are_found_between_them() {
     let recording = fixture("rms_3.wav");
     let first = time(&recording, &Line::new(TEXT)).unwrap();
     // "purple" is moved by 60 ms; "garden" is said to be right as it is.
-    let moved = edited(&first, Edit::Correct(Correction::MoveWord { word: 3, by: Seconds(0.02) }));
-    let moved = edited(&moved, Edit::Correct(Correction::Accept { word: 7 }));
+    let moved = corrected(&first, Correction::MoveWord { word: word(&first, 3), by: Seconds(0.02) });
+    let moved = corrected(&moved, Correction::Accept { word: word(&moved, 7) });
     let again = time(&recording, &moved).unwrap();
     for pinned in [3, 7] {
         assert_eq!(words(&again)[pinned], words(&moved)[pinned]);
@@ -52,7 +63,7 @@ fn pinned_words_stay_and_the_others_are_found_between_them() {
         assert!((a.1 - b.1).abs() < 0.035 && a.0 == b.0, "{a:?} {b:?}");
     }
     // Timed again and again, nothing changes any more.
-    assert_eq!(time(&recording, &again).unwrap(), again);
+    assert_eq!(time(&recording, &again).unwrap(), again, "its numbers, too");
 }
 
 #[test]
@@ -60,8 +71,8 @@ fn a_retyped_word_leaves_the_pins_of_the_others() {
     let recording = fixture("rms_3.wav");
     let wrong = TEXT.replace("beans", "peas");
     let first = time(&recording, &Line::new(wrong)).unwrap();
-    let pinned = edited(&first, Edit::Correct(Correction::Accept { word: 2 }));
-    let retyped = edited(&pinned, Edit::Text(TEXT.replace("My", "Oh, my")));
+    let pinned = corrected(&first, Correction::Accept { word: word(&first, 2) });
+    let retyped = with_text(&pinned, &TEXT.replace("My", "Oh, my"));
     let again = time(&recording, &retyped).unwrap();
     let found = timing(&again);
     assert_eq!((found.words[3].text.as_str(), found.words[3].pinned), ("planted", true));
@@ -78,12 +89,12 @@ fn chosen_sounds_stay_chosen_and_the_word_list_counts_before_the_dictionary() {
     let phones = |l: &Line, word: u32| -> Vec<Phone> {
         timing(l).sounds.iter().filter(|s| s.word == Some(word)).map(|s| s.phone).collect()
     };
-    let said = Correction::Pronounce { word: 0, sounds: spoken("M IY1") };
-    let chosen = time(&recording, &edited(&first, Edit::Correct(said))).unwrap();
+    let said = Correction::Pronounce { word: word(&first, 0), sounds: spoken("M IY1") };
+    let chosen = time(&recording, &corrected(&first, said)).unwrap();
     assert_eq!(phones(&chosen, 0), [Phone::M, Phone::Iy]);
     assert!(timing(&chosen).words[0].chosen);
     // It stays when another word is typed.
-    let other = edited(&chosen, Edit::Text(TEXT.replace("fence", "gate")));
+    let other = with_text(&chosen, &TEXT.replace("fence", "gate"));
     assert_eq!(phones(&time(&recording, &other).unwrap(), 0), [Phone::M, Phone::Iy]);
     let list = WordList::from([("purple".to_string(), vec![spoken("P ER1 P AA0 L")])]);
     let found = Analyser::shipped().unwrap().time(&recording, &Line::new(TEXT), &list, &|_| true).unwrap();
@@ -98,10 +109,10 @@ fn chosen_sounds_stay_chosen_and_the_word_list_counts_before_the_dictionary() {
 fn where_there_is_no_room_between_pins_it_is_said() {
     let recording = fixture("rms_3.wav");
     let mut line = time(&recording, &Line::new(TEXT)).unwrap();
-    for word in [1, 2] {
-        line = edited(&line, Edit::Correct(Correction::Accept { word }));
+    for place in [1, 2] {
+        line = corrected(&line, Correction::Accept { word: word(&line, place) });
     }
-    let between = edited(&line, Edit::Text(TEXT.replace("planted", "seldom planted")));
+    let between = with_text(&line, &TEXT.replace("planted", "seldom planted"));
     let refused = time(&recording, &between);
     assert!(matches!(&refused, Err(AnalyseError::NoRoom(word)) if word == "seldom"), "{refused:?}");
 }

@@ -1,9 +1,10 @@
 //! The demo's lines, as every test of them starts from.
 
 use jam_demo::LINES;
+use jam_face::{Performance, perform_line};
 use jam_formats::sound;
 use jam_score::layers::{Acting, Mood, Over, Stretch};
-use jam_score::{Line, Prosody, Span};
+use jam_score::{FrameRate, Ids, Line, Prosody, Span, tail};
 use jam_voice::Analyser;
 use std::sync::OnceLock;
 
@@ -18,10 +19,16 @@ pub fn lines() -> &'static [(Line, Prosody)] {
                 let recording = sound::read(l.recording).unwrap();
                 let found = analyser.analyse(&recording, l.text, &|_| true).unwrap();
                 let heard = found.prosody();
-                (Line { timing: Some(found.timing), ..Line::new(l.text) }, heard)
+                let timing = found.timing.numbered_like(None, &mut Ids::NEW_LINE.clone());
+                (Line { timing: Some(timing), ..Line::new(l.text) }, heard)
             })
             .collect()
     })
+}
+
+/// A line's curves with all layers.
+pub fn performance(line: &Line, heard: &Prosody, rate: FrameRate) -> Performance {
+    perform_line(line, heard, rate, tail(rate)).unwrap()
 }
 
 /// The line under a mood at its full strength from end to end; none is without.

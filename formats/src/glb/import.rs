@@ -5,15 +5,18 @@ use super::check;
 use super::{Character, GlbError, damaged};
 use base64::Engine;
 use serde_json::{Map, Value, json};
-use std::collections::BTreeMap;
+use std::borrow::Cow;
+use std::collections::{BTreeMap, BTreeSet};
 use std::io::{Cursor, Read};
 
 pub(super) const MAGIC: u32 = 0x4654_6C67;
 const JSON_CHUNK: u32 = 0x4E4F_534A;
 const BINARY_CHUNK: u32 = 0x004E_4942;
-/// Most that a zip may unpack to, and most files in it.
+/// Most that all zips of an import unpack to together, and most files in them.
 const MAX_UNPACKED: u64 = 768 << 20;
 const MAX_FILES: usize = 2000;
+/// Most bytes of a character with all that it names.
+const MAX_CHARACTER: usize = 1 << 30;
 
 /// A file as it was brought in.
 #[derive(Debug, Clone)]
@@ -61,13 +64,13 @@ fn read_container(bytes: &[u8]) -> Result<Parts, GlbError> {
     Ok(Parts { json: json.ok_or_else(|| damaged("it has no description"))?, binary })
 }
 
-fn unpack(bytes: &[u8]) -> Result<Vec<NamedFile>, GlbError> {
+/// The files of a zip. `left` is what may still be unpacked in this import, `most` how many files more.
+fn unpack(bytes: &[u8], left: &mut u64, most: usize) -> Result<Vec<NamedFile>, GlbError> {
     let broken = |e: zip::result::ZipError| GlbError::Zip(e.to_string());
     let mut archive = zip::ZipArchive::new(Cursor::new(bytes)).map_err(broken)?;
-    if archive.len() > MAX_FILES {
+    if archive.len() > most {
         return Err(GlbError::Zip(format!("it holds more than {MAX_FILES} files")));
     }
-    let mut left = MAX_UNPACKED;
     let mut files = Vec::new();
     for i in 0..archive.len() {
         let entry = archive.by_index(i).map_err(broken)?;
@@ -77,8 +80,8 @@ fn unpack(bytes: &[u8]) -> Result<Vec<NamedFile>, GlbError> {
         let name = entry.name().map_err(broken)?.into_owned();
         let mut content = Vec::new();
         // What a file says of its own size is not believed.
-        entry.take(left + 1).read_to_end(&mut content).map_err(|e| GlbError::Zip(e.to_string()))?;
-        left = left
+        entry.take(*left + 1).read_to_end(&mut content).map_err(|e| GlbError::Zip(e.to_string()))?;
+        *left = left
             .checked_sub(content.len() as u64)
             .ok_or_else(|| GlbError::Zip(format!("it unpacks to more than {} MB", MAX_UNPACKED >> 20)))?;
         files.push(NamedFile { name, bytes: content });
@@ -104,7 +107,7 @@ fn file_name(path: &str) -> &str {
 
 impl Beside {
     /// The bytes a reference stands for: written into it, or a file by its path, else by its name alone.
-    fn resolve(&self, uri: &str) -> Result<Vec<u8>, GlbError> {
+    fn resolve(&self, uri: &str) -> Result<Cow<'_, [u8]>, GlbError> {
         if let Some(data) = uri.strip_prefix("data:") {
             let (kind, body) =
                 data.split_once(',').ok_or_else(|| damaged("embedded data without content"))?;
@@ -112,14 +115,15 @@ impl Beside {
                 return Ok(percent_encoding::percent_decode_str(body).collect());
             }
             let engine = base64::engine::general_purpose::STANDARD;
-            return engine.decode(body.trim()).map_err(|e| damaged(format!("embedded data: {e}")));
+            let decoded = engine.decode(body.trim());
+            return decoded.map(Cow::Owned).map_err(|e| damaged(format!("embedded data: {e}")));
         }
         let wanted = plain_path(uri);
         let by_path = format!("{}{wanted}", self.folder);
         let found = self.files.get(&by_path).or_else(|| {
             self.files.iter().find(|(name, _)| file_name(name) == file_name(&wanted)).map(|(_, bytes)| bytes)
         });
-        found.cloned().ok_or_else(|| GlbError::FileMissing(wanted.clone()))
+        found.map(|b| Cow::Borrowed(&b[..])).ok_or_else(|| GlbError::FileMissing(wanted.clone()))
     }
 }
 
@@ -146,9 +150,10 @@ impl Character {
     /// chart of mouths.
     pub fn import(files: Vec<NamedFile>) -> Result<Character, GlbError> {
         let mut all = Vec::new();
+        let mut left = MAX_UNPACKED;
         for file in files {
             if file.bytes.starts_with(b"PK\x03\x04") {
-                all.extend(unpack(&file.bytes)?);
+                all.extend(unpack(&file.bytes, &mut left, MAX_FILES.saturating_sub(all.len()))?);
             } else {
                 all.push(file);
             }
@@ -189,25 +194,34 @@ fn one_buffer(parts: Parts, beside: &Beside) -> Result<Character, GlbError> {
     }
     let mut character = Character { json: parts.json, binary: Vec::new() };
     let buffers = character.list("buffers").to_vec();
-    let mut starts = Vec::new();
+    let (mut starts, mut laid): (Vec<usize>, Vec<(String, usize)>) = (Vec::new(), Vec::new());
     let mut chunk = Some(parts.binary);
     for (i, buffer) in buffers.iter().enumerate() {
         let length = super::usize_of(&buffer["byteLength"])?;
         let bytes = match buffer["uri"].as_str() {
             Some(uri) => beside.resolve(uri)?,
-            None if i == 0 => chunk.take().unwrap_or_default(),
+            None if i == 0 => Cow::Owned(chunk.take().unwrap_or_default()),
             None => return Err(damaged("a buffer names no data")),
         };
         let content = bytes.get(..length).ok_or_else(|| damaged("a buffer is shorter than it says"))?;
         if i == 0 && buffers.len() == 1 && bytes.len() < length + 4 {
             // The usual case without a copy.
-            character.binary = bytes;
+            character.binary = bytes.into_owned();
             starts.push(0);
             continue;
         }
         character.binary.resize(character.binary.len().next_multiple_of(4), 0);
+        // A file that several buffers name lies in it once.
+        if let Some(uri) = buffer["uri"].as_str()
+            && let Some((_, start)) = laid.iter().find(|(known, _)| known == uri)
+        {
+            starts.push(*start);
+            continue;
+        }
         starts.push(character.binary.len());
+        laid.extend(buffer["uri"].as_str().map(|uri| (uri.to_string(), character.binary.len())));
         character.binary.extend(content);
+        fits(&character)?;
     }
     if starts.iter().any(|s| *s > 0) {
         for view in character.entry("bufferViews") {
@@ -219,20 +233,32 @@ fn one_buffer(parts: Parts, beside: &Beside) -> Result<Character, GlbError> {
         }
     }
     let images = character.list("images").to_vec();
-    let mut used: Vec<String> = Vec::new();
+    let mut used: BTreeSet<String> = BTreeSet::new();
+    let mut views: BTreeMap<&str, (Value, &'static str)> = BTreeMap::new();
     for (i, image) in images.iter().enumerate() {
         let Some(uri) = image["uri"].as_str() else { continue };
-        let bytes = beside.resolve(uri)?;
-        used.push(file_name(&plain_path(uri)).to_string());
-        let kind = image_kind(&bytes).ok_or_else(|| damaged("an image is neither PNG nor JPEG nor WebP"))?;
-        let view = character.push_bytes(&bytes)?;
+        // A picture that several images name is kept once.
+        let (view, kind) = match views.get(uri) {
+            Some(known) => known.clone(),
+            None => {
+                let bytes = beside.resolve(uri)?;
+                used.insert(file_name(&plain_path(uri)).to_string());
+                let kind =
+                    image_kind(&bytes).ok_or_else(|| damaged("an image is neither PNG nor JPEG nor WebP"))?;
+                let view = json!(character.push_bytes(&bytes)?);
+                fits(&character)?;
+                views.insert(uri, (view.clone(), kind));
+                (view, kind)
+            }
+        };
         let name = image["name"].as_str().map_or_else(|| stem(uri), str::to_string);
         character.entry("images")[i] = json!({"name": name, "bufferView": view, "mimeType": kind});
     }
     for (path, bytes) in &beside.files {
         let Some(kind) = image_kind(bytes) else { continue };
-        if !used.iter().any(|u| u == file_name(path)) {
+        if !used.contains(file_name(path)) {
             let view = character.push_bytes(bytes)?;
+            fits(&character)?;
             character.entry("images").push(json!({"name": stem(path), "bufferView": view, "mimeType": kind}));
         }
     }
@@ -243,6 +269,12 @@ fn one_buffer(parts: Parts, beside: &Beside) -> Result<Character, GlbError> {
         character.json.insert("buffers".into(), json!([{ "byteLength": length }]));
     }
     Ok(character)
+}
+
+/// What a character takes with all that it names is bounded.
+fn fits(character: &Character) -> Result<(), GlbError> {
+    let much = format!("with all it names it takes more than {} MB", MAX_CHARACTER >> 20);
+    if character.binary.len() > MAX_CHARACTER { Err(damaged(much)) } else { Ok(()) }
 }
 
 fn stem(path: &str) -> String {

@@ -16,7 +16,9 @@ use symphonia::core::meta::MetadataOptions;
 
 /// Most channels a recording may have.
 const MAX_CHANNELS: usize = 8;
-/// Most samples of all channels together: an hour of stereo at 48 kHz.
+/// Longest recording, seconds, at any rate and of any number of channels.
+const MAX_SECONDS: u64 = 3600;
+/// Most samples of all channels together: that long, stereo at 48 kHz.
 const MAX_SAMPLES: usize = 3600 * 48_000 * 2;
 
 /// Why a sound file was not read.
@@ -158,7 +160,8 @@ fn decode(
         let skipped = before.min(planes.first().map_or(0, Vec::len));
         before -= skipped;
         intake.push(planes.iter().map(|p| p.get(skipped..).unwrap_or_default()))?;
-        if intake.taken() > MAX_SAMPLES {
+        let seconds = (intake.taken() / planes.len().max(1)) as u64 / u64::from(intake.from().max(1));
+        if intake.taken() > MAX_SAMPLES || seconds > MAX_SECONDS {
             return Err(SoundError::TooLong);
         }
     }
@@ -179,7 +182,10 @@ fn known(bytes: &[u8]) -> bool {
 }
 
 /// A copy that any browser plays: one channel, 16 bits, the recording's own rate and length.
-pub fn listening_copy(recording: &Recording) -> Vec<u8> {
+///
+/// # Errors
+/// It is larger than such a file can be, 4 GB.
+pub fn listening_copy(recording: &Recording) -> Result<Vec<u8>, SoundError> {
     let spec = hound::WavSpec {
         channels: 1,
         sample_rate: recording.rate(),
@@ -194,7 +200,6 @@ pub fn listening_copy(recording: &Recording) -> Vec<u8> {
         }
         writer.finalize()
     })();
-    // Writing to memory fails only past 4 GB, far above what `read` accepts.
-    debug_assert!(written.is_ok());
-    bytes.into_inner()
+    written.map_err(|e| SoundError::Damaged(e.to_string()))?;
+    Ok(bytes.into_inner())
 }

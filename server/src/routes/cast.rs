@@ -13,7 +13,7 @@ use jam_face::propose::{Match, Missing, missing};
 use jam_face::{Control, MouthKind, Region, Step, Target, Walk, Wiring};
 use jam_formats::glb::{Character, Conflict, ModelFacts, NamedFile, Unmovable};
 use jam_formats::{sound, test_line, wiring_file};
-use jam_score::Seconds;
+use jam_score::{Phone, Seconds};
 use jam_store::CastMember;
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
@@ -88,6 +88,8 @@ pub struct MouthKindView {
 pub struct Vocabulary {
     controls: Vec<ControlView>,
     mouth_kinds: Vec<MouthKindView>,
+    /// Each phone's sign in the International Phonetic Alphabet.
+    ipa: HashMap<&'static str, &'static str>,
 }
 
 #[utoipa::path(get, path = "/api/vocabulary", tag = "cast", responses((status = 200, body = Vocabulary)))]
@@ -100,16 +102,17 @@ pub async fn vocabulary() -> Json<Vocabulary> {
     Json(Vocabulary {
         controls: Control::ALL.iter().map(control).collect(),
         mouth_kinds: MouthKind::ALL.iter().map(kind).collect(),
+        ipa: Phone::ALL.iter().map(|p| (p.name(), p.ipa())).collect(),
     })
 }
 
 #[utoipa::path(get, path = "/api/cast", tag = "cast", responses((status = 200, body = [CastView])))]
 pub async fn list(State(app): State<Arc<App>>) -> Answer<Json<Vec<CastView>>> {
-    Ok(Json(app.store.cast()?.into_iter().map(CastView::from).collect()))
+    blocking(move || Ok(app.store.cast()?.into_iter().map(CastView::from).collect())).await.map(Json)
 }
 
 fn detail(app: &App, member: CastMember) -> Answer<CastDetail> {
-    let model = app.models.get(&app.store, &member.model)?;
+    let model = app.model(&member.model)?;
     let steps = app.store.cast_steps(member.id)?;
     Ok(CastDetail {
         facts: model.facts.clone(),
@@ -157,7 +160,8 @@ pub async fn add(State(app): State<Arc<App>>, form: Multipart) -> Answer<Json<Ca
             .into_iter()
             .map(|(name, bytes)| NamedFile { name, bytes })
             .collect();
-        let model = Model::read(Character::import(files)?)?;
+        let bytes = files.iter().map(|f| f.bytes.len()).sum();
+        let model = Model::read(Character::import(files)?, bytes)?;
         let member = app.store.add_cast_member(&name, &model.character.write(), &model.proposal.wiring)?;
         app.tell(Event::Cast);
         detail(&app, member)
@@ -171,7 +175,7 @@ pub async fn add(State(app): State<Arc<App>>, form: Multipart) -> Answer<Json<Ca
 pub async fn model(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Response> {
     blocking(move || {
         let member = app.store.cast_member(id)?;
-        let model = app.models.get(&app.store, &member.model)?;
+        let model = app.model(&member.model)?;
         let bytes = model.character.prepared(&member.wiring)?.write();
         let headers =
             [(header::CONTENT_TYPE, "model/gltf-binary"), (header::CACHE_CONTROL, "private, max-age=3600")];
@@ -184,7 +188,7 @@ pub async fn model(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<R
 fn keep(app: &App, id: i32, mut wiring: Wiring) -> Answer<CastDetail> {
     wiring.check()?;
     let member = app.store.cast_member(id)?;
-    let model = app.models.get(&app.store, &member.model)?;
+    let model = app.model(&member.model)?;
     model.character.measure(&mut wiring)?;
     // What cannot be attached or shown is refused here, not when it is delivered.
     if wiring.attached != member.wiring.attached || wiring.chart != member.wiring.chart {
@@ -233,7 +237,7 @@ pub async fn import_wiring(
 pub async fn propose(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Json<CastDetail>> {
     blocking(move || {
         let member = app.store.cast_member(id)?;
-        let proposed = app.models.get(&app.store, &member.model)?.proposal.wiring.clone();
+        let proposed = app.model(&member.model)?.proposal.wiring.clone();
         // What is attached and left out was decided by hand; names say nothing about it.
         let chart = proposed.chart.or(member.wiring.chart);
         keep(&app, id, Wiring { outputs: proposed.outputs, chart, ..member.wiring })
@@ -340,7 +344,7 @@ pub async fn walk(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Re
         let wiring = app.store.cast_member(id)?.wiring;
         let rate = app.store.production()?.grid.rate;
         let walk = Walk::new(&wiring, app.test_line()?, rate);
-        let rows = crate::evaluate::wire(&walk.face, &wiring, &walk.timing, Seconds::ZERO, rate, None);
+        let rows = jam_desk::wire(&walk.face, &wiring, &walk.timing, Seconds::ZERO, rate, None);
         let outputs = rows.first().map_or(0, Vec::len);
         let header = WalkHeader {
             hz: jam_face::HZ,
@@ -361,6 +365,9 @@ pub async fn walk(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Re
 /// The recording of the line that the test walk ends with.
 #[utoipa::path(get, path = "/api/test-line", tag = "cast", responses((status = 200, content_type = "audio/wav")))]
 pub async fn test_line_sound() -> Answer<Response> {
-    let copy = sound::listening_copy(&sound::read(test_line::RECORDING)?);
-    Ok(([(header::CONTENT_TYPE, "audio/wav")], copy).into_response())
+    blocking(|| {
+        let copy = sound::listening_copy(&sound::read(test_line::RECORDING)?)?;
+        Ok(([(header::CONTENT_TYPE, "audio/wav")], copy).into_response())
+    })
+    .await
 }

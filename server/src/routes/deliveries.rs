@@ -1,6 +1,7 @@
 //! What goes out.
 
 use crate::app::App;
+use crate::form::blocking;
 use crate::jobs::{self, DeliveryKinds, Job};
 use crate::problem::{Answer, Problem};
 use axum::Json;
@@ -9,6 +10,7 @@ use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use jam_store::Delivered;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 /// A file that was delivered.
@@ -36,7 +38,9 @@ pub struct DeliveryOrder {
 
 #[utoipa::path(get, path = "/api/deliveries", tag = "deliveries", responses((status = 200, body = [DeliveryView])))]
 pub async fn list(State(app): State<Arc<App>>) -> Answer<Json<Vec<DeliveryView>>> {
-    Ok(Json(app.store.deliveries()?.into_iter().map(DeliveryView::from).collect()))
+    blocking(move || Ok(app.store.deliveries()?.into_iter().map(DeliveryView::from).collect()))
+        .await
+        .map(Json)
 }
 
 #[utoipa::path(post, path = "/api/deliveries", tag = "deliveries", request_body = DeliveryOrder, responses((status = 200, body = [Job]), (status = 422, body = Problem)))]
@@ -51,34 +55,42 @@ pub async fn deliver(
             "Choose at least one kind of file to deliver.",
         ));
     }
-    let all = app.store.lines()?;
-    let numbered = order.lines.iter().map(|id| {
-        let place = all
-            .iter()
-            .position(|l| l.id == *id)
-            .ok_or_else(|| Problem::not_found("A chosen line is not in this production any more."))?;
-        if all[place].document.timing.is_none() {
-            let sentence = format!(
-                "Line {} has no times yet; give it its text and let it be analysed first.",
-                place + 1
-            );
-            return Err(Problem::refused("lines", "not_timed", sentence));
-        }
-        Ok((*id, place + 1))
-    });
-    let numbered: Vec<(i32, usize)> = numbered.collect::<Answer<_>>()?;
-    if numbered.is_empty() {
+    // Each line once, however often it was named.
+    let lines: BTreeSet<i32> = order.lines.iter().copied().collect();
+    if lines.is_empty() {
         return Err(Problem::refused("lines", "nothing_chosen", "Choose at least one line to deliver."));
     }
-    Ok(Json(numbered.into_iter().map(|(id, number)| jobs::deliver(&app, id, number, order.kinds)).collect()))
+    blocking(move || {
+        let all = app.store.lines()?;
+        let mut chosen = Vec::with_capacity(lines.len());
+        for (place, line) in all.iter().enumerate().filter(|(_, l)| lines.contains(&l.id)) {
+            if line.document.timing.is_none() {
+                let number = place + 1;
+                let says =
+                    format!("Line {number} has no times yet; give it its text and let it be analysed first.");
+                return Err(Problem::refused("lines", "not_timed", says));
+            }
+            chosen.push(line.id);
+        }
+        if chosen.len() < lines.len() {
+            return Err(Problem::not_found("A chosen line is not in this production any more."));
+        }
+        Ok(jobs::deliver(&app, &chosen, order.kinds)?)
+    })
+    .await
+    .map(Json)
 }
 
 #[utoipa::path(get, path = "/api/deliveries/{id}/file", tag = "deliveries", params(("id" = i32, Path)), responses((status = 200, content_type = "application/octet-stream")))]
 pub async fn file(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Response> {
-    let delivered = app.store.delivery(id)?;
-    let bytes = app.store.blob(&delivered.content)?;
-    // File names are made of plain letters, so they need no quoting of their own.
-    let disposition = format!("attachment; filename=\"{}\"", delivered.file_name);
-    Ok(([(header::CONTENT_TYPE, delivered.media_type), (header::CONTENT_DISPOSITION, disposition)], bytes)
-        .into_response())
+    blocking(move || {
+        let delivered = app.store.delivery(id)?;
+        let bytes = app.store.blob(&delivered.content)?;
+        // File names are made of plain letters, so they need no quoting of their own.
+        let disposition = format!("attachment; filename=\"{}\"", delivered.file_name);
+        let headers =
+            [(header::CONTENT_TYPE, delivered.media_type), (header::CONTENT_DISPOSITION, disposition)];
+        Ok((headers, bytes).into_response())
+    })
+    .await
 }

@@ -1,18 +1,16 @@
 //! What hands do: touches, reach, why a value is what it is, and snapshots.
 
 use crate::app::{App, Event};
-use crate::evaluate::{Evaluated, Version, evaluated};
+use crate::evaluate::{self, Version};
 use crate::form::blocking;
 use crate::problem::{Answer, Problem};
-use crate::routes::lines::{LineView, edited, view};
+use crate::routes::lines::{LineView, view};
 use axum::Json;
 use axum::extract::{Path, Query, State};
-use jam_face::{Control, Region, Why, hand};
-use jam_formats::deliver;
+use jam_desk::{Played, Refusal};
+use jam_face::{Control, Region, Why};
 use jam_score::keys::TimedKey;
-use jam_score::reach::with;
-use jam_score::{Edit, EditError, Laid, Line, ReachOf, Seconds, SoundKind, Span, Touch, TouchError};
-use jam_store::StoreError;
+use jam_score::{Laid, Line, Pass, ReachOf, Seconds, SoundKind, Timing, Touch};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 
@@ -30,58 +28,8 @@ pub struct TouchView {
     /// What it was on is gone; it is kept and does nothing.
     aside: bool,
     /// The live pass that recorded it.
-    pass: Option<String>,
+    pass: Option<Pass>,
     keys: Vec<TimedKey>,
-}
-
-/// A touch to be laid.
-#[derive(Deserialize, utoipa::ToSchema)]
-pub struct TouchChange {
-    /// The touch it takes the place of; none makes a new one.
-    id: Option<u32>,
-    control: Control,
-    laid: Laid,
-    fade_in: Seconds,
-    fade_out: Seconds,
-    amount: f32,
-    keys: Vec<TimedKey>,
-}
-
-/// Touches to be laid and to go.
-#[derive(Deserialize, utoipa::ToSchema)]
-pub struct TouchesChange {
-    put: Vec<TouchChange>,
-    remove: Vec<u32>,
-    /// The step in words, for the list of steps.
-    what: String,
-    /// It goes on with the last step, as a key that is still being dragged.
-    #[serde(default)]
-    goes_on: bool,
-}
-
-/// A stretch of some controls.
-#[derive(Deserialize, utoipa::ToSchema)]
-pub struct Stretch {
-    controls: Vec<Control>,
-    span: Span,
-}
-
-/// A stretch of some controls to be baked.
-#[derive(Deserialize, utoipa::ToSchema)]
-pub struct Bake {
-    controls: Vec<Control>,
-    span: Span,
-    /// How far keys may be off, as a share of the control's range.
-    tolerance: f32,
-}
-
-/// What baking made.
-#[derive(Serialize, utoipa::ToSchema)]
-pub struct BakeView {
-    line: LineView,
-    keys: usize,
-    /// How far they are off at most.
-    error: f32,
 }
 
 /// How far sounds go.
@@ -92,16 +40,6 @@ pub struct ReachView {
     title: String,
     amount: f32,
     aside: bool,
-}
-
-/// How far sounds are to go.
-#[derive(Deserialize, utoipa::ToSchema)]
-pub struct ReachChange {
-    of: ReachOf,
-    /// 0..2, 1 is normal.
-    amount: f32,
-    #[serde(default)]
-    goes_on: bool,
 }
 
 /// A named state of a line.
@@ -188,154 +126,15 @@ pub fn snapshots(app: &App, id: i32) -> Answer<Vec<SnapshotView>> {
 /// Longest name of a step or a snapshot.
 pub const MAX_NAME: usize = 120;
 
-pub fn refused(error: TouchError) -> Problem {
-    StoreError::from(EditError::from(error)).into()
-}
-
 /// A moment that a page names; what is no time is the start.
 pub fn moment(seconds: f64) -> Seconds {
     Seconds(if seconds.is_finite() { seconds.max(0.0) } else { 0.0 })
 }
 
 /// The line with its curves.
-pub fn played(app: &App, id: i32) -> Answer<(Line, Arc<Evaluated>)> {
-    let found = evaluated(app, Version { line: id, snapshot: None })?;
-    found.ok_or_else(|| StoreError::from(EditError::NotTimed).into())
-}
-
-/// Lays touches over the curves of a line, or takes them away.
-#[utoipa::path(post, path = "/api/lines/{id}/touches", tag = "hand", params(("id" = i32, Path)), request_body = TouchesChange, responses((status = 200, body = LineView), (status = 422, body = Problem)))]
-pub async fn touch(
-    State(app): State<Arc<App>>,
-    Path(id): Path<i32>,
-    Json(change): Json<TouchesChange>,
-) -> Answer<Json<LineView>> {
-    blocking(move || {
-        let line = app.store.line(id)?.document;
-        let timing = line.timing.as_ref().ok_or(StoreError::from(EditError::NotTimed))?;
-        let mut next = hand::next_id(&line);
-        let mut put = Vec::with_capacity(change.put.len());
-        for new in change.put {
-            let keys = hand::placed(&line, &new.keys);
-            let id = match new.id {
-                Some(id) if line.touches.iter().any(|t| t.id == id) => id,
-                Some(_) => return Err(refused(TouchError::Gone)),
-                None => {
-                    next += 1;
-                    next - 1
-                }
-            };
-            let pass = line.touches.iter().find(|t| t.id == id).and_then(|t| t.pass.clone());
-            put.push(Touch {
-                id,
-                control: new.control,
-                on: Touch::on(timing, &keys),
-                laid: new.laid,
-                fade_in: new.fade_in,
-                fade_out: new.fade_out,
-                amount: new.amount,
-                keys,
-                aside: None,
-                pass,
-            });
-        }
-        let what: String = change.what.chars().take(MAX_NAME).collect();
-        edited(&app, id, &Edit::Touch { put, remove: change.remove, what }, change.goes_on)
-    })
-    .await
-    .map(Json)
-}
-
-/// Puts keys in the place of the automatic curves of a stretch.
-#[utoipa::path(post, path = "/api/lines/{id}/bake", tag = "hand", params(("id" = i32, Path)), request_body = Bake, responses((status = 200, body = BakeView), (status = 422, body = Problem)))]
-pub async fn bake(
-    State(app): State<Arc<App>>,
-    Path(id): Path<i32>,
-    Json(bake): Json<Bake>,
-) -> Answer<Json<BakeView>> {
-    blocking(move || {
-        let (line, played) = played(&app, id)?;
-        let tolerance = if bake.tolerance.is_finite() { bake.tolerance.clamp(0.001, 0.5) } else { 0.01 };
-        let baked = hand::bake(&line, &played.face, &bake.controls, bake.span, tolerance).map_err(refused)?;
-        let keys = baked.touches.iter().map(|t| t.keys.len()).sum();
-        let what = match &bake.controls[..] {
-            [one] => format!("bake {}", one.title()),
-            many => format!("bake {} curves", many.len()),
-        };
-        let edit = Edit::Touch { put: baked.touches, remove: baked.gone, what };
-        Ok(BakeView { line: edited(&app, id, &edit, false)?, keys, error: baked.error })
-    })
-    .await
-    .map(Json)
-}
-
-/// Brings the automatic curve under a baked touch back; its keys stay, as what they differ by.
-#[utoipa::path(post, path = "/api/lines/{id}/touches/{touch}/unbake", tag = "hand", params(("id" = i32, Path), ("touch" = u32, Path)), responses((status = 200, body = LineView), (status = 422, body = Problem)))]
-pub async fn unbake(
-    State(app): State<Arc<App>>,
-    Path((id, touch)): Path<(i32, u32)>,
-) -> Answer<Json<LineView>> {
-    blocking(move || {
-        let (line, played) = played(&app, id)?;
-        let touch = hand::unbake(&line, &played.face, touch).map_err(refused)?;
-        let what = format!("un-bake {}", touch.control.title());
-        edited(&app, id, &Edit::Touch { put: vec![touch], remove: Vec::new(), what }, false)
-    })
-    .await
-    .map(Json)
-}
-
-/// Lets a stretch of some controls be automatic again.
-#[utoipa::path(post, path = "/api/lines/{id}/automatic", tag = "hand", params(("id" = i32, Path)), request_body = Stretch, responses((status = 200, body = LineView), (status = 422, body = Problem)))]
-pub async fn let_go(
-    State(app): State<Arc<App>>,
-    Path(id): Path<i32>,
-    Json(stretch): Json<Stretch>,
-) -> Answer<Json<LineView>> {
-    blocking(move || {
-        let line = app.store.line(id)?.document;
-        let edit = hand::let_go(&line, &stretch.controls, stretch.span).map_err(refused)?;
-        edited(&app, id, &edit, false)
-    })
-    .await
-    .map(Json)
-}
-
-/// Lays touches on the other side of the face, too.
-#[utoipa::path(post, path = "/api/lines/{id}/mirror", tag = "hand", params(("id" = i32, Path)), request_body = Vec<u32>, responses((status = 200, body = LineView), (status = 422, body = Problem)))]
-pub async fn mirror(
-    State(app): State<Arc<App>>,
-    Path(id): Path<i32>,
-    Json(ids): Json<Vec<u32>>,
-) -> Answer<Json<LineView>> {
-    blocking(move || {
-        let line = app.store.line(id)?.document;
-        let put = hand::mirrored(&line, &ids);
-        if put.is_empty() {
-            let detail = "These controls are in the middle of the face; choose one of a left or right side.";
-            return Err(Problem::refused("touches", "no_other_side", detail));
-        }
-        let what = format!("mirror to {}", put[0].control.title());
-        edited(&app, id, &Edit::Touch { put, remove: Vec::new(), what }, false)
-    })
-    .await
-    .map(Json)
-}
-
-/// Sets how far a sound, a word or a kind of sounds goes.
-#[utoipa::path(put, path = "/api/lines/{id}/reach", tag = "hand", params(("id" = i32, Path)), request_body = ReachChange, responses((status = 200, body = LineView), (status = 422, body = Problem)))]
-pub async fn reach(
-    State(app): State<Arc<App>>,
-    Path(id): Path<i32>,
-    Json(change): Json<ReachChange>,
-) -> Answer<Json<LineView>> {
-    blocking(move || {
-        let line = app.store.line(id)?.document;
-        let edit = Edit::Reach(with(&line.reach, change.of, change.amount));
-        edited(&app, id, &edit, change.goes_on)
-    })
-    .await
-    .map(Json)
+pub fn played(app: &App, id: i32) -> Answer<Arc<Played>> {
+    let found = evaluate::played(app, Version { line: id, snapshot: None })?;
+    found.ok_or_else(|| Refusal::not_timed().into())
 }
 
 /// Tells what makes the values of some controls at a time.
@@ -346,14 +145,15 @@ pub async fn cause(
     Query(question): Query<CauseQuestion>,
 ) -> Answer<Json<Vec<CauseView>>> {
     blocking(move || {
-        let (line, played) = played(&app, id)?;
+        let played = played(&app, id)?;
+        let line = &played.line;
         let controls: Vec<Control> = question.controls.split(',').filter_map(Control::from_name).collect();
         let time = moment(question.time);
-        let grid = app.store.production()?.grid;
-        let causes = deliver::causes(&line, &played.heard, grid, &controls, time).unwrap_or_default();
+        let causes = played.causes(&controls, time);
         let face = played.face.face_at(time);
         let values = played.wiring.apply_with(&face, None);
-        let sound = |i: usize| line.timing.as_ref().map_or(String::new(), |t| t.name_sound(i as u32));
+        let named = |t: &Timing, i: usize| t.sounds.get(i).map(|s| t.name_sound(s.id)).unwrap_or_default();
+        let sound = |i: usize| line.timing.as_ref().map_or(String::new(), |t| named(t, i));
         let in_words = |why: Why| match why {
             Why::Sound(i) => sound(i),
             Why::Must(i) => format!("{}: must hold", sound(i)),
@@ -428,23 +228,8 @@ pub async fn keep_snapshot(
             return Err(Problem::refused("name", "no_name", detail));
         }
         app.store.keep_snapshot(id, name)?;
-        app.tell(Event::Line { id });
+        app.tell(Event::State { id });
         view(&app, app.store.line(id)?)
-    })
-    .await
-    .map(Json)
-}
-
-/// Goes back to a snapshot; that is a step like others and can be taken back.
-#[utoipa::path(post, path = "/api/lines/{id}/snapshots/{snapshot}", tag = "hand", params(("id" = i32, Path), ("snapshot" = i32, Path)), responses((status = 200, body = LineView), (status = 404, body = Problem)))]
-pub async fn restore(
-    State(app): State<Arc<App>>,
-    Path((id, snapshot)): Path<(i32, i32)>,
-) -> Answer<Json<LineView>> {
-    blocking(move || {
-        let document = app.store.snapshot(id, snapshot)?;
-        app.store.set_problem(id, None)?;
-        edited(&app, id, &Edit::Whole(Box::new(document)), false)
     })
     .await
     .map(Json)
@@ -458,7 +243,7 @@ pub async fn remove_snapshot(
 ) -> Answer<Json<LineView>> {
     blocking(move || {
         app.store.remove_snapshot(id, snapshot)?;
-        app.tell(Event::Line { id });
+        app.tell(Event::State { id });
         view(&app, app.store.line(id)?)
     })
     .await

@@ -2,6 +2,7 @@
 
 use crate::app::{App, Event};
 use crate::form::{Form, blocking};
+use crate::house::{self, Asked};
 use crate::jobs::{self, Job};
 use crate::problem::{Answer, Problem};
 use crate::range;
@@ -11,15 +12,15 @@ use crate::routes::speech::{self, TakeView};
 use crate::voices::PEAK_STEP;
 use axum::Json;
 use axum::body::Bytes;
-use axum::extract::{Multipart, Path, State};
+use axum::extract::{Multipart, Path, Query, State};
 use axum::http::{HeaderMap, header};
 use axum::response::{IntoResponse, Response};
-use jam_formats::{curves, script, sound, tiers};
-use jam_score::{Correction, Edit, Frame, FrameGrid, Line, Phone, Seconds};
+use jam_desk::{Op, Refusal};
+use jam_formats::{script, sound, tiers};
+use jam_score::{Diction, Frame, FrameGrid, Ids, Line, Listen, Seconds, Shot, Timing};
 use jam_store::{NewLine, StoredLine};
 use jam_voice::{Phrasing, Report, features};
 use serde::{Deserialize, Serialize};
-use std::collections::HashMap;
 use std::sync::Arc;
 
 /// How far a line is.
@@ -61,7 +62,7 @@ pub struct LineSummary {
     wave: Vec<f32>,
 }
 
-/// What is drawn of a recording.
+/// What is drawn and told of a recording. It stays what it is as long as the same is listened to.
 #[derive(Serialize, utoipa::ToSchema)]
 pub struct VoiceView {
     /// Seconds between values of `level_db` and `pitch_hz`.
@@ -73,22 +74,33 @@ pub struct VoiceView {
     peak_step: Seconds,
     /// Lowest and highest sample, ±1.
     peaks: Vec<[f32; 2]>,
+    /// What the recording is like.
+    report: Report,
+}
+
+/// What is said in a line and how it is heard and articulated.
+#[derive(Serialize, utoipa::ToSchema)]
+pub struct DocumentView {
+    text: String,
+    character: Option<String>,
+    timing: Option<Timing>,
+    diction: Diction,
+    listen: Listen,
 }
 
 /// One line whole.
 #[derive(Serialize, utoipa::ToSchema)]
 pub struct LineView {
+    /// How often it was changed: what a request that builds on this view names in `If-Match`.
+    revision: i64,
     summary: LineSummary,
-    document: Line,
-    voice: VoiceView,
-    /// What the recording is like.
-    report: Report,
+    document: DocumentView,
+    /// Names the voice of the line: another take or channel is another voice.
+    voice: String,
     /// Every recording of the line.
     takes: Vec<TakeView>,
     /// How it is spoken; none until it is timed.
     phrasing: Option<Phrasing>,
-    /// A line of text for each phone, in the International Phonetic Alphabet.
-    ipa: HashMap<&'static str, &'static str>,
     /// What hands laid over the curves, in time.
     touches: Vec<TouchView>,
     /// What is laid over the speech, in time.
@@ -102,11 +114,29 @@ pub struct LineView {
     redo: Vec<String>,
 }
 
-/// What of a line is to be changed.
+/// An operation on a line.
 #[derive(Deserialize, utoipa::ToSchema)]
-pub struct LineChange {
-    text: Option<String>,
-    character: Option<String>,
+pub struct Operation {
+    op: Op,
+    /// Messages of one gesture, as a drag sends them, have one name and are one step.
+    gesture: Option<String>,
+}
+
+/// What baking made.
+#[derive(Serialize, utoipa::ToSchema)]
+pub struct BakedView {
+    keys: usize,
+    /// How far they are off at most.
+    error: f32,
+}
+
+/// A line after an operation.
+#[derive(Serialize, utoipa::ToSchema)]
+pub struct OperationView {
+    line: LineView,
+    /// Numbers of what is new in it.
+    made: Vec<u32>,
+    baked: Option<BakedView>,
 }
 
 /// A new line: its recording, and if they are known its text and who says it.
@@ -131,7 +161,7 @@ fn summary(app: &App, line: &StoredLine, number: usize, grid: FrameGrid) -> Line
         LineState::NotTimed
     };
     let words = document.timing.as_ref().map_or(&[][..], |t| &t.words);
-    let sound = grid.frames_covering(line.facts.duration);
+    let shot = Shot::of(grid, line.facts.duration);
     LineSummary {
         id: line.id,
         number,
@@ -141,9 +171,9 @@ fn summary(app: &App, line: &StoredLine, number: usize, grid: FrameGrid) -> Line
         duration: line.facts.duration,
         rate: line.facts.rate,
         channels: line.facts.channels,
-        first_frame: grid.first,
-        last_sound_frame: Frame(grid.first.0 + sound - 1),
-        last_frame: Frame(grid.first.0 + sound - 1 + curves::TAIL_FRAMES),
+        first_frame: shot.first,
+        last_sound_frame: shot.last_sound,
+        last_frame: shot.last,
         state,
         problem: line.problem.clone(),
         words: words.len(),
@@ -152,38 +182,46 @@ fn summary(app: &App, line: &StoredLine, number: usize, grid: FrameGrid) -> Line
     }
 }
 
+/// Names a voice: the recording and the channel of it.
+fn voice_name(line: &StoredLine) -> String {
+    match line.document.listen.channel {
+        Some(channel) => format!("{}-{channel}", line.recording),
+        None => line.recording.clone(),
+    }
+}
+
 pub fn view(app: &App, line: StoredLine) -> Answer<LineView> {
     let number = app.store.line_number(line.id)?;
-    let voice = app.voice(&line.recording, &line.document)?;
+    let voice = app.voice(&line.recording, line.document.listen.channel)?;
     let steps = app.store.steps(line.id)?;
     Ok(LineView {
+        revision: line.revision,
         summary: summary(app, &line, number, app.store.production()?.grid),
-        report: voice.report.clone(),
+        voice: voice_name(&line),
         takes: speech::takes(app, &line)?,
         phrasing: line.document.timing.as_ref().map(|t| Phrasing::of(t, &voice.tracks)),
-        voice: VoiceView {
-            hop: jam_voice::prosody::HOP,
-            level_db: voice.tracks.level_db.clone(),
-            pitch_hz: voice.tracks.pitch_hz.clone(),
-            peak_step: PEAK_STEP,
-            peaks: voice.peaks.clone(),
-        },
         touches: hand::touches(&line.document),
         layers: layers::layers(&line.document),
         reach: hand::reaches(&line.document),
         snapshots: hand::snapshots(app, line.id)?,
-        ipa: Phone::ALL.iter().map(|p| (p.name(), p.ipa())).collect(),
-        document: line.document,
+        document: DocumentView {
+            text: line.document.text,
+            character: line.document.character,
+            timing: line.document.timing,
+            diction: line.document.diction,
+            listen: line.document.listen,
+        },
         undo: steps.undo,
         redo: steps.redo,
     })
 }
 
-/// Makes an edit, as one step with the last if it goes on with it, and tells every page.
-pub fn edited(app: &App, id: i32, edit: &Edit, goes_on: bool) -> Answer<LineView> {
-    let line = if goes_on { app.store.go_on_editing(id, edit)? } else { app.store.edit_line(id, edit)? };
-    app.tell(Event::Line { id });
-    view(app, line)
+/// The revision that a request was made on, from `If-Match`; without one it is made on the state of now.
+pub fn made_on(headers: &HeaderMap) -> Answer<Option<i64>> {
+    let Some(value) = headers.get(header::IF_MATCH) else { return Ok(None) };
+    let revision = value.to_str().ok().and_then(|v| v.trim().trim_matches('"').parse().ok());
+    let says = "If-Match names the line's revision, as \"12\".";
+    revision.map(Some).ok_or_else(|| Problem::refused("if-match", "no_revision", says))
 }
 
 #[utoipa::path(get, path = "/api/lines", tag = "lines", responses((status = 200, body = [LineSummary])))]
@@ -208,85 +246,103 @@ pub async fn add(State(app): State<Arc<App>>, form: Multipart) -> Answer<Json<Li
     blocking(move || {
         let (name, bytes) = form.file("recording", "Choose the recording, a sound file.")?;
         let facts = sound::read_at(bytes, features::RATE)?.facts();
-        let mut document = Line::new("");
-        let text = form.text("text").unwrap_or_default().trim().to_string();
-        let (with_text, _) = Edit::Text(text).apply(&document).map_err(jam_store::StoreError::from)?;
-        document = with_text;
+        let mut document = Line::new(form.text("text").unwrap_or_default().trim());
+        document.check().map_err(Refusal::from)?;
         if let Some(character) = form.text("character").filter(|c| !c.is_empty()) {
             document.character = Some(app.store.cast_member_named(character)?.name);
         }
-        let new = NewLine { document: &document, recording: bytes, recording_name: name, facts: &facts };
+        let new = NewLine {
+            document: &document,
+            ids: Ids::NEW_LINE,
+            recording: bytes,
+            recording_name: name,
+            facts: &facts,
+        };
         let line = app.store.add_line(&new)?;
         // An hour is some hundred megabytes.
         drop(form);
-        jobs::analyse(&app, line.id);
-        app.tell(Event::Line { id: line.id });
+        jobs::analyse(&app, line.id, false);
+        app.tell(Event::State { id: line.id });
         view(&app, line)
     })
     .await
     .map(Json)
 }
 
-#[utoipa::path(patch, path = "/api/lines/{id}", tag = "lines", params(("id" = i32, Path)), request_body = LineChange, responses((status = 200, body = LineView), (status = 422, body = Problem)))]
-pub async fn change(
+/// Makes one operation on a line. If `If-Match` names the revision it was made on and others have changed the same
+/// since, it is refused.
+#[utoipa::path(post, path = "/api/lines/{id}/operations", tag = "lines", params(("id" = i32, Path), ("if-match" = Option<String>, Header)), request_body = Operation, responses((status = 200, body = OperationView), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub async fn operate(
     State(app): State<Arc<App>>,
     Path(id): Path<i32>,
-    Json(change): Json<LineChange>,
-) -> Answer<Json<LineView>> {
+    headers: HeaderMap,
+    Json(operation): Json<Operation>,
+) -> Answer<Json<OperationView>> {
+    let asked = Asked { made_on: made_on(&headers)?, gesture: operation.gesture };
     blocking(move || {
-        let mut line = app.store.line(id)?;
-        if let Some(character) = change.character.filter(|c| line.document.character.as_ref() != Some(c)) {
-            let name = app.store.cast_member_named(&character)?.name;
-            line = app.store.edit_line(id, &Edit::Character(Some(name)))?;
-        }
-        if let Some(text) = change.text.map(|t| t.trim().to_string()).filter(|t| *t != line.document.text) {
-            line = app.store.edit_line(id, &Edit::Text(text))?;
-            app.store.set_problem(id, None)?;
-            line.problem = None;
-            if !line.document.is_timed() {
-                jobs::analyse(&app, id);
-            }
-        }
-        app.tell(Event::Line { id });
-        view(&app, line)
+        let made = house::operate(&app, id, &operation.op, &asked)?;
+        let baked = made.note.baked.map(|(keys, error)| BakedView { keys, error });
+        Ok(OperationView { line: view(&app, made.line)?, made: made.made, baked })
     })
     .await
     .map(Json)
 }
 
+/// Times a line's words and sounds anew; what was pinned stays.
 #[utoipa::path(post, path = "/api/lines/{id}/analyse", tag = "lines", params(("id" = i32, Path)), responses((status = 200, body = Job)))]
 pub async fn analyse(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Json<Job>> {
-    app.store.line(id)?;
-    app.store.set_problem(id, None)?;
-    Ok(Json(jobs::analyse(&app, id)))
+    blocking(move || {
+        app.store.line(id)?;
+        app.store.set_problem(id, None)?;
+        let job = jobs::analyse(&app, id, true);
+        job.ok_or_else(|| Problem::unexpected("the analysis could not be started; the log says why"))
+    })
+    .await
+    .map(Json)
 }
 
-/// Why the last analysis failed says nothing of a line whose own times are back.
-fn settled(app: &App, mut line: StoredLine) -> Answer<StoredLine> {
-    if line.document.is_timed() && line.problem.is_some() {
-        app.store.set_problem(line.id, None)?;
-        line.problem = None;
-    }
-    Ok(line)
+async fn turn_back(app: Arc<App>, id: i32, back: bool, headers: HeaderMap) -> Answer<Json<LineView>> {
+    let asked = Asked { made_on: made_on(&headers)?, gesture: None };
+    blocking(move || {
+        let line = house::turn_back(&app, id, back, &asked)?;
+        view(&app, line)
+    })
+    .await
+    .map(Json)
 }
 
 #[utoipa::path(post, path = "/api/lines/{id}/undo", tag = "lines", params(("id" = i32, Path)), responses((status = 200, body = LineView), (status = 409, body = Problem)))]
-pub async fn undo(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Json<LineView>> {
-    blocking(move || {
-        let line = settled(&app, app.store.undo(id)?)?;
-        app.tell(Event::Line { id });
-        view(&app, line)
-    })
-    .await
-    .map(Json)
+pub async fn undo(
+    State(app): State<Arc<App>>,
+    Path(id): Path<i32>,
+    headers: HeaderMap,
+) -> Answer<Json<LineView>> {
+    turn_back(app, id, true, headers).await
 }
 
 #[utoipa::path(post, path = "/api/lines/{id}/redo", tag = "lines", params(("id" = i32, Path)), responses((status = 200, body = LineView), (status = 409, body = Problem)))]
-pub async fn redo(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Json<LineView>> {
+pub async fn redo(
+    State(app): State<Arc<App>>,
+    Path(id): Path<i32>,
+    headers: HeaderMap,
+) -> Answer<Json<LineView>> {
+    turn_back(app, id, false, headers).await
+}
+
+/// What is drawn and told of the voice that a line listens to.
+#[utoipa::path(get, path = "/api/lines/{id}/voice", tag = "lines", params(("id" = i32, Path)), responses((status = 200, body = VoiceView), (status = 404, body = Problem)))]
+pub async fn voice(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Json<VoiceView>> {
     blocking(move || {
-        let line = settled(&app, app.store.redo(id)?)?;
-        app.tell(Event::Line { id });
-        view(&app, line)
+        let line = app.store.line(id)?;
+        let voice = app.voice(&line.recording, line.document.listen.channel)?;
+        Ok(VoiceView {
+            hop: jam_voice::prosody::HOP,
+            level_db: voice.tracks.level_db.clone(),
+            pitch_hz: voice.tracks.pitch_hz.clone(),
+            peak_step: PEAK_STEP,
+            peaks: voice.peaks.clone(),
+            report: voice.report.clone(),
+        })
     })
     .await
     .map(Json)
@@ -298,23 +354,12 @@ pub async fn text_of_file(bytes: Bytes) -> Answer<Json<String>> {
     Ok(Json(script::text_of(&bytes)?))
 }
 
-/// Changes words and sounds by hand.
-#[utoipa::path(post, path = "/api/lines/{id}/corrections", tag = "lines", params(("id" = i32, Path)), request_body = Correction, responses((status = 200, body = LineView), (status = 422, body = Problem)))]
-pub async fn correct(
-    State(app): State<Arc<App>>,
-    Path(id): Path<i32>,
-    Json(correction): Json<Correction>,
-) -> Answer<Json<LineView>> {
-    blocking(move || edited(&app, id, &Edit::Correct(correction), false)).await.map(Json)
-}
-
 /// Words and sounds as interval tiers.
 #[utoipa::path(get, path = "/api/lines/{id}/tiers", tag = "lines", params(("id" = i32, Path)), responses((status = 200, content_type = "text/plain")))]
 pub async fn tiers(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Response> {
     blocking(move || {
         let line = app.store.line(id)?;
-        let timing = line.document.timing.ok_or(jam_score::EditError::NotTimed);
-        let text = tiers::write(&timing.map_err(jam_store::StoreError::from)?);
+        let text = tiers::write(&line.document.timing.ok_or_else(Refusal::not_timed)?);
         let stem = line.recording_name.rsplit_once('.').map_or(line.recording_name.as_str(), |(s, _)| s);
         let name = format!("attachment; filename=\"{}.TextGrid\"", jobs::slug(stem));
         let headers = [
@@ -331,34 +376,49 @@ pub async fn tiers(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<R
 pub async fn read_tiers(
     State(app): State<Arc<App>>,
     Path(id): Path<i32>,
+    headers: HeaderMap,
     bytes: Bytes,
 ) -> Answer<Json<LineView>> {
+    let asked = Asked { made_on: made_on(&headers)?, gesture: None };
     blocking(move || {
         let line = app.store.line(id)?;
         let mut timing = tiers::read(&bytes, &line.document.text, line.facts.duration)?;
         timing.listen = line.document.listen;
-        let tracks = &app.voice(&line.recording, &line.document)?.tracks;
+        let tracks = &app.voice(&line.recording, line.document.listen.channel)?.tracks;
         for sound in &mut timing.sounds {
             sound.level = tracks.level_of(sound.span);
         }
         for word in &mut timing.words {
             word.pitch = tracks.pitch_of(word.span);
         }
-        let line = app.store.edit_line(id, &Edit::Timing(Some(timing)))?;
-        app.store.set_problem(id, None)?;
-        app.tell(Event::Line { id });
-        view(&app, line)
+        let made = house::operate(&app, id, &Op::Times { timing: Box::new(timing) }, &asked)?;
+        view(&app, made.line)
     })
     .await
     .map(Json)
 }
 
-/// A copy for listening that any browser plays, by byte range.
-#[utoipa::path(get, path = "/api/lines/{id}/sound", tag = "lines", params(("id" = i32, Path)), responses((status = 200, content_type = "audio/wav"), (status = 206, content_type = "audio/wav")))]
-pub async fn sound(State(app): State<Arc<App>>, Path(id): Path<i32>, headers: HeaderMap) -> Answer<Response> {
+/// Which voice is meant; the one the line listens to, if none is named.
+#[derive(Deserialize, utoipa::IntoParams)]
+pub struct VoiceQuestion {
+    voice: Option<String>,
+}
+
+/// A copy for listening that any browser plays, by byte range. Its address names the voice, so that what a browser
+/// keeps of it is never another take.
+#[utoipa::path(get, path = "/api/lines/{id}/sound", tag = "lines", params(("id" = i32, Path), VoiceQuestion), responses((status = 200, content_type = "audio/wav"), (status = 206, content_type = "audio/wav")))]
+pub async fn sound(
+    State(app): State<Arc<App>>,
+    Path(id): Path<i32>,
+    Query(question): Query<VoiceQuestion>,
+    headers: HeaderMap,
+) -> Answer<Response> {
     blocking(move || {
         let line = app.store.line(id)?;
-        let voice = app.voice(&line.recording, &line.document)?;
+        if question.voice.is_some_and(|v| v != voice_name(&line)) {
+            return Err(Problem::not_found("The line listens to something else now; ask for that."));
+        }
+        let voice = app.voice(&line.recording, line.document.listen.channel)?;
         Ok(range::respond(&headers, &voice.listening_copy, "audio/wav"))
     })
     .await

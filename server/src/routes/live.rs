@@ -3,7 +3,7 @@
 
 use crate::app::{App, Event};
 use crate::capture::Frame;
-use crate::evaluate::{Version, WindowRequest, evaluated, framed};
+use crate::evaluate::{self, Version, WindowRequest, framed};
 use crate::problem::Answer;
 use crate::routes::hand::moment;
 use axum::extract::State;
@@ -114,7 +114,8 @@ const LOUD_DB: f64 = -9.0;
 /// Length of the header, header, and the values of the wiring's targets, little-endian f32.
 fn performed(app: &App, request: &PerformRequest) -> Answer<Option<Vec<u8>>> {
     let version = Version { line: request.perform, snapshot: None };
-    let Some((line, played)) = evaluated(app, version)? else { return Ok(None) };
+    let Some(played) = evaluate::played(app, version)? else { return Ok(None) };
+    let line = &played.line;
     let time = moment(request.time);
     let live = match PADS.iter().find(|p| p.name == request.pad) {
         Some(pad) => driven(pad, request.x, request.y),
@@ -141,5 +142,5 @@ fn performed(app: &App, request: &PerformRequest) -> Answer<Option<Vec<u8>>> {
 
 fn window(app: &App, request: &WindowRequest) -> Answer<Option<Vec<u8>>> {
     let version = Version { line: request.line, snapshot: request.snapshot };
-    Ok(evaluated(app, version)?.map(|(_, e)| e.window(request)))
+    Ok(evaluate::played(app, version)?.map(|played| evaluate::window(&played, request)))
 }

@@ -1,10 +1,11 @@
 //! The production itself.
 
 use crate::app::{App, Event};
+use crate::form::blocking;
 use crate::problem::{Answer, Problem};
 use axum::Json;
 use axum::extract::State;
-use jam_score::{FrameGrid, FrameRate};
+use jam_score::{Frame, FrameGrid, FrameRate};
 use jam_store::Production;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -24,7 +25,7 @@ impl From<Production> for ProductionView {
 
 #[utoipa::path(get, path = "/api/production", tag = "production", responses((status = 200, body = ProductionView)))]
 pub async fn show(State(app): State<Arc<App>>) -> Answer<Json<ProductionView>> {
-    Ok(Json(app.store.production()?.into()))
+    blocking(move || Ok(app.store.production()?.into())).await.map(Json)
 }
 
 #[utoipa::path(put, path = "/api/production", tag = "production", request_body = ProductionView, responses((status = 200, body = ProductionView), (status = 422, body = Problem)))]
@@ -33,6 +34,8 @@ pub async fn change(
     Json(new): Json<ProductionView>,
 ) -> Answer<Json<ProductionView>> {
     let rate = FrameRate::new(new.grid.rate.num, new.grid.rate.den)?;
+    let first =
+        Frame::first(new.grid.first.0).map_err(|e| Problem::refused("first", "first_frame_wrong", e))?;
     let name = new.name.trim();
     if name.is_empty() || name.chars().count() > 120 {
         return Err(Problem::refused(
@@ -41,15 +44,12 @@ pub async fn change(
             "A production needs a name of at most 120 characters.",
         ));
     }
-    if new.grid.first.0.abs() > 10_000_000 {
-        return Err(Problem::refused(
-            "first",
-            "first_frame_wrong",
-            "The first frame's number must lie within ten million of zero.",
-        ));
-    }
-    let production = Production { name: name.into(), grid: FrameGrid { rate, first: new.grid.first } };
-    app.store.set_production(&production)?;
-    app.tell(Event::Production);
-    Ok(Json(production.into()))
+    let production = Production { name: name.into(), grid: FrameGrid { rate, first } };
+    blocking(move || {
+        app.store.set_production(&production)?;
+        app.tell(Event::Production);
+        Ok(production.into())
+    })
+    .await
+    .map(Json)
 }

@@ -2,13 +2,15 @@
 
 use crate::app::{App, Event};
 use crate::form::{Form, blocking};
+use crate::house::{self, Asked};
 use crate::problem::{Answer, Problem};
-use crate::routes::lines::{LineView, edited, view};
+use crate::routes::lines::{LineView, view};
 use crate::{jobs, outside};
 use axum::Json;
 use axum::extract::{Multipart, Path, State};
+use jam_desk::{Op, text_word, word_key};
 use jam_formats::sound;
-use jam_score::{Correction, Diction, Edit, Listen, Seconds, Spoken, diction};
+use jam_score::{Diction, Listen, Seconds, Spoken, diction};
 use jam_store::StoredLine;
 use jam_voice::{features, notation, text};
 use serde::{Deserialize, Serialize};
@@ -35,22 +37,6 @@ pub struct WaysView {
     ways: Vec<WayView>,
     /// Whether the dictionary lists it, or the ways follow from its letters.
     listed: bool,
-}
-
-/// A word as it shall be written.
-#[derive(Deserialize, utoipa::ToSchema)]
-pub struct Retype {
-    text: String,
-}
-
-/// How a word shall be said.
-#[derive(Deserialize, utoipa::ToSchema)]
-pub struct Say {
-    /// In the phonetic alphabet, or ARPAbet in capitals with spaces.
-    sounds: String,
-    /// In every line of the production, not only here.
-    #[serde(default)]
-    everywhere: bool,
 }
 
 /// A word of a draft.
@@ -93,15 +79,6 @@ pub struct StyleView {
 pub struct DictionView {
     settings: Vec<SettingView>,
     styles: Vec<StyleView>,
-}
-
-/// How a line shall be articulated.
-#[derive(Deserialize, utoipa::ToSchema)]
-pub struct DictionChange {
-    diction: Diction,
-    /// Whether this goes on with the change before, as a slider does that is dragged; both are one step.
-    #[serde(default)]
-    goes_on: bool,
 }
 
 /// One entry of the word list.
@@ -148,30 +125,6 @@ pub fn takes(app: &App, line: &StoredLine) -> Answer<Vec<TakeView>> {
     Ok(app.store.takes(line.id)?.into_iter().map(view).collect())
 }
 
-/// Makes an edit after which the line is timed anew.
-fn edit_and_time(app: &Arc<App>, id: i32, edit: &Edit) -> Answer<LineView> {
-    let mut line = app.store.edit_line(id, edit)?;
-    app.store.set_problem(id, None)?;
-    line.problem = None;
-    jobs::analyse(app, id);
-    app.tell(Event::Line { id });
-    view(app, line)
-}
-
-/// The word of a line's text, and what it is looked up by.
-fn word_of(line: &StoredLine, word: u32) -> Answer<text::TextWord> {
-    let gone = || Problem::refused("word", "no_such_word", "There is no such word any more; choose again.");
-    if !line.document.is_timed() {
-        return Err(Problem::refused(
-            "word",
-            "not_timed",
-            "The line is being timed; wait until that is done.",
-        ));
-    }
-    let mut words = text::read(&line.document.text).map_err(|_| gone())?.words;
-    if (word as usize) < words.len() { Ok(words.swap_remove(word as usize)) } else { Err(gone()) }
-}
-
 /// Longest recording, seconds, that a draft is made of here: it takes about half as long.
 const LONGEST_DRAFT: f64 = 180.0;
 
@@ -179,31 +132,15 @@ fn sounds_of(text: &str) -> Answer<Spoken> {
     notation::parse(text).map_err(|e| Problem::refused("sounds", "sounds_unreadable", e))
 }
 
-/// Writes one word otherwise; the line is timed anew, pinned words stay.
-#[utoipa::path(put, path = "/api/lines/{id}/words/{word}", tag = "lines", params(("id" = i32, Path), ("word" = u32, Path)), request_body = Retype, responses((status = 200, body = LineView), (status = 422, body = Problem)))]
-pub async fn retype(
-    State(app): State<Arc<App>>,
-    Path((id, word)): Path<(i32, u32)>,
-    Json(new): Json<Retype>,
-) -> Answer<Json<LineView>> {
-    blocking(move || {
-        let line = app.store.line(id)?;
-        let place = word_of(&line, word)?.place;
-        let mut text = line.document.text;
-        text.replace_range(place, new.text.trim());
-        edit_and_time(&app, id, &Edit::Text(text.trim().to_string()))
-    })
-    .await
-    .map(Json)
-}
-
 /// The ways to say a word of a line.
 #[utoipa::path(get, path = "/api/lines/{id}/words/{word}/ways", tag = "lines", params(("id" = i32, Path), ("word" = u32, Path)), responses((status = 200, body = WaysView), (status = 422, body = Problem)))]
 pub async fn ways(State(app): State<Arc<App>>, Path((id, word)): Path<(i32, u32)>) -> Answer<Json<WaysView>> {
     blocking(move || {
         let line = app.store.line(id)?;
-        let key = word_of(&line, word)?.key;
-        let sounds = line.document.timing.iter().flat_map(|t| &t.sounds).filter(|s| s.word == Some(word));
+        let key = text_word(&line.document, word)?.key;
+        let timing = line.document.timing.as_ref();
+        let place = timing.and_then(|t| t.word_place(word)).map(|w| w as u32);
+        let sounds = timing.iter().flat_map(|t| &t.sounds).filter(|s| s.word == place);
         let now: Spoken =
             sounds.map(|s| jam_score::SpokenPhone { phone: s.phone, stress: s.stress }).collect();
         let dictionary = jam_voice::dictionary::Dictionary::shipped();
@@ -225,64 +162,16 @@ pub async fn ways(State(app): State<Arc<App>>, Path((id, word)): Path<(i32, u32)
     .map(Json)
 }
 
-/// Says one word otherwise, here or in every line; what says it is timed anew.
-#[utoipa::path(post, path = "/api/lines/{id}/words/{word}/ways", tag = "lines", params(("id" = i32, Path), ("word" = u32, Path)), request_body = Say, responses((status = 200, body = LineView), (status = 422, body = Problem)))]
-pub async fn say(
-    State(app): State<Arc<App>>,
-    Path((id, word)): Path<(i32, u32)>,
-    Json(say): Json<Say>,
-) -> Answer<Json<LineView>> {
-    blocking(move || {
-        let line = app.store.line(id)?;
-        let key = word_of(&line, word)?.key;
-        let sounds = sounds_of(&say.sounds)?;
-        if say.everywhere && !key.is_empty() {
-            app.store.set_said_as(&key, Some(&notation::arpabet(&sounds)))?;
-            time_lines_with(&app, &key, Some(id))?;
-        }
-        edit_and_time(&app, id, &Edit::Correct(Correction::Pronounce { word, sounds }))
-    })
-    .await
-    .map(Json)
-}
-
-/// Times the lines anew in which a word is said, but for one.
-fn time_lines_with(app: &Arc<App>, key: &str, but: Option<i32>) -> Answer<()> {
+/// Times the lines anew in which a word is said.
+fn time_lines_with(app: &Arc<App>, key: &str) -> Answer<()> {
     for line in app.store.lines()? {
         let words = text::read(&line.document.text).map(|s| s.words).unwrap_or_default();
-        if Some(line.id) != but && words.iter().any(|w| w.key == key) {
-            jobs::analyse(app, line.id);
-            app.tell(Event::Line { id: line.id });
+        if words.iter().any(|w| w.key == key) {
+            jobs::analyse(app, line.id, true);
+            app.tell(Event::State { id: line.id });
         }
     }
     Ok(())
-}
-
-/// Chooses which of a line's sound is listened to: take, channel, stretch.
-#[utoipa::path(put, path = "/api/lines/{id}/listen", tag = "lines", params(("id" = i32, Path)), request_body = Listen, responses((status = 200, body = LineView), (status = 422, body = Problem)))]
-pub async fn listen(
-    State(app): State<Arc<App>>,
-    Path(id): Path<i32>,
-    Json(listen): Json<Listen>,
-) -> Answer<Json<LineView>> {
-    blocking(move || {
-        let takes = app.store.takes(id)?;
-        let gone = || {
-            Problem::refused("take", "no_such_take", "There is no such take of this line; choose another.")
-        };
-        let take = takes.into_iter().find(|t| t.id == listen.take).ok_or_else(gone)?;
-        if listen.channel.is_some_and(|c| c >= take.facts.channels) {
-            let detail = "This take has fewer channels; choose another or the mix of all.";
-            return Err(Problem::refused("channel", "no_such_channel", detail));
-        }
-        if listen.only.is_some_and(|only| only.start >= take.facts.duration) {
-            let detail = "The recording ends before that; choose an earlier stretch.";
-            return Err(Problem::refused("only", "outside_recording", detail));
-        }
-        edit_and_time(&app, id, &Edit::Listen(listen))
-    })
-    .await
-    .map(Json)
 }
 
 /// How lines can be articulated.
@@ -299,16 +188,6 @@ pub async fn dictions() -> Json<DictionView> {
     Json(DictionView { settings: settings.collect(), styles: styles.collect() })
 }
 
-/// Changes how a line is articulated.
-#[utoipa::path(put, path = "/api/lines/{id}/diction", tag = "lines", params(("id" = i32, Path)), request_body = DictionChange, responses((status = 200, body = LineView), (status = 422, body = Problem)))]
-pub async fn articulate(
-    State(app): State<Arc<App>>,
-    Path(id): Path<i32>,
-    Json(change): Json<DictionChange>,
-) -> Answer<Json<LineView>> {
-    blocking(move || edited(&app, id, &Edit::Diction(change.diction), change.goes_on)).await.map(Json)
-}
-
 /// Adds another recording of a line's words and chooses it.
 #[utoipa::path(post, path = "/api/lines/{id}/takes", tag = "lines", params(("id" = i32, Path)), request_body(content = NewTakeForm, content_type = "multipart/form-data"), responses((status = 200, body = LineView), (status = 422, body = Problem)))]
 pub async fn add_take(
@@ -322,7 +201,9 @@ pub async fn add_take(
         let facts = sound::read_at(bytes, features::RATE)?.facts();
         let take = app.store.add_take(id, bytes, name, &facts)?;
         drop(form);
-        edit_and_time(&app, id, &Edit::Listen(Listen { take: Some(take), ..Listen::default() }))
+        let listen = Listen { take: Some(take), ..Listen::default() };
+        let made = house::operate(&app, id, &Op::Listen { listen }, &Asked::default())?;
+        view(&app, made.line)
     })
     .await
     .map(Json)
@@ -332,7 +213,11 @@ pub async fn add_take(
 /// carries how far the recording bears it out.
 #[utoipa::path(post, path = "/api/lines/{id}/draft", tag = "lines", params(("id" = i32, Path)), responses((status = 200, body = Draft), (status = 422, body = Problem)))]
 pub async fn draft(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Json<Draft>> {
-    blocking(move || {
+    // Dropped with this request when whoever asked has left: the work ends then.
+    let asked = Arc::new(());
+    let wanted = Arc::downgrade(&asked);
+    let draft = blocking(move || {
+        let watch = || wanted.strong_count() > 0;
         let line = app.store.line(id)?;
         let recording = sound::read(&app.store.blob(&line.recording)?)?;
         let recording =
@@ -342,16 +227,16 @@ pub async fn draft(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<J
             Some(command) => {
                 let folder = tempfile::tempdir().map_err(Problem::unexpected)?;
                 let file = folder.path().join("line.wav");
-                std::fs::write(&file, sound::listening_copy(&recording)).map_err(Problem::unexpected)?;
-                outside::words(command, &file).map_err(|e| refused(&e))?
+                std::fs::write(&file, sound::listening_copy(&recording)?).map_err(Problem::unexpected)?;
+                outside::words(command, &file, &watch).map_err(|e| refused(&e))?
             }
             None if recording.duration().0 > LONGEST_DRAFT => {
                 return Err(refused(&"A draft is made of up to three minutes; choose a shorter stretch to listen to, or name a program of your own with --transcriber."));
             }
-            None => app.analyser.draft(&recording, &|_| true).map_err(|e| refused(&e))?,
+            None => app.analyser.draft(&recording, &|_| watch()).map_err(|e| refused(&e))?,
         };
         // How sure each word is, its alignment tells; what does not align at all is not sure.
-        let found = app.analyser.analyse(&recording, &text, &|_| true);
+        let found = app.analyser.analyse(&recording, &text, &|_| watch());
         let words = match &found {
             Ok(found) => found
                 .timing
@@ -364,8 +249,9 @@ pub async fn draft(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<J
         let by = app.settings.transcriber.as_ref().and_then(|c| c.first()).cloned();
         Ok(Draft { text, words, by })
     })
-    .await
-    .map(Json)
+    .await;
+    drop(asked);
+    draft.map(Json)
 }
 
 /// How words are said in this production, where the dictionary does not know better.
@@ -391,11 +277,11 @@ pub async fn set_word(
 ) -> Answer<Json<Vec<SaidAs>>> {
     let inner = app.clone();
     blocking(move || {
-        let key = key_of(&word)?;
+        let key = word_key(&word)?;
         let sounds = sounds_of(&change.sounds)?;
         inner.store.set_said_as(&key, Some(&notation::arpabet(&sounds)))?;
         inner.tell(Event::Production);
-        time_lines_with(&inner, &key, None)
+        time_lines_with(&inner, &key)
     })
     .await?;
     words(State(app)).await
@@ -408,21 +294,8 @@ pub async fn remove_word(State(app): State<Arc<App>>, Path(word): Path<String>) 
     blocking(move || {
         inner.store.set_said_as(&word, None)?;
         inner.tell(Event::Production);
-        time_lines_with(&inner, &word, None)
+        time_lines_with(&inner, &word)
     })
     .await?;
     words(State(app)).await
-}
-
-/// What a word is looked up by.
-fn key_of(word: &str) -> Answer<String> {
-    let one = text::read(word).ok().map(|s| s.words).filter(|w| w.len() == 1 && !w[0].key.is_empty());
-    let words = one.ok_or_else(|| {
-        Problem::refused(
-            "word",
-            "not_one_word",
-            "Type one word in Latin letters, as it is written in the lines.",
-        )
-    })?;
-    Ok(words[0].key.clone())
 }

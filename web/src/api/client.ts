@@ -2,6 +2,7 @@
 
 import { notifications } from '@mantine/notifications';
 import { QueryClient } from '@tanstack/react-query';
+import { createElement, useSyncExternalStore } from 'react';
 import type { components } from './schema';
 
 type Schemas = components['schemas'];
@@ -9,6 +10,9 @@ export type Production = Schemas['ProductionView'];
 export type CastMember = Schemas['CastView'];
 export type LineSummary = Schemas['LineSummary'];
 export type LineView = Schemas['LineView'];
+export type Op = Schemas['Op'];
+export type OperationView = Schemas['OperationView'];
+export type Voice = Schemas['VoiceView'];
 export type Word = Schemas['Word'];
 export type Sound = Schemas['Sound'];
 export type Job = Schemas['Job'];
@@ -42,7 +46,6 @@ export type ReachOf = Schemas['ReachOf'];
 export type Cause = Schemas['CauseView'];
 export type Layers = Schemas['LayersView'];
 export type LayerSettings = Layers['settings'];
-export type LayersChange = Schemas['LayersChange'];
 export type Acting = Layers['moods'][number]['does'];
 export type Look = Layers['looks'][number]['does'];
 export type HeadMove = Layers['moves'][number]['does'];
@@ -58,6 +61,12 @@ export type RegionName = Schemas['Region'];
 export const isDoubtful = (what: { confidence: number; pinned?: boolean }) =>
   what.confidence < 0.5 && !what.pinned;
 
+/** A phone in the International Phonetic Alphabet, as soon as the vocabulary is there. */
+export const ipaOf = (phone: string) => queries.getQueryData<Vocabulary>(['vocabulary'])?.ipa[phone] ?? phone;
+
+/** Every phone with its sign in the International Phonetic Alphabet. */
+export const phones = () => Object.entries(queries.getQueryData<Vocabulary>(['vocabulary'])?.ipa ?? {});
+
 /** Whether a line has times that belong to it, with its text or as it was heard. */
 export const speaks = (line: { state: LineSummary['state'] }) =>
   line.state === 'timed' || line.state === 'heard';
@@ -67,21 +76,71 @@ export const queries = new QueryClient({
 });
 
 /** A refusal in the server's own words. */
-export class Refused extends Error {}
+export class Refused extends Error {
+  constructor(
+    message: string,
+    /** For programs: `changed_meanwhile`; none if nobody answered. */
+    readonly code: string | null = null,
+  ) {
+    super(message);
+  }
+}
+
+/** Whether others changed the same meanwhile. */
+export const isMeanwhile = (error: unknown) => error instanceof Refused && error.code === 'changed_meanwhile';
+
+/** Changes that were sent and are not known to be on the disk, and whether one never got there. */
+let sending = 0;
+let unsent = false;
+const watchers = new Set<() => void>();
+function note(more: number, failed: boolean) {
+  sending += more;
+  unsent = failed;
+  watchers.forEach((w) => w());
+}
+const watch = (watcher: () => void) => {
+  watchers.add(watcher);
+  return () => watchers.delete(watcher);
+};
+
+/** Whether everything that was sent is on the disk. */
+export const useSaved = () =>
+  useSyncExternalStore(watch, () => (sending > 0 ? 'sending' : unsent ? 'unsent' : 'saved'));
 
 async function ask<T>(path: string, options?: RequestInit): Promise<T> {
+  if (!options) return get<T>(path);
+  note(1, unsent);
+  try {
+    const answer = await get<T>(path, options);
+    note(-1, false);
+    return answer;
+  } catch (error) {
+    // What was refused was never promised; what nobody answered may be lost.
+    note(-1, error instanceof Refused && error.code === null);
+    throw error;
+  }
+}
+
+async function get<T>(path: string, options?: RequestInit): Promise<T> {
   let response: Response;
   try {
     response = await fetch(path, options);
   } catch {
-    throw new Refused('The server does not answer; see whether jamlips still runs. Nothing is lost.');
+    throw new Refused('The server does not answer; see whether jamlips still runs, then try again.');
   }
   if (!response.ok) {
-    const problem = (await response.json().catch(() => null)) as { detail?: string } | null;
-    throw new Refused(problem?.detail ?? `The server answered ${response.status}.`);
+    const problem = (await response.json().catch(() => null)) as { detail?: string; code?: string } | null;
+    throw new Refused(
+      problem?.detail ?? `The server answered ${response.status}.`,
+      problem?.code ?? 'unknown',
+    );
   }
   return (response.status === 204 ? undefined : await response.json()) as T;
 }
+
+/** The header that says which revision of a line a request was made on. */
+const madeOn = (revision?: number): Record<string, string> =>
+  revision === undefined ? {} : { 'if-match': `"${revision}"` };
 
 const send = (method: string, body: unknown): RequestInit => ({
   method,
@@ -122,8 +181,13 @@ export const api = {
   line: (id: number) => ask<LineView>(`/api/lines/${id}`),
   addLine: (recording: File, text: string, character: string | null) =>
     ask<LineView>('/api/lines', form({ recording, text, character })),
-  changeLine: (id: number, change: { text?: string; character?: string }) =>
-    ask<LineView>(`/api/lines/${id}`, send('PATCH', change)),
+  voice: (id: number) => ask<Voice>(`/api/lines/${id}/voice`),
+  operate: (id: number, op: Op, gesture: string | undefined, revision?: number) =>
+    ask<OperationView>(`/api/lines/${id}/operations`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json', ...madeOn(revision) },
+      body: JSON.stringify({ op, gesture }),
+    }),
   analyse: (id: number) => ask<Job>(`/api/lines/${id}/analyse`, { method: 'POST' }),
   textOf: async (file: File) =>
     ask<string>('/api/text', {
@@ -131,35 +195,14 @@ export const api = {
       headers: { 'content-type': 'text/plain' },
       body: await file.arrayBuffer(),
     }),
-  retype: (id: number, word: number, text: string) =>
-    ask<LineView>(`/api/lines/${id}/words/${word}`, send('PUT', { text })),
   ways: (id: number, word: number) => ask<Ways>(`/api/lines/${id}/words/${word}/ways`),
-  say: (id: number, word: number, sounds: string, everywhere: boolean) =>
-    ask<LineView>(`/api/lines/${id}/words/${word}/ways`, send('POST', { sounds, everywhere })),
-  listen: (id: number, listen: Listen) => ask<LineView>(`/api/lines/${id}/listen`, send('PUT', listen)),
   dictions: () => ask<Schemas['DictionView']>('/api/diction'),
-  articulate: (id: number, diction: Diction, goesOn: boolean) =>
-    ask<LineView>(`/api/lines/${id}/diction`, send('PUT', { diction, goes_on: goesOn })),
-  touch: (id: number, change: { put: TouchChange[]; remove: number[]; what: string; goes_on: boolean }) =>
-    ask<LineView>(`/api/lines/${id}/touches`, send('POST', change)),
-  bake: (id: number, controls: ControlName[], span: { start: number; end: number }, tolerance: number) =>
-    ask<Schemas['BakeView']>(`/api/lines/${id}/bake`, send('POST', { controls, span, tolerance })),
-  unbake: (id: number, touch: number) =>
-    ask<LineView>(`/api/lines/${id}/touches/${touch}/unbake`, { method: 'POST' }),
-  letGo: (id: number, controls: ControlName[], span: { start: number; end: number }) =>
-    ask<LineView>(`/api/lines/${id}/automatic`, send('POST', { controls, span })),
-  mirror: (id: number, touches: number[]) => ask<LineView>(`/api/lines/${id}/mirror`, send('POST', touches)),
-  reach: (id: number, of: ReachOf, amount: number, goesOn: boolean) =>
-    ask<LineView>(`/api/lines/${id}/reach`, send('PUT', { of, amount, goes_on: goesOn })),
   cause: (id: number, time: number, controls: string[]) =>
     ask<Cause[]>(`/api/lines/${id}/cause?time=${time}&controls=${controls.join(',')}`),
   keepSnapshot: (id: number, name: string) =>
     ask<LineView>(`/api/lines/${id}/snapshots`, send('POST', { name })),
-  goBackTo: (id: number, snapshot: number) =>
-    ask<LineView>(`/api/lines/${id}/snapshots/${snapshot}`, { method: 'POST' }),
   forget: (id: number, snapshot: number) =>
     ask<LineView>(`/api/lines/${id}/snapshots/${snapshot}`, { method: 'DELETE' }),
-  layers: (id: number, change: LayersChange) => ask<LineView>(`/api/lines/${id}/layers`, send('PUT', change)),
   body: async (id: number, file: File | null) =>
     ask<LineView>(`/api/lines/${id}/body`, {
       method: 'PUT',
@@ -167,21 +210,13 @@ export const api = {
       body: file ? await file.arrayBuffer() : '',
     }),
   findings: (id: number) => ask<Finding[]>(`/api/lines/${id}/findings`),
-  settle: (id: number, rule: string, start: number, reason?: string) =>
-    ask<LineView>(`/api/lines/${id}/findings`, send('POST', { rule, start, reason })),
   feelings: (id: number) => ask<Suggestion[]>(`/api/lines/${id}/feelings`),
   pads: () => ask<Pad[]>('/api/pads'),
-  keepPass: (id: number, pass: Schemas['PassChange']) =>
-    ask<LineView>(`/api/lines/${id}/passes`, send('POST', pass)),
-  changePass: (id: number, change: Schemas['TouchesAs']) =>
-    ask<LineView>(`/api/lines/${id}/passes`, send('PUT', change)),
   poses: () => ask<Pose[]>('/api/poses'),
   keepPose: (name: string, line: number, time: number, regions: RegionName[]) =>
     ask<Pose[]>(`/api/poses/${encodeURIComponent(name)}`, send('PUT', { line, time, regions })),
   keepMix: (pose: Pose) => ask<Pose[]>('/api/poses', send('PUT', pose)),
   forgetPose: (name: string) => ask<Pose[]>(`/api/poses/${encodeURIComponent(name)}`, { method: 'DELETE' }),
-  strike: (id: number, pose: string, time: number, amount: number, regions: RegionName[]) =>
-    ask<LineView>(`/api/lines/${id}/pose`, send('POST', { pose, time, amount, regions })),
   curveSets: () => ask<Schemas['CurveSet'][]>('/api/curve-sets'),
   keepCurveSet: (name: string, controls: ControlName[]) =>
     ask<Schemas['CurveSet'][]>('/api/curve-sets', send('PUT', { name, controls })),
@@ -191,16 +226,16 @@ export const api = {
   setWord: (word: string, sounds: string) =>
     ask<SaidAs[]>(`/api/words/${encodeURIComponent(word)}`, send('PUT', { sounds })),
   removeWord: (word: string) => ask<SaidAs[]>(`/api/words/${encodeURIComponent(word)}`, { method: 'DELETE' }),
-  correct: (id: number, correction: Correction) =>
-    ask<LineView>(`/api/lines/${id}/corrections`, send('POST', correction)),
   readTiers: async (id: number, file: File) =>
     ask<LineView>(`/api/lines/${id}/tiers`, {
       method: 'POST',
       headers: { 'content-type': 'text/plain' },
       body: await file.arrayBuffer(),
     }),
-  undo: (id: number) => ask<LineView>(`/api/lines/${id}/undo`, { method: 'POST' }),
-  redo: (id: number) => ask<LineView>(`/api/lines/${id}/redo`, { method: 'POST' }),
+  undo: (id: number, revision?: number) =>
+    ask<LineView>(`/api/lines/${id}/undo`, { method: 'POST', headers: madeOn(revision) }),
+  redo: (id: number, revision?: number) =>
+    ask<LineView>(`/api/lines/${id}/redo`, { method: 'POST', headers: madeOn(revision) }),
   jobs: () => ask<Job[]>('/api/jobs'),
   cancel: (id: number) => ask<undefined>(`/api/jobs/${id}`, { method: 'DELETE' }),
   deliveries: () => ask<Delivery[]>('/api/deliveries'),
@@ -211,8 +246,40 @@ export const api = {
 /** What went wrong, as a sentence. */
 export const sentence = (error: unknown) => (error instanceof Error ? error.message : String(error));
 
-/** Shows a refusal as what it is: a sentence. */
-export function tell(error: unknown) {
+/** The refusal that is shown. */
+const REFUSAL = 'refusal';
+
+/** A refusal is no longer true: what it was about works now. */
+export const forgetRefusal = () => notifications.hide(REFUSAL);
+
+/** Shows a refusal as what it is: a sentence, and what can be done about it. */
+export function tell(error: unknown, way?: { does: string; run: () => void }) {
   const message = sentence(error);
-  notifications.show({ color: 'raspberry', title: 'That did not work', message });
+  notifications.hide(REFUSAL);
+  notifications.show({
+    id: REFUSAL,
+    color: 'raspberry',
+    title: way ? 'Somebody else was there' : 'That did not work',
+    message: way
+      ? createElement(
+          'div',
+          null,
+          message,
+          createElement(
+            'button',
+            {
+              className: 'button',
+              style: { display: 'block', marginTop: 8 },
+              'data-testid': 'anyway',
+              onClick: () => {
+                forgetRefusal();
+                way.run();
+              },
+            },
+            way.does,
+          ),
+        )
+      : message,
+    autoClose: way ? false : undefined,
+  });
 }

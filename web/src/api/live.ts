@@ -1,6 +1,8 @@
 // The line to the server: what changed comes as JSON, curves come as bytes.
 
+import { notifications } from '@mantine/notifications';
 import { useSyncExternalStore } from 'react';
+import { isOwn } from './act';
 import { type ControlName, type Job, type Pose, type RegionName, queries } from './client';
 
 /** Sampled curves of one state of a line, whole length; samples that have not come yet are 0. */
@@ -135,8 +137,17 @@ async function refresh(queryKey?: unknown[]) {
   await queries.invalidateQueries({ queryKey });
 }
 
+interface Event {
+  type: string;
+  id?: number;
+  job?: Job;
+  revision?: number;
+  words?: string | null;
+  gesture?: string | null;
+}
+
 function hear(text: string) {
-  const event = JSON.parse(text) as { type: string; id?: number; job?: Job };
+  const event = JSON.parse(text) as Event;
   if (event.type === 'job' && event.job) {
     const job = event.job;
     queries.setQueryData<Job[]>(['jobs'], (old) => {
@@ -145,12 +156,32 @@ function hear(text: string) {
     });
     return;
   }
-  if (event.type === 'line') {
+  if (event.type === 'line' || event.type === 'state') {
     void refresh(['lines']);
-    void refresh(['line', event.id]);
     void refresh(['cause', event.id]);
     void refresh(['findings', event.id]);
+    // Of a change that was made here the answer brings the line.
+    if (event.type === 'state' || !isOwn(event.gesture ?? null)) {
+      void refresh(['line', event.id]);
+      if (event.type === 'line' && event.id === wanted?.line && event.words) {
+        notifications.show({
+          id: 'elsewhere',
+          title: 'Changed elsewhere',
+          message: event.words,
+          color: 'gray',
+        });
+      }
+    }
     if (event.id === wanted?.line) askAll();
+    return;
+  }
+  if (event.type === 'poses') {
+    void refresh(['poses']);
+    void refresh(['curveSets']);
+    return;
+  }
+  if (event.type === 'deliveries') {
+    void refresh(['deliveries']);
     return;
   }
   void refresh();

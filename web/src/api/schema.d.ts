@@ -300,7 +300,7 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        patch: operations["change"];
+        patch?: never;
         trace?: never;
     };
     "/api/lines/{id}/analyse": {
@@ -312,41 +312,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Times a line's words and sounds anew; what was pinned stays. */
         post: operations["analyse"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lines/{id}/automatic": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Lets a stretch of some controls be automatic again. */
-        post: operations["let_go"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lines/{id}/bake": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Puts keys in the place of the automatic curves of a stretch. */
-        post: operations["bake"];
         delete?: never;
         options?: never;
         head?: never;
@@ -380,40 +347,6 @@ export interface paths {
         /** Tells what makes the values of some controls at a time. */
         get: operations["cause"];
         put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lines/{id}/corrections": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Changes words and sounds by hand. */
-        post: operations["correct"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lines/{id}/diction": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Changes how a line is articulated. */
-        put: operations["articulate"];
         post?: never;
         delete?: never;
         options?: never;
@@ -468,24 +401,6 @@ export interface paths {
         /** What is wrong with a line's performance. */
         get: operations["list_findings"];
         put?: never;
-        /** Mends a finding, or dismisses it with a reason; a reason of nothing takes a dismissal back. */
-        post: operations["settle"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lines/{id}/layers": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Changes what is laid over the speech. */
-        put: operations["change"];
         post?: never;
         delete?: never;
         options?: never;
@@ -493,24 +408,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lines/{id}/listen": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Chooses which of a line's sound is listened to: take, channel, stretch. */
-        put: operations["listen"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lines/{id}/mirror": {
+    "/api/lines/{id}/operations": {
         parameters: {
             query?: never;
             header?: never;
@@ -519,60 +417,11 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Lays touches on the other side of the face, too. */
-        post: operations["mirror"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lines/{id}/passes": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Smooths touches, scales them, lays them otherwise, or cuts them to a stretch. */
-        put: operations["change_pass"];
-        /** Keeps a live pass as touches, one for each control. */
-        post: operations["keep_pass"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lines/{id}/pose": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Strikes a pose at a moment, by keys. */
-        post: operations["strike"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lines/{id}/reach": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Sets how far a sound, a word or a kind of sounds goes. */
-        put: operations["reach"];
-        post?: never;
+        /**
+         * Makes one operation on a line. If `If-Match` names the revision it was made on and others have changed the same
+         *     since, it is refused.
+         */
+        post: operations["operate"];
         delete?: never;
         options?: never;
         head?: never;
@@ -638,8 +487,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Goes back to a snapshot; that is a step like others and can be taken back. */
-        post: operations["restore"];
+        post?: never;
         /** Forgets a snapshot. */
         delete: operations["remove_snapshot"];
         options?: never;
@@ -654,7 +502,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A copy for listening that any browser plays, by byte range. */
+        /**
+         * A copy for listening that any browser plays, by byte range. Its address names the voice, so that what a browser
+         *     keeps of it is never another take.
+         */
         get: operations["sound"];
         put?: never;
         post?: never;
@@ -699,40 +550,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lines/{id}/touches": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Lays touches over the curves of a line, or takes them away. */
-        post: operations["touch"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lines/{id}/touches/{touch}/unbake": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Brings the automatic curve under a baked touch back; its keys stay, as what they differ by. */
-        post: operations["unbake"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/lines/{id}/undo": {
         parameters: {
             query?: never;
@@ -749,16 +566,16 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lines/{id}/words/{word}": {
+    "/api/lines/{id}/voice": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        get?: never;
-        /** Writes one word otherwise; the line is timed anew, pinned words stay. */
-        put: operations["retype"];
+        /** What is drawn and told of the voice that a line listens to. */
+        get: operations["voice"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -776,8 +593,7 @@ export interface paths {
         /** The ways to say a word of a line. */
         get: operations["ways"];
         put?: never;
-        /** Says one word otherwise, here or in every line; what says it is timed anew. */
-        post: operations["say"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -957,31 +773,14 @@ export interface components {
             /** Format: float */
             up: number;
         };
-        /** @description A stretch of some controls to be baked. */
-        Bake: {
-            controls: components["schemas"]["ControlName"][];
-            span: components["schemas"]["Span"];
-            /**
-             * Format: float
-             * @description How far keys may be off, as a share of the control's range.
-             */
-            tolerance: number;
-        };
         /** @description What baking made. */
-        BakeView: {
+        BakedView: {
             /**
              * Format: float
              * @description How far they are off at most.
              */
             error: number;
             keys: number;
-            line: components["schemas"]["LineView"];
-        };
-        BlinkChange: {
-            at: components["schemas"]["Seconds"];
-            /** Format: int32 */
-            id?: number | null;
-            shape: components["schemas"]["BlinkShape"];
         };
         /**
          * @description Where blinks come from.
@@ -1027,18 +826,6 @@ export interface components {
             rate: number;
             /** @default natural */
             shape: components["schemas"]["BlinkShape"];
-        };
-        /** @description How a body that was animated elsewhere turns the head, on the clock of the shot: keys of yaw, pitch and roll. */
-        Body: {
-            /**
-             * Format: double
-             * @description 0..2, 1 is as it was animated.
-             */
-            amount: number;
-            name: string;
-            pitch: components["schemas"]["TimedKey"][];
-            roll: components["schemas"]["TimedKey"][];
-            yaw: components["schemas"]["TimedKey"][];
         };
         /** @description A character with all that is known of it. */
         CastDetail: {
@@ -1121,7 +908,15 @@ export interface components {
             name: components["schemas"]["ControlName"];
             region: components["schemas"]["Region"];
         };
-        /** @description One correction. Sounds and words are named by their place in the line. */
+        /** @description Keys that were copied: their times count from the first of all. */
+        Copied: {
+            /** Format: float */
+            amount: number;
+            control: components["schemas"]["ControlName"];
+            keys: components["schemas"]["TimedKey"][];
+            laid: components["schemas"]["Laid"];
+        };
+        /** @description One correction. Sounds and words are named by their numbers. */
         Correction: {
             alone: boolean;
             /** @enum {string} */
@@ -1262,24 +1057,18 @@ export interface components {
              */
             upper_lip_share: number;
         };
-        /** @description How a line shall be articulated. */
-        DictionChange: {
-            diction: components["schemas"]["Diction"];
-            /** @description Whether this goes on with the change before, as a slider does that is dragged; both are one step. */
-            goes_on?: boolean;
-        };
         /** @description Settings of the diction and styles to start from. */
         DictionView: {
             settings: components["schemas"]["SettingView"][];
             styles: components["schemas"]["StyleView"][];
         };
-        /** @description A finding that was looked at and is meant so. */
-        Dismissed: {
-            /** @description Where it was found. */
-            at: components["schemas"]["Moment"];
-            reason: string;
-            /** @description The rule's name. */
-            rule: string;
+        /** @description What is said in a line and how it is heard and articulated. */
+        DocumentView: {
+            character?: string | null;
+            diction: components["schemas"]["Diction"];
+            listen: components["schemas"]["Listen"];
+            text: string;
+            timing?: components["schemas"]["Timing"] | null;
         };
         /** @description What a line may say. */
         Draft: {
@@ -1361,6 +1150,24 @@ export interface components {
             /** Format: int32 */
             num: number;
         };
+        /** @description What the head does over a stretch, on top of the voice. */
+        HeadMove: {
+            /** @enum {string} */
+            kind: "turn";
+            /** Format: double */
+            pitch: number;
+            /** Format: double */
+            roll: number;
+            /** Format: double */
+            yaw: number;
+        } | {
+            /** Format: double */
+            degrees: number;
+            /** @enum {string} */
+            kind: "shiver";
+            /** Format: double */
+            per_second: number;
+        };
         /** @description One piece of long work. */
         Job: {
             /** Format: int32 */
@@ -1381,13 +1188,6 @@ export interface components {
         JobKind: "analyse" | "deliver";
         /** @enum {string} */
         JobState: "waiting" | "running" | "done" | "failed" | "cancelled";
-        /** @description A key of a touch. */
-        Key: {
-            moment: components["schemas"]["Moment"];
-            shape: components["schemas"]["KeyShape"];
-            /** Format: float */
-            value: number;
-        };
         /** @description How a curve passes through a key. */
         KeyShape: {
             /** @enum {string} */
@@ -1446,132 +1246,6 @@ export interface components {
          * @enum {string}
          */
         LayerKind: "mouth" | "mood" | "eyes" | "head" | "hand";
-        /** @description Everything that is laid over the speech. */
-        Layers: {
-            /**
-             * @description Blinks put by hand.
-             * @default []
-             */
-            blinks: components["schemas"]["OwnBlink"][];
-            /** @default null */
-            body: components["schemas"]["Body"] | null;
-            /** @default [] */
-            dismissed: components["schemas"]["Dismissed"][];
-            /**
-             * @description How much of the layers plays over time.
-             * @default []
-             */
-            levels: components["schemas"]["Level"][];
-            /**
-             * @description Where there is no look, the first mark is looked at.
-             * @default []
-             */
-            looks: components["schemas"]["Over_Look"][];
-            /** @default [] */
-            moods: components["schemas"]["Over_Acting"][];
-            /** @default [] */
-            moves: components["schemas"]["Over_HeadMove"][];
-            /**
-             * @default {
-             *       "seed": 7,
-             *       "mouth": {
-             *         "on": true,
-             *         "alone": false,
-             *         "amount": 1,
-             *         "draw": 0
-             *       },
-             *       "mood": {
-             *         "on": true,
-             *         "alone": false,
-             *         "amount": 1,
-             *         "draw": 0
-             *       },
-             *       "eyes": {
-             *         "on": true,
-             *         "alone": false,
-             *         "amount": 1,
-             *         "draw": 0
-             *       },
-             *       "head": {
-             *         "on": true,
-             *         "alone": false,
-             *         "amount": 1,
-             *         "draw": 0
-             *       },
-             *       "hand": {
-             *         "on": true,
-             *         "alone": false,
-             *         "amount": 1,
-             *         "draw": 0
-             *       },
-             *       "guard": 1,
-             *       "blinks": {
-             *         "mode": "auto",
-             *         "rate": 1,
-             *         "shape": "natural",
-             *         "pattern_length": 6,
-             *         "pattern": [
-             *           0.8,
-             *           3.1,
-             *           3.6
-             *         ]
-             *       },
-             *       "marks": [
-             *         {
-             *           "name": "beside the lens",
-             *           "yaw": -6,
-             *           "pitch": 1
-             *         },
-             *         {
-             *           "name": "lens",
-             *           "yaw": 0,
-             *           "pitch": 0
-             *         },
-             *         {
-             *           "name": "other, left",
-             *           "yaw": 32,
-             *           "pitch": 0
-             *         },
-             *         {
-             *           "name": "other, right",
-             *           "yaw": -32,
-             *           "pitch": 0
-             *         },
-             *         {
-             *           "name": "table",
-             *           "yaw": 6,
-             *           "pitch": 30
-             *         }
-             *       ],
-             *       "head_share": 0.5,
-             *       "brows": 1,
-             *       "nods": 1,
-             *       "sway": 1,
-             *       "sway_loop": 0
-             *     }
-             */
-            settings: components["schemas"]["Settings"];
-        };
-        /** @description What of the layers is to be changed. What is not named stays. */
-        LayersChange: {
-            blinks?: components["schemas"]["BlinkChange"][];
-            /**
-             * Format: double
-             * @description How much of the body's motion plays, 0..2.
-             */
-            body_amount?: number | null;
-            /** @description It goes on with the last step, as an edge that is still being dragged. */
-            goes_on?: boolean;
-            levels?: components["schemas"]["LevelChange"][];
-            looks?: components["schemas"]["SpanChange_Look"][];
-            moods?: components["schemas"]["SpanChange_Acting"][];
-            moves?: components["schemas"]["SpanChange_HeadMove"][];
-            /** @description Spans, blinks and levels that go, by number. */
-            remove?: number[];
-            settings?: components["schemas"]["Settings"] | null;
-            /** @description The step in words. */
-            what: string;
-        };
         /** @description The layers of a line, in time. */
         LayersView: {
             blinks: components["schemas"]["BlinkView"][];
@@ -1598,27 +1272,6 @@ export interface components {
             /** @description `weights`, `rotation`, `translation` or `scale`, as in glTF. */
             path: string;
         };
-        /** @description How much of a layer plays from a moment on, until the next such moment; the way between them is smooth. */
-        Level: {
-            at: components["schemas"]["Moment"];
-            /** Format: int32 */
-            id: number;
-            layer: components["schemas"]["LayerKind"];
-            /**
-             * Format: double
-             * @description 0..1, a share of the layer's amount.
-             */
-            share: number;
-        };
-        /** @description A level to be put; without a number it is new. */
-        LevelChange: {
-            at: components["schemas"]["Seconds"];
-            /** Format: int32 */
-            id?: number | null;
-            layer: components["schemas"]["LayerKind"];
-            /** Format: double */
-            share: number;
-        };
         /** @description How much of a layer plays from a moment on. */
         LevelView: {
             at: components["schemas"]["Seconds"];
@@ -1630,28 +1283,6 @@ export interface components {
              * @description 0..1, a share of the layer's amount.
              */
             share: number;
-        };
-        /** @description The document of one line: everything about it that a person or the analysis decided. */
-        Line: {
-            /** @description The character who says it; none until one is chosen. */
-            character?: string | null;
-            diction: components["schemas"]["Diction"];
-            /** @description What is laid over the speech. */
-            layers?: components["schemas"]["Layers"];
-            /** @description Which of its sound is listened to. */
-            listen?: components["schemas"]["Listen"];
-            /** @description How far sounds go, where that is not as usual. */
-            reach?: components["schemas"]["Reach"][];
-            /** @description What is said, as it was typed. */
-            text: string;
-            timing?: components["schemas"]["Timing"] | null;
-            /** @description What hands laid over the curves, by number. */
-            touches?: components["schemas"]["Touch"][];
-        };
-        /** @description What of a line is to be changed. */
-        LineChange: {
-            character?: string | null;
-            text?: string | null;
         };
         /**
          * @description How far a line is.
@@ -1688,19 +1319,18 @@ export interface components {
         };
         /** @description One line whole. */
         LineView: {
-            document: components["schemas"]["Line"];
-            /** @description A line of text for each phone, in the International Phonetic Alphabet. */
-            ipa: {
-                [key: string]: string;
-            };
+            document: components["schemas"]["DocumentView"];
             /** @description What is laid over the speech, in time. */
             layers: components["schemas"]["LayersView"];
             phrasing?: components["schemas"]["Phrasing"] | null;
             /** @description How far kinds of sounds can be let go, and how far they are; 1 is normal. */
             reach: components["schemas"]["ReachView"][];
             redo: string[];
-            /** @description What the recording is like. */
-            report: components["schemas"]["Report"];
+            /**
+             * Format: int64
+             * @description How often it was changed: what a request that builds on this view names in `If-Match`.
+             */
+            revision: number;
             /** @description Named states, newest first. */
             snapshots: components["schemas"]["SnapshotView"][];
             summary: components["schemas"]["LineSummary"];
@@ -1710,7 +1340,8 @@ export interface components {
             touches: components["schemas"]["TouchView"][];
             /** @description What can be taken back and made again, newest first. */
             undo: string[];
-            voice: components["schemas"]["VoiceView"];
+            /** @description Names the voice of the line: another take or channel is another voice. */
+            voice: string;
         };
         /** @description Which of a line's sound is listened to. Nothing is ever cut: time zero stays where the recording starts. */
         Listen: {
@@ -1729,8 +1360,32 @@ export interface components {
              */
             take: number | null;
         };
+        /** @description What the eyes do over a stretch. Marks are named by their numbers. */
+        Look: {
+            /** @enum {string} */
+            kind: "at";
+            /** Format: int32 */
+            mark: number;
+        } | {
+            /** @enum {string} */
+            kind: "face";
+            /** Format: int32 */
+            mark: number;
+        } | {
+            /** @enum {string} */
+            kind: "think";
+        } | {
+            /** @enum {string} */
+            kind: "between";
+            /** Format: int32 */
+            one: number;
+            /** Format: int32 */
+            other: number;
+        };
         /** @description A named spot that can be looked at, by where it is seen from the character's face, degrees. */
         Mark: {
+            /** Format: int32 */
+            id: number;
             name: string;
             /**
              * Format: double
@@ -1786,13 +1441,6 @@ export interface components {
             uneven: components["schemas"]["Uneven"][];
             vertices: number;
         };
-        /** @description A moment in what is said: a place in a sound, 0 its start and 1 its end; beyond the last sound more. */
-        Moment: {
-            /** Format: double */
-            at: number;
-            /** Format: int32 */
-            sound: number;
-        };
         /** @description An emotion, or what a production made of one. */
         Mood: "happiness" | "sadness" | "surprise" | "fear" | "anger" | "disgust" | "worry" | "irony" | "tenderness" | "dread" | {
             /** @description A pose of the production's own, with what it is. */
@@ -1836,20 +1484,319 @@ export interface components {
             /** @description As it was written between square brackets: `laughs`. */
             text: string;
         };
-        /** @description What a touch belongs to: with it, it goes. */
-        On: {
-            /** Format: int32 */
-            index: number;
+        /** @description One operation on a line. */
+        Op: {
             /** @enum {string} */
-            kind: "sound";
-        } | {
-            /** Format: int32 */
-            index: number;
-            /** @enum {string} */
-            kind: "word";
+            do: "text";
+            text: string;
         } | {
             /** @enum {string} */
-            kind: "span";
+            do: "character";
+            name: string;
+        } | {
+            /** @enum {string} */
+            do: "listen";
+            listen: components["schemas"]["Listen"];
+        } | {
+            /** @enum {string} */
+            do: "retype";
+            text: string;
+            /** Format: int32 */
+            word: number;
+        } | {
+            /** @enum {string} */
+            do: "pronounce";
+            sounds: string;
+            /** Format: int32 */
+            word: number;
+        } | {
+            correction: components["schemas"]["Correction"];
+            /** @enum {string} */
+            do: "correct";
+        } | {
+            /** @enum {string} */
+            do: "times";
+            timing: components["schemas"]["Timing"];
+        } | {
+            change: {
+                [key: string]: unknown;
+            };
+            /** @enum {string} */
+            do: "diction";
+        } | {
+            /** @enum {string} */
+            do: "touches";
+            put?: components["schemas"]["TouchChange"][];
+            remove?: number[];
+            /** @description The step in words, for the list of steps. */
+            what: string;
+        } | {
+            control: components["schemas"]["ControlName"];
+            /** @enum {string} */
+            do: "key";
+            shape?: components["schemas"]["KeyShape"];
+            /** Format: double */
+            time: number;
+            /** Format: float */
+            value: number;
+        } | {
+            curves: components["schemas"]["Copied"][];
+            /** @enum {string} */
+            do: "paste";
+            /** Format: double */
+            time: number;
+        } | {
+            /** @enum {string} */
+            do: "lay_as";
+            laid: components["schemas"]["Laid"];
+            touches: number[];
+        } | {
+            controls: components["schemas"]["ControlName"][];
+            /** @enum {string} */
+            do: "bake";
+            span: components["schemas"]["Span"];
+            /** Format: float */
+            tolerance: number;
+        } | {
+            controls: components["schemas"]["ControlName"][];
+            /** @enum {string} */
+            do: "unbake";
+            span: components["schemas"]["Span"];
+            touches: number[];
+        } | {
+            controls: components["schemas"]["ControlName"][];
+            /** @enum {string} */
+            do: "automatic";
+            span: components["schemas"]["Span"];
+        } | {
+            /** @enum {string} */
+            do: "mirror";
+            touches: number[];
+        } | {
+            /** Format: float */
+            amount: number;
+            /** @enum {string} */
+            do: "reach";
+            of: components["schemas"]["ReachOf"];
+        } | {
+            /** Format: float */
+            amount: number;
+            /** @enum {string} */
+            do: "strike";
+            pose: string;
+            regions?: components["schemas"]["Region"][];
+            /** Format: double */
+            time: number;
+        } | {
+            /** @enum {string} */
+            do: "pass";
+            laid: components["schemas"]["Laid"];
+            /**
+             * Format: double
+             * @description How much later than meant it was performed, seconds.
+             */
+            late: number;
+            /** @description What was performed on, by name; or `capture`. */
+            pad: string;
+            /**
+             * Format: double
+             * @description Seconds that it is smoothed over; the head twice as much.
+             */
+            smooth: number;
+            taken: components["schemas"]["Taken"][];
+            /**
+             * Format: float
+             * @description How far keys may be off, as a share of a control's range.
+             */
+            tolerance: number;
+        } | {
+            /** Format: float */
+            amount?: number | null;
+            /** @enum {string} */
+            do: "change_pass";
+            laid?: components["schemas"]["Laid"] | null;
+            /** Format: double */
+            smooth?: number | null;
+            touches: number[];
+            trim?: components["schemas"]["Span"] | null;
+        } | {
+            /** Format: double */
+            amount: number;
+            /** @enum {string} */
+            do: "add_mood";
+            mood: components["schemas"]["Mood"];
+            over?: components["schemas"]["Place"];
+        } | {
+            change?: {
+                [key: string]: unknown;
+            };
+            /** @enum {string} */
+            do: "change_mood";
+            /** Format: int32 */
+            id: number;
+            span?: components["schemas"]["Span"] | null;
+        } | {
+            /** @enum {string} */
+            do: "swell_here";
+            /** Format: int32 */
+            mood: number;
+            /** Format: double */
+            time: number;
+        } | {
+            /** @enum {string} */
+            do: "swell";
+            /** Format: double */
+            key: number;
+            /** Format: int32 */
+            mood: number;
+            to?: [
+                number,
+                number
+            ] | null;
+        } | {
+            at?: components["schemas"]["Spot"] | null;
+            /** @enum {string} */
+            do: "add_look";
+            look: components["schemas"]["Look"];
+            over?: components["schemas"]["Place"];
+        } | {
+            at?: components["schemas"]["Spot"] | null;
+            /** @enum {string} */
+            do: "change_look";
+            /** Format: int32 */
+            id: number;
+            look?: components["schemas"]["Look"] | null;
+            span?: components["schemas"]["Span"] | null;
+        } | {
+            /** @enum {string} */
+            do: "add_move";
+            does: components["schemas"]["HeadMove"];
+            over?: components["schemas"]["Place"];
+        } | {
+            /** @enum {string} */
+            do: "change_move";
+            does?: components["schemas"]["HeadMove"] | null;
+            /** Format: int32 */
+            id: number;
+            span?: components["schemas"]["Span"] | null;
+        } | {
+            /** @enum {string} */
+            do: "split";
+            /** Format: int32 */
+            id: number;
+            /** Format: double */
+            time: number;
+        } | {
+            /** @enum {string} */
+            do: "add_blink";
+            shape?: components["schemas"]["BlinkShape"] | null;
+            /** Format: double */
+            time: number;
+        } | {
+            /** @enum {string} */
+            do: "change_blink";
+            /** Format: int32 */
+            id: number;
+            shape?: components["schemas"]["BlinkShape"] | null;
+            /** Format: double */
+            time?: number | null;
+        } | {
+            /** @enum {string} */
+            do: "add_level";
+            layer: components["schemas"]["LayerKind"];
+            /** Format: double */
+            share?: number | null;
+            /** Format: double */
+            time: number;
+        } | {
+            /** @enum {string} */
+            do: "change_level";
+            /** Format: int32 */
+            id: number;
+            /** Format: double */
+            share?: number | null;
+            /** Format: double */
+            time?: number | null;
+        } | {
+            /** @enum {string} */
+            do: "remove";
+            ids: number[];
+        } | {
+            change: {
+                [key: string]: unknown;
+            };
+            /** @enum {string} */
+            do: "layer";
+            layer: components["schemas"]["LayerKind"];
+        } | {
+            change: {
+                [key: string]: unknown;
+            };
+            /** @enum {string} */
+            do: "blinks";
+        } | {
+            change: {
+                [key: string]: unknown;
+            };
+            /** @enum {string} */
+            do: "settings";
+        } | {
+            at: components["schemas"]["Spot"];
+            /** @enum {string} */
+            do: "add_mark";
+            name?: string;
+        } | {
+            at?: components["schemas"]["Spot"] | null;
+            /** @enum {string} */
+            do: "change_mark";
+            /** Format: int32 */
+            id: number;
+            name?: string | null;
+        } | {
+            /** @enum {string} */
+            do: "remove_mark";
+            /** Format: int32 */
+            id: number;
+        } | {
+            body?: Record<string, never> | null;
+            /** @enum {string} */
+            do: "body";
+        } | {
+            /** Format: double */
+            amount: number;
+            /** @enum {string} */
+            do: "body_amount";
+        } | {
+            /** @enum {string} */
+            do: "mend";
+            rule: string;
+            /** Format: double */
+            start: number;
+        } | {
+            /** @enum {string} */
+            do: "dismiss";
+            reason: string;
+            rule: string;
+            /** Format: double */
+            start: number;
+        } | {
+            /** @enum {string} */
+            do: "restore";
+            /** Format: int32 */
+            snapshot: number;
+        };
+        /** @description An operation on a line. */
+        Operation: {
+            /** @description Messages of one gesture, as a drag sends them, have one name and are one step. */
+            gesture?: string | null;
+            op: components["schemas"]["Op"];
+        };
+        /** @description A line after an operation. */
+        OperationView: {
+            baked?: components["schemas"]["BakedView"] | null;
+            line: components["schemas"]["LineView"];
+            /** @description Numbers of what is new in it. */
+            made: number[];
         };
         /** @description One morph target or joint and what feeds it. */
         Output: {
@@ -1872,98 +1819,6 @@ export interface components {
             parts?: number;
             target: components["schemas"]["Target"];
         };
-        /** @description Something that a layer does over a stretch of the line. */
-        Over_Acting: {
-            /** @description A mood as it plays. */
-            does: {
-                /**
-                 * Format: double
-                 * @description 0..1, how strong it is at most.
-                 */
-                amount: number;
-                /**
-                 * Format: double
-                 * @description Scales how long it takes to come and to go; 1 is as the mood itself does.
-                 */
-                ease?: number;
-                /** @description It takes the place of moods that were put before it, instead of being added to them. */
-                instead?: boolean;
-                mood: components["schemas"]["Mood"];
-                /** @description Whether head and eyes take the mood's posture. */
-                posture?: boolean;
-                /** @description What of the face it moves; empty is all of it. */
-                regions?: components["schemas"]["Region"][];
-                /**
-                 * Format: double
-                 * @description How far left and right differ, 0..2; 1 is as a face does.
-                 */
-                sides?: number;
-                /** @description How it swells over its stretch: places 0..1 with shares of the amount; none is 1 throughout. */
-                swell?: [
-                    number,
-                    number
-                ][];
-            };
-            /** Format: int32 */
-            id: number;
-            over: components["schemas"]["Stretch"];
-        };
-        /** @description Something that a layer does over a stretch of the line. */
-        Over_HeadMove: {
-            /** @description What the head does over a stretch, on top of the voice. */
-            does: {
-                /** @enum {string} */
-                kind: "turn";
-                /** Format: double */
-                pitch: number;
-                /** Format: double */
-                roll: number;
-                /** Format: double */
-                yaw: number;
-            } | {
-                /** Format: double */
-                degrees: number;
-                /** @enum {string} */
-                kind: "shiver";
-                /** Format: double */
-                per_second: number;
-            };
-            /** Format: int32 */
-            id: number;
-            over: components["schemas"]["Stretch"];
-        };
-        /** @description Something that a layer does over a stretch of the line. */
-        Over_Look: {
-            /** @description What the eyes do over a stretch. */
-            does: {
-                /** @enum {string} */
-                kind: "at";
-                mark: string;
-            } | {
-                /** @enum {string} */
-                kind: "face";
-                mark: string;
-            } | {
-                /** @enum {string} */
-                kind: "think";
-            } | {
-                /** @enum {string} */
-                kind: "between";
-                one: string;
-                other: string;
-            };
-            /** Format: int32 */
-            id: number;
-            over: components["schemas"]["Stretch"];
-        };
-        /** @description A blink put by hand. */
-        OwnBlink: {
-            /** @description When the lids are shut. */
-            at: components["schemas"]["Moment"];
-            /** Format: int32 */
-            id: number;
-            shape: components["schemas"]["BlinkShape"];
-        };
         /** @description A set of controls that are performed together. */
         Pad: {
             /** @description What its ways do, in words. */
@@ -1979,36 +1834,11 @@ export interface components {
             amount: number;
             what: string;
         };
-        /** @description A live pass that is kept. */
-        PassChange: {
-            laid: components["schemas"]["Laid"];
+        /** @description A live pass: all touches of one recording have its number. */
+        Pass: {
+            /** Format: int32 */
+            id: number;
             name: string;
-            /** @description What was performed on a pad: its name, and for each step right, up and whether the button was down. */
-            pad?: string | null;
-            places?: [
-                number,
-                number,
-                boolean
-            ][];
-            /**
-             * Format: double
-             * @description Seconds that it is smoothed over; the head twice as much.
-             */
-            smooth: number;
-            /**
-             * Format: double
-             * @description When the first values were meant, and the time between them, seconds.
-             */
-            start: number;
-            /** Format: double */
-            step: number;
-            /**
-             * Format: float
-             * @description How far keys may be off, as a share of a control's range.
-             */
-            tolerance: number;
-            /** @description What another source recorded. */
-            tracks?: components["schemas"]["TrackChange"][];
         };
         /**
          * @description One sound. `Sil` is a pause.
@@ -2059,6 +1889,22 @@ export interface components {
             /** @description For each word how much it stands out, 0..1; ½ is neither. */
             stress: number[];
         };
+        /** @description Where something new is laid: over a stretch, else over a word, else over the phrase around a time. */
+        Place: {
+            /** @default null */
+            span: components["schemas"]["Span"] | null;
+            /**
+             * Format: double
+             * @description Seconds.
+             * @default 0
+             */
+            time: number;
+            /**
+             * Format: int32
+             * @default null
+             */
+            word: number | null;
+        };
         /** @description A face that was kept under a name: values of some controls, over a mix of the moods every production has. */
         Pose: {
             name: string;
@@ -2101,25 +1947,7 @@ export interface components {
             grid: components["schemas"]["FrameGrid"];
             name: string;
         };
-        /** @description How far some sounds go, 0..2. */
-        Reach: {
-            /** Format: float */
-            amount: number;
-            /** @description What it was of, if that is gone: it is kept, and does nothing. */
-            aside?: string | null;
-            of: components["schemas"]["ReachOf"];
-        };
-        /** @description How far sounds are to go. */
-        ReachChange: {
-            /**
-             * Format: float
-             * @description 0..2, 1 is normal.
-             */
-            amount: number;
-            goes_on?: boolean;
-            of: components["schemas"]["ReachOf"];
-        };
-        /** @description What a reach is of. */
+        /** @description What a reach is of; words and sounds by their numbers. */
         ReachOf: {
             /** @enum {string} */
             kind: "kind";
@@ -2213,10 +2041,6 @@ export interface components {
             kind: "points";
             points: number[][];
         };
-        /** @description A word as it shall be written. */
-        Retype: {
-            text: string;
-        };
         /**
          * @description What is looked for.
          * @enum {string}
@@ -2230,13 +2054,6 @@ export interface components {
         };
         /** @description How a word of the list is said. */
         SaidAsChange: {
-            sounds: string;
-        };
-        /** @description How a word shall be said. */
-        Say: {
-            /** @description In every line of the production, not only here. */
-            everywhere?: boolean;
-            /** @description In the phonetic alphabet, or ARPAbet in capitals with spaces. */
             sounds: string;
         };
         /**
@@ -2319,26 +2136,31 @@ export interface components {
             /**
              * @default [
              *       {
+             *         "id": 1,
              *         "name": "beside the lens",
              *         "yaw": -6,
              *         "pitch": 1
              *       },
              *       {
+             *         "id": 2,
              *         "name": "lens",
              *         "yaw": 0,
              *         "pitch": 0
              *       },
              *       {
+             *         "id": 3,
              *         "name": "other, left",
              *         "yaw": 32,
              *         "pitch": 0
              *       },
              *       {
+             *         "id": 4,
              *         "name": "other, right",
              *         "yaw": -32,
              *         "pitch": 0
              *       },
              *       {
+             *         "id": 5,
              *         "name": "table",
              *         "yaw": 6,
              *         "pitch": 30
@@ -2388,14 +2210,6 @@ export interface components {
              */
             sway_loop: number;
         };
-        /** @description A finding, by its rule and when it starts, and what becomes of it. */
-        Settle: {
-            /** @description Dismissed for this reason; none mends it. */
-            reason?: string | null;
-            rule: string;
-            /** Format: double */
-            start: number;
-        };
         SnapshotName: {
             name: string;
         };
@@ -2412,6 +2226,11 @@ export interface components {
              * @description 0..1, how far the recording bears the sound out.
              */
             confidence: number;
+            /**
+             * Format: int32
+             * @description Its number in the line, which it keeps through corrections and when the line is timed anew; 0 until it is given.
+             */
+            id: number;
             /**
              * Format: float
              * @description Mean level over its middle half, dB relative to full scale.
@@ -2431,7 +2250,7 @@ export interface components {
             stress?: number | null;
             /**
              * Format: int32
-             * @description Index of its word; none for a pause.
+             * @description Place of its word among the words of the same times; none for a pause.
              */
             word?: number | null;
         };
@@ -2444,90 +2263,6 @@ export interface components {
         Span: {
             end: components["schemas"]["Seconds"];
             start: components["schemas"]["Seconds"];
-        };
-        /** @description A span to be put; without a number it is new. */
-        SpanChange_Acting: {
-            /** @description A mood as it plays. */
-            does: {
-                /**
-                 * Format: double
-                 * @description 0..1, how strong it is at most.
-                 */
-                amount: number;
-                /**
-                 * Format: double
-                 * @description Scales how long it takes to come and to go; 1 is as the mood itself does.
-                 */
-                ease?: number;
-                /** @description It takes the place of moods that were put before it, instead of being added to them. */
-                instead?: boolean;
-                mood: components["schemas"]["Mood"];
-                /** @description Whether head and eyes take the mood's posture. */
-                posture?: boolean;
-                /** @description What of the face it moves; empty is all of it. */
-                regions?: components["schemas"]["Region"][];
-                /**
-                 * Format: double
-                 * @description How far left and right differ, 0..2; 1 is as a face does.
-                 */
-                sides?: number;
-                /** @description How it swells over its stretch: places 0..1 with shares of the amount; none is 1 throughout. */
-                swell?: [
-                    number,
-                    number
-                ][];
-            };
-            /** Format: int32 */
-            id?: number | null;
-            span: components["schemas"]["Span"];
-        };
-        /** @description A span to be put; without a number it is new. */
-        SpanChange_HeadMove: {
-            /** @description What the head does over a stretch, on top of the voice. */
-            does: {
-                /** @enum {string} */
-                kind: "turn";
-                /** Format: double */
-                pitch: number;
-                /** Format: double */
-                roll: number;
-                /** Format: double */
-                yaw: number;
-            } | {
-                /** Format: double */
-                degrees: number;
-                /** @enum {string} */
-                kind: "shiver";
-                /** Format: double */
-                per_second: number;
-            };
-            /** Format: int32 */
-            id?: number | null;
-            span: components["schemas"]["Span"];
-        };
-        /** @description A span to be put; without a number it is new. */
-        SpanChange_Look: {
-            /** @description What the eyes do over a stretch. */
-            does: {
-                /** @enum {string} */
-                kind: "at";
-                mark: string;
-            } | {
-                /** @enum {string} */
-                kind: "face";
-                mark: string;
-            } | {
-                /** @enum {string} */
-                kind: "think";
-            } | {
-                /** @enum {string} */
-                kind: "between";
-                one: string;
-                other: string;
-            };
-            /** Format: int32 */
-            id?: number | null;
-            span: components["schemas"]["Span"];
         };
         /** @description Something a layer does over a stretch of time. */
         SpanView_Acting: {
@@ -2591,46 +2326,43 @@ export interface components {
         };
         /** @description Something a layer does over a stretch of time. */
         SpanView_Look: {
-            /** @description What the eyes do over a stretch. */
+            /** @description What the eyes do over a stretch. Marks are named by their numbers. */
             does: {
                 /** @enum {string} */
                 kind: "at";
-                mark: string;
+                /** Format: int32 */
+                mark: number;
             } | {
                 /** @enum {string} */
                 kind: "face";
-                mark: string;
+                /** Format: int32 */
+                mark: number;
             } | {
                 /** @enum {string} */
                 kind: "think";
             } | {
                 /** @enum {string} */
                 kind: "between";
-                one: string;
-                other: string;
+                /** Format: int32 */
+                one: number;
+                /** Format: int32 */
+                other: number;
             };
             /** Format: int32 */
             id: number;
             span: components["schemas"]["Span"];
         };
+        /** @description A spot seen from the character's face, degrees: + to its left, + down. */
+        Spot: {
+            /** Format: double */
+            pitch: number;
+            /** Format: double */
+            yaw: number;
+        };
         /** @description How strong a mood is, at even steps over a stretch of time. */
         Strength: {
             over: components["schemas"]["Span"];
             values: number[];
-        };
-        /** @description A stretch of what is said. */
-        Stretch: {
-            from: components["schemas"]["Moment"];
-            to: components["schemas"]["Moment"];
-        };
-        /** @description Where a pose is to be struck. */
-        Strike: {
-            /** Format: float */
-            amount: number;
-            pose: string;
-            regions?: components["schemas"]["Region"][];
-            /** Format: double */
-            time: number;
         };
         /** @description A diction to start from. */
         StyleView: {
@@ -2663,6 +2395,26 @@ export interface components {
              */
             id?: number | null;
             name: string;
+        };
+        /**
+         * @description A moment of a live pass: where the pen was, right and up, each −1..1, whether its button was down, and what
+         *     another source gave of the face.
+         */
+        Taken: {
+            face?: [
+                "jaw_open" | "jaw_side" | "jaw_forward" | "lips_close" | "lips_press" | "lips_round" | "lips_protrude" | "lips_spread_left" | "lips_spread_right" | "lip_upper_raise_left" | "lip_upper_raise_right" | "lip_lower_drop_left" | "lip_lower_drop_right" | "lip_lower_tuck" | "lip_upper_roll" | "lip_lower_roll" | "mouth_side" | "corner_up_left" | "corner_up_right" | "corner_down_left" | "corner_down_right" | "chin_raise" | "tongue_tip_up" | "tongue_out" | "tongue_back_up" | "tongue_wide" | "cheek_raise_left" | "cheek_raise_right" | "cheek_puff" | "nose_wrinkle_left" | "nose_wrinkle_right" | "nostril_flare" | "lid_close_left" | "lid_close_right" | "lid_wide_left" | "lid_wide_right" | "lid_squint_left" | "lid_squint_right" | "brow_inner_up_left" | "brow_inner_up_right" | "brow_outer_up_left" | "brow_outer_up_right" | "brow_down_left" | "brow_down_right" | "gaze_yaw" | "gaze_pitch" | "gaze_converge" | "head_yaw" | "head_pitch" | "head_roll" | "head_shift_x" | "head_shift_y" | "head_shift_z",
+                number
+            ][];
+            place?: [
+                number,
+                number,
+                boolean
+            ];
+            /**
+             * Format: double
+             * @description Seconds of the line that played.
+             */
+            time: number;
         };
         /** @description What an output moves. */
         Target: {
@@ -2709,38 +2461,14 @@ export interface components {
             text: string;
             words: components["schemas"]["Word"][];
         };
-        /** @description Keys of one control, laid over its automatic curve. */
-        Touch: {
-            /**
-             * Format: float
-             * @description Scales it; 1 is as it was drawn.
-             */
-            amount: number;
-            /** @description What it was on, if that is gone: the touch is kept, and does nothing. */
-            aside?: string | null;
-            control: components["schemas"]["ControlName"];
-            /** @description How long it takes to come in before the first key and to go after the last. */
-            fade_in: components["schemas"]["Seconds"];
-            fade_out: components["schemas"]["Seconds"];
-            /** Format: int32 */
-            id: number;
-            keys: components["schemas"]["Key"][];
-            laid: components["schemas"]["Laid"];
-            on: components["schemas"]["On"];
-            /** @description The live pass that recorded it, by its name. */
-            pass?: string | null;
-        };
-        /** @description A touch to be laid. */
+        /** @description A touch to be laid; without a number it is new. */
         TouchChange: {
             /** Format: float */
             amount: number;
             control: components["schemas"]["ControlName"];
             fade_in: components["schemas"]["Seconds"];
             fade_out: components["schemas"]["Seconds"];
-            /**
-             * Format: int32
-             * @description The touch it takes the place of; none makes a new one.
-             */
+            /** Format: int32 */
             id?: number | null;
             keys: components["schemas"]["TimedKey"][];
             laid: components["schemas"]["Laid"];
@@ -2760,39 +2488,7 @@ export interface components {
             laid: components["schemas"]["Laid"];
             /** @description What it is on, in words. */
             on: string;
-            /** @description The live pass that recorded it. */
-            pass?: string | null;
-        };
-        /** @description What is done to touches as a whole, a pass above all. */
-        TouchesAs: {
-            /**
-             * Format: float
-             * @description Scaled to this amount.
-             */
-            amount?: number | null;
-            goes_on?: boolean;
-            laid?: components["schemas"]["Laid"] | null;
-            /**
-             * Format: double
-             * @description Smoothed over so many seconds.
-             */
-            smooth?: number | null;
-            touches: number[];
-            trim?: components["schemas"]["Span"] | null;
-        };
-        /** @description Touches to be laid and to go. */
-        TouchesChange: {
-            /** @description It goes on with the last step, as a key that is still being dragged. */
-            goes_on?: boolean;
-            put: components["schemas"]["TouchChange"][];
-            remove: number[];
-            /** @description The step in words, for the list of steps. */
-            what: string;
-        };
-        /** @description Values of a control, recorded while the line played. */
-        TrackChange: {
-            control: components["schemas"]["ControlName"];
-            values: number[];
+            pass?: components["schemas"]["Pass"] | null;
         };
         /** @description Left and right shapes that do not move equally far. */
         Uneven: {
@@ -2820,9 +2516,13 @@ export interface components {
         /** @description Words that are the same for every production. */
         Vocabulary: {
             controls: components["schemas"]["ControlView"][];
+            /** @description Each phone's sign in the International Phonetic Alphabet. */
+            ipa: {
+                [key: string]: string;
+            };
             mouth_kinds: components["schemas"]["MouthKindView"][];
         };
-        /** @description What is drawn of a recording. */
+        /** @description What is drawn and told of a recording. It stays what it is as long as the same is listened to. */
         VoiceView: {
             /**
              * Format: double
@@ -2836,6 +2536,8 @@ export interface components {
             peaks: number[][];
             /** @description 0 where there is no voice. */
             pitch_hz: number[];
+            /** @description What the recording is like. */
+            report: components["schemas"]["Report"];
         };
         /** @description One way to say a word, in both notations. */
         WayView: {
@@ -2868,6 +2570,11 @@ export interface components {
              * @description 0..1, how far the recording bears the word out.
              */
             confidence: number;
+            /**
+             * Format: int32
+             * @description Its number in the line, which it keeps through corrections and when the line is timed anew; 0 until it is given.
+             */
+            id: number;
             /** @description Its times are right and stay when the line is timed again: corrected or accepted by hand. */
             pinned?: boolean;
             /**
@@ -3490,39 +3197,6 @@ export interface operations {
             };
         };
     };
-    change: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["LineChange"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LineView"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     analyse: {
         parameters: {
             query?: never;
@@ -3540,72 +3214,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
-                };
-            };
-        };
-    };
-    let_go: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Stretch"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LineView"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    bake: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Bake"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BakeView"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3664,72 +3272,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CauseView"][];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    correct: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Correction"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LineView"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    articulate: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["DictionChange"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LineView"];
                 };
             };
             422: {
@@ -3829,10 +3371,12 @@ export interface operations {
             };
         };
     };
-    settle: {
+    operate: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
             path: {
                 id: number;
             };
@@ -3840,7 +3384,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Settle"];
+                "application/json": components["schemas"]["Operation"];
             };
         };
         responses: {
@@ -3849,238 +3393,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LineView"];
+                    "application/json": components["schemas"]["OperationView"];
                 };
             };
-            404: {
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    change: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["LayersChange"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LineView"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    listen: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Listen"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LineView"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    mirror: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": number[];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LineView"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    change_pass: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TouchesAs"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LineView"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    keep_pass: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PassChange"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LineView"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    strike: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Strike"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LineView"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    reach: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ReachChange"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LineView"];
                 };
             };
             422: {
@@ -4176,36 +3497,6 @@ export interface operations {
             };
         };
     };
-    restore: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-                snapshot: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LineView"];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     remove_snapshot: {
         parameters: {
             query?: never;
@@ -4238,7 +3529,9 @@ export interface operations {
     };
     sound: {
         parameters: {
-            query?: never;
+            query?: {
+                voice?: string | null;
+            };
             header?: never;
             path: {
                 id: number;
@@ -4352,69 +3645,6 @@ export interface operations {
             };
         };
     };
-    touch: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TouchesChange"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LineView"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    unbake: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-                touch: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LineView"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     undo: {
         parameters: {
             query?: never;
@@ -4444,31 +3674,26 @@ export interface operations {
             };
         };
     };
-    retype: {
+    voice: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 id: number;
-                word: number;
             };
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Retype"];
-            };
-        };
+        requestBody?: never;
         responses: {
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LineView"];
+                    "application/json": components["schemas"]["VoiceView"];
                 };
             };
-            422: {
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4496,40 +3721,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WaysView"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    say: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-                word: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Say"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LineView"];
                 };
             };
             422: {

@@ -1,3 +1,4 @@
+import { fetchLine } from '../api/act';
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { api, queries, speaks, tell } from '../api/client';
@@ -33,8 +34,8 @@ export function LinesPage() {
   useEffect(() => {
     if (id === undefined || duration === undefined) return;
     queries
-      .fetchQuery({ queryKey: ['line', id], queryFn: () => api.line(id) })
-      .then((l) => player.load(id, l.document.listen))
+      .fetchQuery({ queryKey: ['line', id], queryFn: () => fetchLine(id) })
+      .then((l) => player.load(id, l.voice, l.document.listen))
       .catch(tell);
     if (state && speaks({ state })) want(id, duration);
   }, [id, duration, state]);

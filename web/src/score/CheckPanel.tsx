@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { type Finding, type Grid, type LineView, api, queries, tell } from '../api/client';
+import { act } from '../api/act';
+import { type Finding, type Grid, type LineView, api } from '../api/client';
 import { regionColour } from '../cast/words';
 import { get, set } from '../state';
 import * as player from './player';
@@ -18,10 +19,13 @@ export function CheckPanel({ line, grid }: { line: LineView; grid: Grid }) {
   const [reason, setReason] = useState('');
   const settle = (finding: Finding, why?: string) => {
     setDismissing(null);
-    api
-      .settle(id, finding.rule, finding.span.start, why)
-      .then((view) => queries.setQueryData(['line', id], view))
-      .catch(tell);
+    const { rule, span } = finding;
+    void act(
+      id,
+      why === undefined
+        ? { do: 'mend', rule, start: span.start }
+        : { do: 'dismiss', rule, start: span.start, reason: why },
+    );
   };
   const go = (finding: Finding) => {
     set({ control: finding.controls[0] ?? get().control });

@@ -1,8 +1,8 @@
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
+import { act, gestureOf, isBusy } from '../api/act';
 import { type Diction, type LineView, api, tell } from '../api/client';
 import { perform, performNothing } from '../api/live';
-import { Newest } from '../api/newest';
 import { Microphone } from '../lines/microphone';
 import { set } from '../state';
 import { LayerHead } from './LayerParts';
@@ -22,20 +22,17 @@ export function DictionPanel({ line }: { line: LineView }) {
   const saved = line.document.diction;
   const [held, setHeld] = useState<Diction | null>(null);
   const shown = held ?? saved;
-  const [newest] = useState(
-    () =>
-      new Newest<Diction>(
-        (diction, goesOn) => api.articulate(id, diction, goesOn),
-        () => setHeld(null),
-      ),
-  );
-  const send = (diction: Diction, goesOn: boolean) => void newest.put(diction, goesOn);
+  const send = (next: Partial<Diction>, goesOn: boolean) => {
+    setHeld({ ...shown, ...next });
+    const gesture = gestureOf(`diction ${Object.keys(next).join(' ')}`, goesOn);
+    void act(id, { do: 'diction', change: next }, { gesture }).then(() => {
+      if (!isBusy(id)) setHeld(null);
+    });
+  };
   /** The slider that was moved last: moving it on is one step with before. */
   const moved = useRef('');
   const change = (name: string, value: number) => {
-    const diction = { ...shown, [name]: value };
-    setHeld(diction);
-    send(diction, moved.current === name);
+    send({ [name]: value }, moved.current === name);
     moved.current = name;
   };
   if (!table.data) return <section className="panel" aria-label="Diction" />;
@@ -54,7 +51,6 @@ export function DictionPanel({ line }: { line: LineView }) {
             const chosen = table.data.styles.find((s) => s.name === event.target.value);
             if (!chosen) return;
             moved.current = '';
-            setHeld(chosen.diction);
             send(chosen.diction, false);
           }}
         >
@@ -72,10 +68,8 @@ export function DictionPanel({ line }: { line: LineView }) {
           data-testid="drive"
           value={shown.drive ?? 'sounds'}
           onChange={(event) => {
-            const diction = { ...shown, drive: event.target.value as Diction['drive'] };
             moved.current = '';
-            setHeld(diction);
-            send(diction, false);
+            send({ drive: event.target.value as Diction['drive'] }, false);
           }}
         >
           <option value="sounds">by its sounds</option>

@@ -2,7 +2,8 @@ import { useState } from 'react';
 import type { BlinkShape, LayerSettings, LineView, Look } from '../api/client';
 import { set } from '../state';
 import { HeadShare, LayerHead, Slide, SpanHead } from './LayerParts';
-import { addLook, blinkHere, changeLayers, changeSettings, dropMark, removeSpan, renameMark } from './layers';
+import * as layers from './layers';
+import { addLook, blinkHere, changeSettings, removeSpan } from './layers';
 
 const SHAPES: [BlinkShape, string][] = [
   ['natural', 'natural'],
@@ -34,10 +35,7 @@ export function EyesPanel({ line, id }: { line: LineView; id: number | null }) {
               className="field small"
               value={blink.shape}
               onChange={(e) =>
-                changeLayers({
-                  what: 'shape of a blink',
-                  blinks: [{ id: blink.id, at: blink.at, shape: e.target.value as BlinkShape }],
-                })
+                void layers.change({ do: 'change_blink', id: blink.id, shape: e.target.value as BlinkShape })
               }
             >
               {SHAPES.map(([value, name]) => (
@@ -61,8 +59,8 @@ export function EyesPanel({ line, id }: { line: LineView; id: number | null }) {
 function Eyes({ line }: { line: LineView }) {
   const { settings } = line.layers;
   const { blinks } = settings;
-  const change = (what: string, next: Partial<LayerSettings['blinks']>, on = false) =>
-    changeSettings(what, { blinks: { ...blinks, ...next } }, on);
+  const changeBlinks = (next: Partial<LayerSettings['blinks']>, on = false) =>
+    void layers.change({ do: 'blinks', change: next }, Object.keys(next).join(' '), on);
   return (
     <>
       <LayerHead line={line} layer="eyes" title="Eyes" />
@@ -75,7 +73,7 @@ function Eyes({ line }: { line: LineView }) {
             title="Where blinks come from"
             data-testid="blink-mode"
             value={blinks.mode}
-            onChange={(e) => change('where blinks come from', { mode: e.target.value as typeof blinks.mode })}
+            onChange={(e) => changeBlinks({ mode: e.target.value as typeof blinks.mode })}
           >
             <option value="auto">by rule</option>
             <option value="pattern">in a pattern</option>
@@ -88,7 +86,7 @@ function Eyes({ line }: { line: LineView }) {
           aria-label="Shape of blinks"
           title="Shape of blinks"
           value={blinks.shape}
-          onChange={(e) => change('shape of blinks', { shape: e.target.value as BlinkShape })}
+          onChange={(e) => changeBlinks({ shape: e.target.value as BlinkShape })}
         >
           {SHAPES.map(([value, name]) => (
             <option key={value} value={value}>
@@ -96,11 +94,11 @@ function Eyes({ line }: { line: LineView }) {
             </option>
           ))}
         </select>
-        <button className="button" data-testid="blink-here" onClick={blinkHere}>
+        <button className="button" data-testid="blink-here" onClick={() => blinkHere()}>
           Blink here
         </button>
       </div>
-      {blinks.mode === 'pattern' && <Pattern blinks={blinks} change={change} />}
+      {blinks.mode === 'pattern' && <Pattern blinks={blinks} change={changeBlinks} />}
       <div className="diction">
         {blinks.mode === 'auto' && (
           <Slide
@@ -108,7 +106,7 @@ function Eyes({ line }: { line: LineView }) {
             about="100 % is as people do: 26 a minute while they talk"
             value={blinks.rate}
             high={2}
-            onChange={(rate, on) => change('how often the lids shut', { rate }, on)}
+            onChange={(rate, on) => changeBlinks({ rate }, on)}
           />
         )}
         <Slide
@@ -116,7 +114,7 @@ function Eyes({ line }: { line: LineView }) {
           about="Brows and lids on stressed words"
           value={settings.brows}
           high={2}
-          onChange={(brows, on) => changeSettings('brows with the voice', { brows }, on)}
+          onChange={(brows, on) => changeSettings({ brows }, on)}
         />
         <HeadShare value={settings.head_share} />
       </div>
@@ -124,10 +122,10 @@ function Eyes({ line }: { line: LineView }) {
       <div className="chips" aria-label="Add a look over the selected word, or the phrase at the playhead">
         {settings.marks.map((mark) => (
           <button
-            key={mark.name}
+            key={mark.id}
             className="chip"
             data-testid={`look-${mark.name}`}
-            onClick={() => addLook({ kind: 'face', mark: mark.name })}
+            onClick={() => addLook({ kind: 'face', mark: mark.id })}
           >
             {mark.name}
           </button>
@@ -141,8 +139,8 @@ function Eyes({ line }: { line: LineView }) {
             onClick={() =>
               addLook({
                 kind: 'between',
-                one: settings.marks[2]?.name ?? '',
-                other: settings.marks[3]?.name ?? '',
+                one: settings.marks[2]?.id ?? 0,
+                other: settings.marks[3]?.id ?? 0,
               })
             }
           >
@@ -160,7 +158,7 @@ function Pattern({
   change,
 }: {
   blinks: LayerSettings['blinks'];
-  change: (what: string, next: Partial<LayerSettings['blinks']>) => void;
+  change: (next: Partial<LayerSettings['blinks']>) => void;
 }) {
   const [text, setText] = useState(blinks.pattern.join(' '));
   return (
@@ -172,7 +170,7 @@ function Pattern({
           .split(/[\s,;]+/)
           .filter(Boolean)
           .map(Number);
-        change('the blink pattern', { pattern });
+        change({ pattern });
       }}
     >
       <label className="soft">
@@ -185,7 +183,7 @@ function Pattern({
           max={120}
           step={0.5}
           value={blinks.pattern_length}
-          onChange={(e) => change('length of the blink pattern', { pattern_length: Number(e.target.value) })}
+          onChange={(e) => change({ pattern_length: Number(e.target.value) })}
         />{' '}
         s, at
       </label>
@@ -203,11 +201,12 @@ function Pattern({
 
 /** The marks by name: pressed, one is looked at; the one that was looked at last can be renamed, typed and taken out. */
 function Marks({ settings }: { settings: LayerSettings }) {
-  const [own, setOwn] = useState<string | null>(null);
+  const [own, setOwn] = useState<number | null>(null);
   const { marks } = settings;
-  const mark = marks.find((m) => m.name === own);
-  const change = (what: string, next: Partial<LayerSettings['marks'][number]>) =>
-    changeSettings(what, { marks: marks.map((m) => (m.name === own ? { ...m, ...next } : m)) });
+  const mark = marks.find((m) => m.id === own);
+  const move = (next: { yaw?: number; pitch?: number }) =>
+    mark &&
+    void layers.change({ do: 'change_mark', id: mark.id, at: { yaw: mark.yaw, pitch: mark.pitch, ...next } });
   const number = (title: string, value: number, most: number, set: (v: number) => void) => (
     <label className="soft">
       {title}{' '}
@@ -239,11 +238,13 @@ function Marks({ settings }: { settings: LayerSettings }) {
           style={{ flex: 1, minWidth: 80 }}
           aria-label="A mark to be changed"
           value={own ?? ''}
-          onChange={(e) => setOwn(e.target.value || null)}
+          onChange={(e) => setOwn(Number(e.target.value) || null)}
         >
           <option value="">drag them, or choose …</option>
           {marks.map((m) => (
-            <option key={m.name}>{m.name}</option>
+            <option key={m.id} value={m.id}>
+              {m.name}
+            </option>
           ))}
         </select>
         <button
@@ -261,7 +262,7 @@ function Marks({ settings }: { settings: LayerSettings }) {
             title="What looks at it looks at the first mark instead"
             onClick={() => {
               setOwn(null);
-              dropMark(mark.name);
+              void layers.change({ do: 'remove_mark', id: mark.id });
             }}
           >
             Take out
@@ -271,17 +272,15 @@ function Marks({ settings }: { settings: LayerSettings }) {
       {mark && (
         <>
           <div className="sound-part-row">
-            {number('left', mark.yaw, 90, (yaw) => change('move a mark', { yaw }))}
-            {number('down', mark.pitch, 60, (pitch) => change('move a mark', { pitch }))}
+            {number('left', mark.yaw, 60, (yaw) => move({ yaw }))}
+            {number('down', mark.pitch, 40, (pitch) => move({ pitch }))}
           </div>
           <form
             className="sound-part-row"
             onSubmit={(event) => {
               event.preventDefault();
               const name = String(new FormData(event.currentTarget).get('name')).trim();
-              if (!name || name === mark.name) return;
-              renameMark(mark.name, name);
-              setOwn(name);
+              if (name && name !== mark.name) void layers.change({ do: 'change_mark', id: mark.id, name });
             }}
           >
             <input
@@ -303,22 +302,23 @@ function Marks({ settings }: { settings: LayerSettings }) {
 
 function OneLook({ line, look }: { line: LineView; look: LineView['layers']['looks'][number] }) {
   const { does } = look;
-  const marks = line.layers.settings.marks.map((m) => m.name);
-  const change = (next: Look) =>
-    changeLayers({ what: 'another look', looks: [{ id: look.id, span: look.span, does: next }] });
-  const [first = '', second = first] = marks;
+  const { marks } = line.layers.settings;
+  const change = (next: Look) => void layers.change({ do: 'change_look', id: look.id, look: next });
+  const [first = 0, second = first] = marks.map((m) => m.id);
   const kinds: Record<Look['kind'], [string, Look]> = {
     at: ['at a mark', { kind: 'at', mark: first }],
     face: ['at a face', { kind: 'face', mark: first }],
     think: ['thinks, low to one side', { kind: 'think' }],
     between: ['between two', { kind: 'between', one: second, other: first }],
   };
-  const pick = (label: string, value: string, onChange: (mark: string) => void) => (
+  const pick = (label: string, value: number, onChange: (mark: number) => void) => (
     <label className="soft">
       {label}{' '}
-      <select className="field small" value={value} onChange={(e) => onChange(e.target.value)}>
+      <select className="field small" value={value} onChange={(e) => onChange(Number(e.target.value))}>
         {marks.map((m) => (
-          <option key={m}>{m}</option>
+          <option key={m.id} value={m.id}>
+            {m.name}
+          </option>
         ))}
       </select>
     </label>

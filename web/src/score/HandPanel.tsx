@@ -1,36 +1,39 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { type LineView, api, queries, tell } from '../api/client';
+import { act, gestureOf } from '../api/act';
+import { type LineView, type Op, api, queries, tell } from '../api/client';
 import { get, set, useView } from '../state';
+import { wordOf } from './draw';
 import { LayerHead, Slide } from './LayerParts';
 import { PassRecorder } from './PassRecorder';
 
 /** The bench: passes, poses, and what hands laid over the curves. */
 export function HandPanel({ line, id }: { line: LineView; id: number | null }) {
   const { id: lineId } = line.summary;
-  const passes = new Map<string, LineView['touches']>();
+  const passes = new Map<number, LineView['touches']>();
   for (const touch of line.touches) {
     if (!touch.pass || touch.aside) continue;
-    passes.set(touch.pass, [...(passes.get(touch.pass) ?? []), touch]);
+    passes.set(touch.pass.id, [...(passes.get(touch.pass.id) ?? []), touch]);
   }
   const chosen = line.touches.find((t) => t.id === id);
   const loop = useView((s) => s.loop);
   const word = useView((s) => s.selected.word);
-  const stretch = loop ?? line.document.timing?.words[word ?? -1]?.span ?? null;
-  const show = (answer: Promise<LineView>) =>
-    answer.then((view) => queries.setQueryData(['line', lineId], view)).catch(tell);
+  const stretch = loop ?? wordOf(line, word)?.span ?? null;
+  const change = (touches: number[], what: Omit<Extract<Op, { do: 'change_pass' }>, 'do' | 'touches'>) =>
+    void act(lineId, { do: 'change_pass', touches, ...what });
   return (
     <section className="panel tight" aria-label="By hand" data-testid="hand-panel">
       <LayerHead line={line} layer="hand" title="By hand" />
       <PassRecorder line={line} />
-      {[...passes].map(([name, touches]) => {
+      {[...passes].map(([pass, touches]) => {
         const ids = touches.map((t) => t.id);
         const [first] = touches;
+        const name = first?.pass?.name ?? '';
         return (
           <div
-            key={name}
+            key={pass}
             className="pass"
-            data-chosen={chosen?.pass === name || undefined}
+            data-chosen={chosen?.pass?.id === pass || undefined}
             data-testid={`pass-${name}`}
           >
             <div className="sound-part-row">
@@ -39,24 +42,11 @@ export function HandPanel({ line, id }: { line: LineView; id: number | null }) {
               <button
                 className="chip"
                 title="Added to what is there, or in its place"
-                onClick={() =>
-                  void show(
-                    api.changePass(lineId, {
-                      touches: ids,
-                      laid: first?.laid === 'add' ? 'replace' : 'add',
-                      goes_on: false,
-                    }),
-                  )
-                }
+                onClick={() => change(ids, { laid: first?.laid === 'add' ? 'replace' : 'add' })}
               >
                 {first?.laid === 'add' ? 'added' : 'in place'}
               </button>
-              <button
-                className="quiet"
-                onClick={() =>
-                  void show(api.changePass(lineId, { touches: ids, smooth: 0.08, goes_on: false }))
-                }
-              >
+              <button className="quiet" onClick={() => change(ids, { smooth: 0.08 })}>
                 Smooth
               </button>
               <button
@@ -68,28 +58,18 @@ export function HandPanel({ line, id }: { line: LineView; id: number | null }) {
                     : 'Select a word or a loop first: the pass is cut to it'
                 }
                 disabled={!stretch}
-                onClick={() =>
-                  stretch &&
-                  void show(api.changePass(lineId, { touches: ids, trim: stretch, goes_on: false }))
-                }
+                onClick={() => stretch && change(ids, { trim: stretch })}
               >
                 Trim
               </button>
-              <button className="quiet" onClick={() => void show(api.mirror(lineId, ids))}>
+              <button className="quiet" onClick={() => void act(lineId, { do: 'mirror', touches: ids })}>
                 Mirror
               </button>
               <button
                 className="quiet"
                 data-testid={`drop-${name}`}
                 onClick={() =>
-                  void show(
-                    api.touch(lineId, {
-                      put: [],
-                      remove: ids,
-                      what: `throw the pass ${name} away`,
-                      goes_on: false,
-                    }),
-                  )
+                  void act(lineId, { do: 'touches', remove: ids, what: `throw the pass ${name} away` })
                 }
               >
                 Throw away
@@ -100,9 +80,10 @@ export function HandPanel({ line, id }: { line: LineView; id: number | null }) {
                 title="Amount"
                 value={first?.amount ?? 1}
                 high={2}
-                onChange={(amount, goes_on) =>
-                  void show(api.changePass(lineId, { touches: ids, amount, goes_on }))
-                }
+                onChange={(amount, goesOn) => {
+                  const gesture = gestureOf(`pass ${pass} amount`, goesOn);
+                  void act(lineId, { do: 'change_pass', touches: ids, amount }, { gesture });
+                }}
               />
             </div>
           </div>
@@ -159,10 +140,7 @@ function Poses({ line }: { line: LineView }) {
                 title="Keys at the playhead; curves come to it and leave it"
                 onClick={() => {
                   set({ listed: 'touched' });
-                  void api
-                    .strike(id, pose.name, get().time, amount, [])
-                    .then((view) => queries.setQueryData(['line', id], view))
-                    .catch(tell);
+                  void act(id, { do: 'strike', pose: pose.name, time: get().time, amount });
                 }}
               >
                 Strike here

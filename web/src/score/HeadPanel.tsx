@@ -1,20 +1,19 @@
 import { FileButton } from '@mantine/core';
-import { type HeadMove, type LineView, api, queries, tell } from '../api/client';
+import { answered } from '../api/act';
+import { type HeadMove, type LineView, api } from '../api/client';
 import { HeadShare, LayerHead, Slide, SpanHead } from './LayerParts';
-import { MOVES, addMove, changeLayers, changeSettings } from './layers';
+import { MOVES, addMove, change, changeSettings } from './layers';
 
 const degrees = (v: number) => `${v.toFixed(0)}°`;
 
 /** The bench: the head with the voice, or the turn or shiver that is chosen. */
 export function HeadPanel({ line, id }: { line: LineView; id: number | null }) {
   const { settings, moves, body } = line.layers;
-  const show = (answer: Promise<LineView>) =>
-    void answer.then((view) => queries.setQueryData(['line', line.summary.id], view)).catch(tell);
   const chosen = moves.find((m) => m.id === id);
   if (chosen) {
     const { does } = chosen;
-    const change = (what: string, next: HeadMove, on: boolean) =>
-      changeLayers({ what, moves: [{ id: chosen.id, span: chosen.span, does: next }] }, on);
+    const turn = (next: HeadMove, on: boolean) =>
+      void change({ do: 'change_move', id: chosen.id, does: next }, `${chosen.id}`, on);
     return (
       <section className="panel tight" aria-label="Head" data-testid="head-panel">
         <SpanHead name="head" line={line} id={chosen.id}>
@@ -30,7 +29,7 @@ export function HeadPanel({ line, id }: { line: LineView; id: number | null }) {
                 value={does.yaw}
                 show={degrees}
                 testId="turn-yaw"
-                onChange={(yaw, on) => change('turn the head', { ...does, yaw }, on)}
+                onChange={(yaw, on) => turn({ ...does, yaw }, on)}
               />
               <Slide
                 title="Down, up"
@@ -38,7 +37,7 @@ export function HeadPanel({ line, id }: { line: LineView; id: number | null }) {
                 high={35}
                 value={does.pitch}
                 show={degrees}
-                onChange={(pitch, on) => change('turn the head', { ...does, pitch }, on)}
+                onChange={(pitch, on) => turn({ ...does, pitch }, on)}
               />
               <Slide
                 title="Tilt"
@@ -46,7 +45,7 @@ export function HeadPanel({ line, id }: { line: LineView; id: number | null }) {
                 high={30}
                 value={does.roll}
                 show={degrees}
-                onChange={(roll, on) => change('turn the head', { ...does, roll }, on)}
+                onChange={(roll, on) => turn({ ...does, roll }, on)}
               />
             </>
           ) : (
@@ -56,7 +55,7 @@ export function HeadPanel({ line, id }: { line: LineView; id: number | null }) {
                 high={3}
                 value={does.degrees}
                 show={(v) => `${v.toFixed(1)}°`}
-                onChange={(far, on) => change('shiver', { ...does, degrees: far }, on)}
+                onChange={(far, on) => turn({ ...does, degrees: far }, on)}
               />
               <Slide
                 title="How fast"
@@ -64,7 +63,7 @@ export function HeadPanel({ line, id }: { line: LineView; id: number | null }) {
                 high={15}
                 value={does.per_second}
                 show={(v) => `${v.toFixed(0)} a second`}
-                onChange={(per_second, on) => change('shiver', { ...does, per_second }, on)}
+                onChange={(per_second, on) => turn({ ...does, per_second }, on)}
               />
             </>
           )}
@@ -87,14 +86,14 @@ export function HeadPanel({ line, id }: { line: LineView; id: number | null }) {
           value={settings.nods}
           high={2}
           testId="nods"
-          onChange={(nods, on) => changeSettings('nods with the voice', { nods }, on)}
+          onChange={(nods, on) => changeSettings({ nods }, on)}
         />
         <Slide
           title="Sway"
           about="What a head does that does nothing: never still"
           value={settings.sway}
           high={2}
-          onChange={(sway, on) => changeSettings('sway of the head', { sway }, on)}
+          onChange={(sway, on) => changeSettings({ sway }, on)}
         />
         <Slide
           title="Comes round"
@@ -103,9 +102,7 @@ export function HeadPanel({ line, id }: { line: LineView; id: number | null }) {
           high={30}
           show={(v) => (v < 1 ? 'never' : `${v.toFixed(1)} s`)}
           testId="sway-loop"
-          onChange={(v, on) =>
-            changeSettings('let the sway come round', { sway_loop: v < 1 ? 0 : Math.round(v * 10) / 10 }, on)
-          }
+          onChange={(v, on) => changeSettings({ sway_loop: v < 1 ? 0 : Math.round(v * 10) / 10 }, on)}
         />
         <HeadShare value={settings.head_share} />
       </div>
@@ -118,7 +115,7 @@ export function HeadPanel({ line, id }: { line: LineView; id: number | null }) {
       </div>
       <span className="soft">A press lays it over the selected word, or the phrase at the playhead.</span>
       <div className="sound-part-row">
-        <FileButton accept=".bvh" onChange={(file) => file && show(api.body(line.summary.id, file))}>
+        <FileButton accept=".bvh" onChange={(file) => file && void answered(api.body(line.summary.id, file))}>
           {(props) => (
             <button className="button" {...props} data-testid="body-motion">
               {body ? 'Other body motion …' : 'Ride on body motion (.bvh) …'}
@@ -126,7 +123,7 @@ export function HeadPanel({ line, id }: { line: LineView; id: number | null }) {
           )}
         </FileButton>
         {body && (
-          <button className="quiet" onClick={() => show(api.body(line.summary.id, null))}>
+          <button className="quiet" onClick={() => void change({ do: 'body', body: null })}>
             Let it go
           </button>
         )}
@@ -138,7 +135,7 @@ export function HeadPanel({ line, id }: { line: LineView; id: number | null }) {
             about={`${body[0]}, ${body[1].toFixed(1)} s: head and neck against the trunk`}
             value={body[2]}
             high={2}
-            onChange={(body_amount, on) => changeLayers({ what: 'amount of body motion', body_amount }, on)}
+            onChange={(amount, on) => void change({ do: 'body_amount', amount }, 'body', on)}
           />
         </div>
       )}

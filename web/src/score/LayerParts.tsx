@@ -4,10 +4,11 @@ import { REGIONS } from '../cast/words';
 import { type LayerName, set } from '../state';
 import {
   type LayerKey,
-  changeLayers,
+  change,
   changeSettings,
   drawSpan,
   levelHere,
+  remove,
   removeSpan,
   spansOf,
 } from './layers';
@@ -77,7 +78,7 @@ export function HeadShare({ value }: { value: number }) {
       title="Head’s share"
       about="How much of a look the head does; 50 % is as people do"
       value={value}
-      onChange={(head_share, on) => changeSettings('the head’s share of looks', { head_share }, on)}
+      onChange={(head_share, on) => changeSettings({ head_share }, on)}
     />
   );
 }
@@ -106,8 +107,8 @@ export function SpanHead({
         </button>
       </div>
       <div className="sound-part-row">
-        <Moment title="from" value={start} onSet={(to) => drawSpan(line, name, id, { start: to, end })} />
-        <Moment title="to" value={end} onSet={(to) => drawSpan(line, name, id, { start, end: to })} />
+        <Moment title="from" value={start} onSet={(to) => drawSpan(name, id, { start: to, end })} />
+        <Moment title="to" value={end} onSet={(to) => drawSpan(name, id, { start, end: to })} />
       </div>
     </>
   );
@@ -146,8 +147,8 @@ function Moment({ title, value, onSet }: { title: string; value: number; onSet: 
 export function LayerHead({ line, layer, title }: { line: LineView; layer: LayerKey; title: string }) {
   const own = line.layers.settings[layer];
   const levels = line.layers.levels.filter((l) => l.layer === layer);
-  const change = (what: string, next: Partial<LayerSettings['mood']>, goesOn = false) =>
-    changeSettings(what, { [layer]: { ...own, ...next } }, goesOn);
+  const changeLayer = (next: Partial<LayerSettings['mood']>, goesOn = false) =>
+    void change({ do: 'layer', layer, change: next }, `${layer} ${Object.keys(next).join(' ')}`, goesOn);
   return (
     <>
       <div className="layer-head">
@@ -158,7 +159,7 @@ export function LayerHead({ line, layer, title }: { line: LineView; layer: Layer
           aria-pressed={own.on}
           data-testid={`plays-${layer}`}
           title="Whether this layer plays"
-          onClick={() => change(own.on ? `silence ${title}` : `let ${title} play`, { on: !own.on })}
+          onClick={() => changeLayer({ on: !own.on })}
         >
           {own.on ? 'plays' : 'silent'}
         </button>
@@ -166,7 +167,7 @@ export function LayerHead({ line, layer, title }: { line: LineView; layer: Layer
           className="chip"
           aria-pressed={own.alone}
           title="Only this layer plays"
-          onClick={() => change(own.alone ? 'let all layers play' : `${title} alone`, { alone: !own.alone })}
+          onClick={() => changeLayer({ alone: !own.alone })}
         >
           alone
         </button>
@@ -181,7 +182,7 @@ export function LayerHead({ line, layer, title }: { line: LineView; layer: Layer
           title="Amount"
           value={own.amount}
           high={2}
-          onChange={(amount, goesOn) => change(`amount of ${title}`, { amount }, goesOn)}
+          onChange={(amount, goesOn) => changeLayer({ amount }, goesOn)}
         />
       </div>
       <details className="layer-more">
@@ -196,12 +197,7 @@ export function LayerHead({ line, layer, title }: { line: LineView; layer: Layer
             Level here
           </button>
           {levels.length > 0 && (
-            <button
-              className="quiet"
-              onClick={() =>
-                changeLayers({ what: `let ${title} play throughout`, remove: levels.map((l) => l.id) })
-              }
-            >
+            <button className="quiet" onClick={() => remove(levels.map((l) => l.id))}>
               Throughout
             </button>
           )}
@@ -210,7 +206,7 @@ export function LayerHead({ line, layer, title }: { line: LineView; layer: Layer
               className="quiet"
               style={{ marginLeft: 'auto' }}
               title="Other small things of this layer alone: another draw of the line’s seed"
-              onClick={() => change(`another draw of ${title}`, { draw: (own.draw ?? 0) + 1 })}
+              onClick={() => changeLayer({ draw: (own.draw ?? 0) + 1 })}
             >
               Shuffle
             </button>
@@ -227,7 +223,7 @@ export function LayerHead({ line, layer, title }: { line: LineView; layer: Layer
                 aria-pressed={moved}
                 title={moved ? `Let ${title} leave the ${region} alone` : `Let ${title} move the ${region}`}
                 onClick={() =>
-                  change(`where ${title} plays`, {
+                  changeLayer({
                     without: moved ? [...without, region] : without.filter((r) => r !== region),
                   })
                 }

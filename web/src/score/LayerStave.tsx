@@ -9,7 +9,7 @@ import {
   addLook,
   addMood,
   addMove,
-  changeLayers,
+  change,
   drawSpan,
   keyMood,
   keyMoodAt,
@@ -112,12 +112,12 @@ function SpanBox({ line, axis, stave, name, laid, lane }: Props & { laid: Laid; 
         const next = moved(event);
         if (!next) return;
         setShown(next);
-        drawSpan(line, name, laid.id, next.span, next.amount, own.moved);
+        drawSpan(name, laid.id, next.span, next.amount, own.moved);
         own.moved = true;
       }}
       onPointerUp={(event) => {
         const next = grip.current?.moved ? moved(event) : null;
-        if (next) drawSpan(line, name, laid.id, next.span, next.amount, true);
+        if (next) drawSpan(name, laid.id, next.span, next.amount, true);
         grip.current = null;
         setShown(null);
       }}
@@ -134,7 +134,7 @@ function SpanBox({ line, axis, stave, name, laid, lane }: Props & { laid: Laid; 
 
 /** Keys of the amount of the mood that is chosen, on its hill. */
 function SwellKeys({ line, axis, stave, laid }: Omit<Props, 'name'> & { laid: Laid }) {
-  const held = useRef<{ key: number; moved: boolean } | null>(null);
+  const held = useRef<{ key: number; place: number; moved: boolean } | null>(null);
   const host = useRef<HTMLDivElement>(null);
   const mood = line.layers.moods.find((m) => m.id === laid.id);
   if (!mood) return null;
@@ -158,12 +158,12 @@ function SwellKeys({ line, axis, stave, laid }: Omit<Props, 'name'> & { laid: La
           onKeyDown={(event) => {
             if (event.key !== 'Delete') return;
             event.stopPropagation();
-            keyMood(laid.id, k, null);
+            void keyMood(laid.id, place, null);
           }}
           onPointerDown={(event) => {
             event.stopPropagation();
             if (event.button !== 0) return;
-            held.current = { key: k, moved: false };
+            held.current = { key: k, place, moved: false };
             event.currentTarget.setPointerCapture(event.pointerId);
           }}
           onPointerMove={(event) => {
@@ -179,12 +179,13 @@ function SwellKeys({ line, axis, stave, laid }: Omit<Props, 'name'> & { laid: La
             );
             const at = (time - start) / Math.max(end - start, 1e-6);
             const up = (rect.bottom - event.clientY) / high / Math.max(mood.does.amount, 0.05);
-            const to = {
-              place: Math.min(most, Math.max(least, at)),
-              share: Math.round(Math.min(2, Math.max(0, up)) * 100) / 100,
-            };
-            keyMood(laid.id, k, to, own.moved);
-            own.moved = true;
+            const to: [number, number] = [
+              Math.min(most, Math.max(least, at)),
+              Math.round(Math.min(2, Math.max(0, up)) * 100) / 100,
+            ];
+            // It is named by the place it was brought to last.
+            void keyMood(laid.id, own.place, to, `${laid.id} ${k}`, own.moved);
+            held.current = { key: k, place: to[0], moved: true };
           }}
           onPointerUp={(event) => {
             event.stopPropagation();
@@ -230,10 +231,7 @@ function Blinks({ line, axis, stave }: Omit<Props, 'name'>) {
               if (!own || (!own.moved && Math.abs(event.clientX - own.x) < 3)) return;
               const by = toTime(axis, event.clientX) - toTime(axis, own.x);
               const at = snapped(own.at + by);
-              changeLayers(
-                { what: 'move a blink', blinks: [{ id: blink.id, at, shape: blink.shape }] },
-                own.moved,
-              );
+              void change({ do: 'change_blink', id: blink.id, time: at }, `${blink.id}`, own.moved);
               own.moved = true;
             }}
             onPointerUp={() => {
@@ -272,7 +270,7 @@ export function LayerStave({ line, axis, stave, name }: Props) {
             if (name === 'mood') addMood('happiness');
             else if (name === 'eyes') {
               const [, second] = line.layers.settings.marks;
-              addLook(second ? { kind: 'face', mark: second.name } : { kind: 'think' });
+              addLook(second ? { kind: 'face', mark: second.id } : { kind: 'think' });
             } else if (name === 'head') addMove({ kind: 'turn', yaw: 12, pitch: 0, roll: 2 });
           }}
         >
@@ -307,7 +305,7 @@ function Touches({ line, axis, stave }: Omit<Props, 'name'>) {
   for (const touch of line.touches.filter((t) => !t.aside)) {
     const times = touch.keys.map((k) => k.time);
     const [start, end] = [Math.min(...times), Math.max(...times)];
-    const name = touch.pass ?? `${touch.on}: ${touch.control.replace(/_/g, ' ')}`;
+    const name = touch.pass?.name ?? `${touch.on}: ${touch.control.replace(/_/g, ' ')}`;
     const own = groups.get(name);
     if (own) {
       own.start = Math.min(own.start, start);

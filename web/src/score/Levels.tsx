@@ -2,7 +2,7 @@ import { useRef, useState } from 'react';
 import type { LineView } from '../api/client';
 import { snapped } from './hand';
 import { type Axis, GUTTER, type Stave, toTime, toX } from './layout';
-import { type LayerKey, changeLayers } from './layers';
+import { type LayerKey, change, remove } from './layers';
 
 /** How much of the layer plays over time: a line with handles to be dragged about. */
 export function Levels({
@@ -55,7 +55,7 @@ export function Levels({
           onKeyDown={(event) => {
             if (event.key !== 'Delete') return;
             event.stopPropagation();
-            changeLayers({ what: 'take a level out', remove: [level.id] });
+            remove([level.id]);
           }}
           onPointerDown={(event) => {
             event.stopPropagation();
@@ -72,7 +72,7 @@ export function Levels({
             const share = Math.round(Math.min(1, Math.max(0, up)) * 100) / 100;
             const next = { id: own.id, at, share };
             setShown(next);
-            changeLayers({ what: 'draw a level', levels: [{ ...next, layer: name }] }, own.moved);
+            void change({ do: 'change_level', id: own.id, time: at, share }, `${own.id}`, own.moved);
             own.moved = true;
           }}
           onPointerUp={() => {

@@ -1,6 +1,8 @@
 import { FileButton } from '@mantine/core';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { type CastMember, type Draft, type LineView, api, isDoubtful, queries, tell } from '../api/client';
+import { act, answered } from '../api/act';
+import { type CastMember, type Draft, type LineView, api, isDoubtful, tell } from '../api/client';
 import { isOpen, useJob } from '../components/LineStatus';
 import { ListenPart } from './ListenPart';
 
@@ -12,7 +14,12 @@ interface Props {
 /** The line itself: its text, who says it, how its analysis stands. */
 export function LinePanel({ line, cast }: Props) {
   const { id, state, problem } = line.summary;
-  const { report } = line;
+  const voice = useQuery({
+    queryKey: ['voice', id, line.voice],
+    queryFn: () => api.voice(id),
+    staleTime: Infinity,
+  });
+  const report = voice.data?.report;
   const pinned = line.document.timing?.words.some((w) => w.pinned) ?? false;
   const saved = line.document.text;
   const [draft, setDraft] = useState<string | null>(null);
@@ -22,17 +29,11 @@ export function LinePanel({ line, cast }: Props) {
   const text = draft ?? saved;
   const changed = text.trim() !== saved.trim();
 
-  const change = async (what: { text?: string; character?: string }) => {
-    try {
-      await api.changeLine(id, what);
-      await queries.invalidateQueries({ queryKey: ['line', id] });
-      if (what.text !== undefined) {
-        setDraft(null);
-        setHeard(null);
-      }
-    } catch (error) {
-      tell(error);
-    }
+  const keepText = async () => {
+    // What was typed stays until it is kept.
+    if (!(await act(id, { do: 'text', text }))) return;
+    setDraft(null);
+    setHeard(null);
   };
 
   const draftText = async () => {
@@ -49,7 +50,7 @@ export function LinePanel({ line, cast }: Props) {
   };
 
   const readTiers = async (file: File | null) => {
-    if (file) await api.readTiers(id, file).catch(tell);
+    if (file) await answered(api.readTiers(id, file));
   };
 
   return (
@@ -61,7 +62,7 @@ export function LinePanel({ line, cast }: Props) {
           <select
             className="field small"
             value={line.document.character ?? ''}
-            onChange={(e) => void change({ character: e.target.value })}
+            onChange={(e) => void act(id, { do: 'character', name: e.target.value })}
           >
             {line.document.character === null && <option value="">nobody yet</option>}
             {cast.map((m) => (
@@ -82,7 +83,7 @@ export function LinePanel({ line, cast }: Props) {
       <div style={{ display: 'flex', gap: 8, alignItems: 'center', flexWrap: 'wrap' }}>
         {changed ? (
           <>
-            <button className="button main" data-testid="use-text" onClick={() => void change({ text })}>
+            <button className="button main" data-testid="use-text" onClick={() => void keepText()}>
               Time this text
             </button>
             <button
@@ -162,41 +163,43 @@ export function LinePanel({ line, cast }: Props) {
         </div>
       )}
       <ListenPart line={line} />
-      <details className="report" data-testid="report" open={report.notes.length > 0}>
-        <summary>
-          {line.summary.recording_name}:{' '}
-          {report.loudness_lufs == null ? 'silent' : `${report.loudness_lufs.toFixed(1)} LUFS`},{' '}
-          {report.notes.length === 0
-            ? 'all is well'
-            : report.notes.length === 1
-              ? 'one thing to know'
-              : `${report.notes.length} things to know`}
-        </summary>
-        {report.notes.map((note) => (
-          <div key={note}>{note}</div>
-        ))}
-        <dl className="facts">
-          <dt>Length, rate</dt>
-          <dd>
-            {report.duration.toFixed(2)} s, {report.rate / 1000} kHz,{' '}
-            {report.channels === 1 ? 'mono' : `${report.channels} channels`}
-          </dd>
-          <dt>Peak</dt>
-          <dd>{report.peak_db.toFixed(1)} dB</dd>
-          <dt>Cut off at full scale</dt>
-          <dd>{report.clipped === 0 ? 'nowhere' : `${report.clipped} times`}</dd>
-          <dt>Noise</dt>
-          <dd>
-            {report.noise_db.toFixed(0)} dB, voice {report.signal_to_noise_db.toFixed(0)} dB above it
-          </dd>
-          <dt>Silence at the ends</dt>
-          <dd>
-            {report.silence_before.toFixed(2)} and {report.silence_after.toFixed(2)} s
-          </dd>
-          <dt>Offset</dt>
-          <dd>{(report.offset * 100).toFixed(1)} % of full scale</dd>
-        </dl>
-      </details>
+      {report && (
+        <details className="report" data-testid="report" open={report.notes.length > 0}>
+          <summary>
+            {line.summary.recording_name}:{' '}
+            {report.loudness_lufs == null ? 'silent' : `${report.loudness_lufs.toFixed(1)} LUFS`},{' '}
+            {report.notes.length === 0
+              ? 'all is well'
+              : report.notes.length === 1
+                ? 'one thing to know'
+                : `${report.notes.length} things to know`}
+          </summary>
+          {report.notes.map((note) => (
+            <div key={note}>{note}</div>
+          ))}
+          <dl className="facts">
+            <dt>Length, rate</dt>
+            <dd>
+              {report.duration.toFixed(2)} s, {report.rate / 1000} kHz,{' '}
+              {report.channels === 1 ? 'mono' : `${report.channels} channels`}
+            </dd>
+            <dt>Peak</dt>
+            <dd>{report.peak_db.toFixed(1)} dB</dd>
+            <dt>Cut off at full scale</dt>
+            <dd>{report.clipped === 0 ? 'nowhere' : `${report.clipped} times`}</dd>
+            <dt>Noise</dt>
+            <dd>
+              {report.noise_db.toFixed(0)} dB, voice {report.signal_to_noise_db.toFixed(0)} dB above it
+            </dd>
+            <dt>Silence at the ends</dt>
+            <dd>
+              {report.silence_before.toFixed(2)} and {report.silence_after.toFixed(2)} s
+            </dd>
+            <dt>Offset</dt>
+            <dd>{(report.offset * 100).toFixed(1)} % of full scale</dd>
+          </dl>
+        </details>
+      )}
       {line.document.timing && (
         <div className="soft tiers">
           Interval tiers:

@@ -1,16 +1,17 @@
 import { Modal } from '@mantine/core';
 import { useState } from 'react';
-import { type LineView, type Listen, api, tell } from '../api/client';
+import { act, answered } from '../api/act';
+import { type LineView, type Listen, api } from '../api/client';
 import { Recorder } from '../lines/Recorder';
 import { get } from '../state';
 
 /** Which of the line's sound is listened to: the take, the channel, the stretch. */
 export function ListenPart({ line }: { line: LineView }) {
   const { id, channels, duration } = line.summary;
-  const listen: Listen = { take: null, channel: null, only: null, ...line.document.listen };
+  const listen: Listen = line.document.listen;
   const [recording, setRecording] = useState(false);
   const change = (what: Partial<Listen>) => {
-    api.listen(id, { ...listen, ...what }).catch(tell);
+    void act(id, { do: 'listen', listen: { ...listen, ...what } });
   };
   const from = listen.only?.start ?? 0;
   const to = listen.only?.end ?? duration;
@@ -93,10 +94,7 @@ export function ListenPart({ line }: { line: LineView }) {
             use="Use it"
             first={line.takes.length + 1}
             onUse={(take) => {
-              api
-                .addTake(id, take.file)
-                .then(() => setRecording(false))
-                .catch(tell);
+              void answered(api.addTake(id, take.file)).then((kept) => kept && setRecording(false));
             }}
           />
         )}

@@ -3,7 +3,8 @@ import { type Acting, type LineView, type Mood, type RegionName, api } from '../
 import { REGIONS } from '../cast/words';
 import { LayerHead, Slide, SpanHead } from './LayerParts';
 import { MixPart } from './MixPart';
-import { MOODS, addMood, changeLayers, changeSettings, keyMood, moodTitle } from './layers';
+import * as layers from './layers';
+import { MOODS, addMood, changeSettings, keyMood, moodTitle } from './layers';
 
 const UPPER: RegionName[] = ['cheeks', 'lids', 'brows'];
 
@@ -34,7 +35,7 @@ function Moods({ line }: { line: LineView }) {
           about="How far moods and passes give way to the words. Lips always seal on P, B and M."
           value={settings.guard}
           testId="guard"
-          onChange={(guard, goesOn) => changeSettings('change the guard', { guard }, goesOn)}
+          onChange={(guard, goesOn) => changeSettings({ guard }, goesOn)}
         />
       </div>
       <div className="chips" aria-label="Add a mood over the selected word, or the phrase at the playhead">
@@ -80,7 +81,7 @@ function Moods({ line }: { line: LineView }) {
         className="button"
         style={{ alignSelf: 'flex-start' }}
         title="Other nods, blinks and differences of sides, by another seed"
-        onClick={() => changeSettings('another take of the small things', { seed: settings.seed + 1 })}
+        onClick={() => changeSettings({ seed: settings.seed + 1 })}
       >
         Another take of the small things
       </button>
@@ -90,13 +91,17 @@ function Moods({ line }: { line: LineView }) {
 
 function OneMood({ line, mood }: { line: LineView; mood: LineView['layers']['moods'][number] }) {
   const { does } = mood;
-  const change = (what: string, next: Partial<Acting>, goesOn = false) =>
-    changeLayers({ what, moods: [{ id: mood.id, span: mood.span, does: { ...does, ...next } }] }, goesOn);
+  const change = (next: Partial<Acting>, goesOn = false) =>
+    void layers.change(
+      { do: 'change_mood', id: mood.id, change: next },
+      `${mood.id} ${Object.keys(next).join(' ')}`,
+      goesOn,
+    );
   const regions = does.regions ?? [];
   const toggle = (region: RegionName) => {
     const all = regions.length === 0 ? REGIONS : regions;
     const next = all.includes(region) ? all.filter((r) => r !== region) : [...all, region];
-    change('where a mood plays', { regions: next.length === REGIONS.length ? [] : next });
+    change({ regions: next.length === REGIONS.length ? [] : next });
   };
   const title = moodTitle(does.mood);
   return (
@@ -108,7 +113,7 @@ function OneMood({ line, mood }: { line: LineView; mood: LineView['layers']['moo
           aria-label="Which mood"
           data-testid="which-mood"
           value={typeof does.mood === 'string' ? does.mood : 'pose'}
-          onChange={(e) => change('another mood', { mood: e.target.value as Mood })}
+          onChange={(e) => change({ mood: e.target.value as Mood })}
         >
           {typeof does.mood !== 'string' && <option value="pose">{title}</option>}
           {MOODS.map((m) => (
@@ -121,7 +126,7 @@ function OneMood({ line, mood }: { line: LineView; mood: LineView['layers']['moo
           title="Amount"
           value={does.amount}
           testId="mood-amount"
-          onChange={(amount, on) => change(`how much ${title}`, { amount }, on)}
+          onChange={(amount, on) => change({ amount }, on)}
         />
         <Slide
           title="Ease"
@@ -130,14 +135,14 @@ function OneMood({ line, mood }: { line: LineView; mood: LineView['layers']['moo
           low={0.1}
           high={3}
           show={(v) => `${v.toFixed(1)} ×`}
-          onChange={(ease, on) => change(`ease of ${title}`, { ease }, on)}
+          onChange={(ease, on) => change({ ease }, on)}
         />
         <Slide
           title="Sides"
           about="How far left and right differ."
           value={does.sides ?? 1}
           high={2}
-          onChange={(sides, on) => change(`sides of ${title}`, { sides }, on)}
+          onChange={(sides, on) => change({ sides }, on)}
         />
         {(does.swell ?? []).map(([place, share], k) => (
           <Slide
@@ -146,22 +151,18 @@ function OneMood({ line, mood }: { line: LineView; mood: LineView['layers']['moo
             about="A key of its amount; on the stave it is dragged, Del takes it out"
             value={share}
             high={2}
-            onChange={(value, on) => keyMood(mood.id, k, { place, share: value }, on)}
+            onChange={(value, on) => void keyMood(mood.id, place, [place, value], `${mood.id} ${place}`, on)}
           />
         ))}
       </div>
       <div className="chips" aria-label="Where it plays">
-        <button
-          className="chip"
-          aria-pressed={regions.length === 0}
-          onClick={() => change('where a mood plays', { regions: [] })}
-        >
+        <button className="chip" aria-pressed={regions.length === 0} onClick={() => change({ regions: [] })}>
           whole face
         </button>
         <button
           className="chip"
           aria-pressed={UPPER.every((r) => regions.includes(r)) && regions.length === UPPER.length}
-          onClick={() => change('where a mood plays', { regions: UPPER })}
+          onClick={() => change({ regions: UPPER })}
         >
           upper face
         </button>
@@ -179,7 +180,7 @@ function OneMood({ line, mood }: { line: LineView; mood: LineView['layers']['moo
           className="chip"
           aria-pressed={does.posture ?? true}
           title="Whether head and eyes take its posture"
-          onClick={() => change('posture of a mood', { posture: !(does.posture ?? true) })}
+          onClick={() => change({ posture: !(does.posture ?? true) })}
         >
           posture
         </button>
@@ -187,7 +188,7 @@ function OneMood({ line, mood }: { line: LineView; mood: LineView['layers']['moo
           className="chip"
           aria-pressed={does.instead ?? false}
           title="Moods that were put before it make way while it is there"
-          onClick={() => change('how a mood is laid', { instead: !(does.instead ?? false) })}
+          onClick={() => change({ instead: !(does.instead ?? false) })}
         >
           instead of others
         </button>

@@ -1,3 +1,4 @@
+import { gestureOf } from '../api/act';
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
 import { type ControlName, type LineView, api, queries, tell } from '../api/client';
@@ -149,7 +150,7 @@ export function OpenStave({ line, axis, scale, stave, all, text, onText }: Props
               : { kind: 'free' as const, before: other, after: rise };
           return { ...k, shape };
         },
-        now.moved,
+        gestureOf(`tangent ${one.touch.id} ${one.only.key}`, now.moved),
       );
       now.moved = true;
       return;

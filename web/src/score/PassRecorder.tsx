@@ -1,14 +1,13 @@
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
-import { type ControlName, type LineView, type RegionName, api, queries, tell } from '../api/client';
+import { act } from '../api/act';
+import { type ControlName, type LineView, type RegionName, api } from '../api/client';
 import { REGIONS } from '../cast/words';
 import { perform, performNothing, performedControls } from '../api/live';
 import { set } from '../state';
 import { Slide } from './LayerParts';
 import * as player from './player';
 
-/** Values a second that a pass keeps. */
-const HZ = 60;
 /** Seconds between the beats of the count-in. */
 const BEAT = 0.6;
 
@@ -95,55 +94,19 @@ export function PassRecorder({ line }: { line: LineView }) {
   }, [state, id, laid, padName, regions]);
   useEffect(() => () => stop('idle'), []);
 
-  const keep = () => {
-    const all = taken.current.filter((t, i, list) => i === 0 || t.time > (list[i - 1]?.time ?? 0));
-    const [first] = all;
-    const last = all[all.length - 1];
+  const keep = async () => {
     setState('idle');
-    if (!first || !last || last.time - first.time < 0.2) return;
-    // Even steps; a pen lags behind what is heard by so much, so what it did was meant earlier.
-    const places: Place[] = [];
-    let k = 0;
-    for (let t = first.time; t <= last.time; t += 1 / HZ) {
-      while (k + 1 < all.length && (all[k + 1]?.time ?? Infinity) <= t) k++;
-      const [a, b] = [all[k], all[k + 1]];
-      if (!a) continue;
-      const share = b ? (t - a.time) / Math.max(b.time - a.time, 1e-6) : 0;
-      const mix = (i: 0 | 1) => a.place[i] + (b ? share * (b.place[i] - a.place[i]) : 0);
-      places.push([mix(0), mix(1), a.place[2]]);
-    }
-    // Of a capture, every control that came; what a moment lacks is as before.
-    const controls = padName === 'capture' ? [...new Set(all.flatMap((t) => t.face.map(([c]) => c)))] : [];
-    const tracks = controls.map((control) => {
-      let value = 0;
-      let at = 0;
-      const values = places.map((_, i) => {
-        const t = first.time + i / HZ;
-        while (at < all.length && (all[at]?.time ?? Infinity) <= t) {
-          value = all[at]?.face.find(([c]) => c === control)?.[1] ?? value;
-          at++;
-        }
-        return value;
-      });
-      return { control, values };
+    const sent = await act(id, {
+      do: 'pass',
+      pad: padName,
+      taken: taken.current,
+      late,
+      laid,
+      smooth,
+      tolerance: 0.015,
     });
-    const names = new Set(line.touches.map((t) => t.pass));
-    let number = 1;
-    while (names.has(`${padName} ${number}`)) number++;
-    api
-      .keepPass(id, {
-        name: `${padName} ${number}`,
-        start: first.time - late,
-        step: 1 / HZ,
-        pad: padName,
-        places: padName === 'capture' ? [] : places,
-        tracks,
-        laid,
-        smooth,
-        tolerance: 0.015,
-      })
-      .then((view) => queries.setQueryData(['line', id], view))
-      .catch(tell);
+    // What could not be kept is still there, to be kept again.
+    if (!sent) setState('done');
   };
 
   return (
@@ -231,7 +194,7 @@ export function PassRecorder({ line }: { line: LineView }) {
       <div className="sound-part-row">
         {state === 'done' ? (
           <>
-            <button className="button main" data-testid="keep-pass" onClick={keep}>
+            <button className="button main" data-testid="keep-pass" onClick={() => void keep()}>
               Keep it
             </button>
             <button className="button" onClick={() => setState('idle')}>

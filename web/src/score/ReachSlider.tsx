@@ -1,6 +1,6 @@
 import { useState } from 'react';
-import { type LineView, type ReachOf, api } from '../api/client';
-import { Newest } from '../api/newest';
+import { act, gestureOf, isBusy } from '../api/act';
+import type { LineView, ReachOf } from '../api/client';
 
 interface Props {
   line: LineView;
@@ -16,16 +16,12 @@ export function ReachSlider({ line, of, title }: Props) {
   const saved = line.reach.find((r) => !r.aside && same(r.of, of))?.amount ?? 1;
   const [held, setHeld] = useState<number | null>(null);
   const [moving, setMoving] = useState(false);
-  const [newest] = useState(
-    () =>
-      new Newest<number>(
-        (amount, goesOn) => api.reach(id, of, amount, goesOn),
-        () => setHeld(null),
-      ),
-  );
   const change = (amount: number, goesOn: boolean) => {
     setHeld(amount);
-    void newest.put(amount, goesOn);
+    const gesture = gestureOf(`reach ${of.kind} ${of.of}`, goesOn);
+    void act(id, { do: 'reach', of, amount }, { gesture }).then(() => {
+      if (!isBusy(id)) setHeld(null);
+    });
   };
   const value = held ?? saved;
   return (

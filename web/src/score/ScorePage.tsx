@@ -1,3 +1,4 @@
+import { fetchLine } from '../api/act';
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useRef } from 'react';
 import { type Grid, type LineView, api } from '../api/client';
@@ -30,7 +31,7 @@ const SIDES = [
 
 export function ScorePage() {
   const id = useView((s) => s.line);
-  const line = useQuery({ queryKey: ['line', id], queryFn: () => api.line(id ?? 0), enabled: id !== null });
+  const line = useQuery({ queryKey: ['line', id], queryFn: () => fetchLine(id ?? 0), enabled: id !== null });
   const diction = useView((s) => s.diction);
   const open = useView((s) => s.open);
   const control = useView((s) => s.control);
@@ -50,9 +51,10 @@ export function ScorePage() {
     return player.stop;
   }, [id, duration]);
   const listen = line.data?.document.listen;
+  const voice = line.data?.voice;
   useEffect(() => {
-    if (id !== null && listen) void player.load(id, listen);
-  }, [id, listen]);
+    if (id !== null && listen && voice) void player.load(id, voice, listen);
+  }, [id, listen, voice]);
 
   if (line.error) {
     return <main style={{ padding: 30 }}>{line.error.message}</main>;

@@ -1,10 +1,22 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { type Grid, type LineView, type Phone, type Word, api, isDoubtful, tell } from '../api/client';
+import { act } from '../api/act';
+import {
+  type Grid,
+  type LineView,
+  type Phone,
+  type Sound,
+  type Word,
+  api,
+  ipaOf,
+  isDoubtful,
+  phones,
+  tell,
+} from '../api/client';
 import { loopWord } from '../commands';
 import { set, useView } from '../state';
 import { correct, joinSound, pinWord, splitSound, takeOut } from './correct';
-import { soundIsDoubtful, soundsOf, wordsOf } from './draw';
+import { soundIsDoubtful, soundOf, soundsOf, wordOf, wordsOf } from './draw';
 import { ReachSlider } from './ReachSlider';
 import * as player from './player';
 import { framesOf } from './time';
@@ -22,29 +34,24 @@ export function SelectionPanel({ line, grid }: Props) {
   const selected = useView((s) => s.selected);
   const loop = useView((s) => s.loop);
   const words = wordsOf(line);
-  const word = words[selected.word ?? -1];
-  const sound = soundsOf(line)[selected.sound ?? -1];
-  if (!word && sound && selected.sound !== null) {
+  const word = wordOf(line, selected.word);
+  const sound = soundOf(line, selected.sound);
+  if (!word && sound) {
     return (
       <section className="panel" aria-label="Selection">
-        <SoundPart line={line} grid={grid} index={selected.sound} />
+        <SoundPart line={line} grid={grid} sound={sound} />
       </section>
     );
   }
-  if (!word || selected.word === null) return <Overview line={line} />;
-  const mine = soundsOf(line)
-    .map((s, i) => ({ s, i }))
-    .filter(({ s }) => s.word === selected.word);
+  if (!word) return <Overview line={line} />;
+  const place = words.indexOf(word);
+  const mine = soundsOf(line).filter((s) => s.word === place);
   const length = word.span.end - word.span.start;
-  const stress = line.phrasing?.stress[selected.word] ?? 0.5;
+  const stress = line.phrasing?.stress[place] ?? 0.5;
   return (
     <section className="panel" aria-label="Selection">
       <div>
-        <WordTitle
-          key={`${line.summary.id} ${selected.word} ${word.text}`}
-          line={line}
-          index={selected.word}
-        />
+        <WordTitle key={`${line.summary.id} ${word.id} ${word.text}`} line={line} word={word} />
         <span className="soft">
           {framesOf(grid, word.span)} · {(length * 1000).toFixed(0)} ms · heard{' '}
           {Math.round(word.confidence * 100)} %, {word.pinned ? 'pinned' : sure(word)} ·{' '}
@@ -53,48 +60,39 @@ export function SelectionPanel({ line, grid }: Props) {
         </span>
       </div>
       <div className="soundrow">
-        {mine.map(({ s, i }) => (
+        {mine.map((s) => (
           <button
-            key={i}
+            key={s.id}
             className={soundIsDoubtful(line, s) ? 'chip doubtful' : 'chip'}
-            aria-pressed={i === selected.sound}
-            style={i === selected.sound ? { borderColor: 'var(--accent)' } : undefined}
+            aria-pressed={s.id === selected.sound}
+            style={s.id === selected.sound ? { borderColor: 'var(--accent)' } : undefined}
             onClick={() => {
-              set({ selected: { word: selected.word, sound: i } });
+              set({ selected: { word: word.id, sound: s.id } });
               player.seek(s.span.start, true);
             }}
           >
             {s.phone}
-            <span className="ipa">{line.ipa[s.phone]}</span>
+            <span className="ipa">{ipaOf(s.phone)}</span>
           </button>
         ))}
       </div>
       <div className="diction">
-        {sound && selected.sound !== null ? (
+        {sound ? (
           <ReachSlider
-            key={`sound ${selected.sound}`}
+            key={`sound ${sound.id}`}
             line={line}
-            of={{ kind: 'sound', of: selected.sound }}
+            of={{ kind: 'sound', of: sound.id }}
             title={`Reach of ${sound.phone}`}
           />
         ) : (
-          <ReachSlider
-            key={`word ${selected.word}`}
-            line={line}
-            of={{ kind: 'word', of: selected.word }}
-            title="Reach"
-          />
+          <ReachSlider key={`word ${word.id}`} line={line} of={{ kind: 'word', of: word.id }} title="Reach" />
         )}
       </div>
-      {sound && selected.sound !== null ? (
-        <SoundPart line={line} grid={grid} index={selected.sound} />
+      {sound ? (
+        <SoundPart line={line} grid={grid} sound={sound} />
       ) : (
         line.summary.state === 'timed' && (
-          <SaidAsPart
-            key={`${line.summary.id} ${selected.word} ${word.text}`}
-            line={line}
-            index={selected.word}
-          />
+          <SaidAsPart key={`${line.summary.id} ${word.id} ${word.text}`} line={line} word={word} />
         )
       )}
       <div style={{ display: 'flex', gap: 8, marginTop: 'auto', flexWrap: 'wrap' }}>
@@ -158,11 +156,9 @@ function Overview({ line }: { line: LineView }) {
 }
 
 /** The word as it is written; a click or E types it anew. */
-function WordTitle({ line, index }: { line: LineView; index: number }) {
+function WordTitle({ line, word }: { line: LineView; word: Word }) {
   const retyping = useView((s) => s.retyping);
-  const word = wordsOf(line)[index];
-  const [text, setText] = useState(word?.text ?? '');
-  if (!word) return null;
+  const [text, setText] = useState(word.text);
   const done = () => set({ retyping: false });
   if (!retyping || line.summary.state !== 'timed') {
     return (
@@ -181,7 +177,8 @@ function WordTitle({ line, index }: { line: LineView; index: number }) {
       onSubmit={(event) => {
         event.preventDefault();
         done();
-        if (text.trim() && text.trim() !== word.text) api.retype(line.summary.id, index, text).catch(tell);
+        if (text.trim() && text.trim() !== word.text)
+          void act(line.summary.id, { do: 'retype', word: word.id, text });
       }}
     >
       <input
@@ -200,18 +197,25 @@ function WordTitle({ line, index }: { line: LineView; index: number }) {
 }
 
 /** How the word is said: one of the ways that are known, or one that is typed. */
-function SaidAsPart({ line, index }: { line: LineView; index: number }) {
+function SaidAsPart({ line, word }: { line: LineView; word: Word }) {
   const { id } = line.summary;
+  const place = wordsOf(line).indexOf(word);
   const said = soundsOf(line)
-    .filter((s) => s.word === index)
+    .filter((s) => s.word === place)
     .map((s) => `${s.phone}${s.stress ?? ''}`)
     .join(' ');
-  const ways = useQuery({ queryKey: ['ways', id, index, said], queryFn: () => api.ways(id, index) });
+  const ways = useQuery({ queryKey: ['ways', id, word.id, said], queryFn: () => api.ways(id, word.id) });
   const [own, setOwn] = useState('');
   const [everywhere, setEverywhere] = useState(false);
   if (!ways.data) return null;
-  const say = (sounds: string) => {
-    if (sounds.trim()) api.say(id, index, sounds, everywhere).catch(tell);
+  const say = async (sounds: string) => {
+    if (!sounds.trim()) return;
+    try {
+      if (everywhere) await api.setWord(word.text, sounds);
+      await act(id, { do: 'pronounce', word: word.id, sounds });
+    } catch (error) {
+      tell(error);
+    }
   };
   return (
     <div className="sound-part">
@@ -222,7 +226,7 @@ function SaidAsPart({ line, index }: { line: LineView; index: number }) {
             className="field small ipa"
             data-testid="ways"
             value={ways.data.now.arpabet}
-            onChange={(e) => say(e.target.value)}
+            onChange={(e) => void say(e.target.value)}
           >
             {ways.data.ways.map((way) => (
               <option key={way.arpabet} value={way.arpabet}>
@@ -235,7 +239,7 @@ function SaidAsPart({ line, index }: { line: LineView; index: number }) {
           style={{ display: 'flex', gap: 6, flex: 1, minWidth: 150 }}
           onSubmit={(event) => {
             event.preventDefault();
-            say(own);
+            void say(own);
           }}
         >
           <input
@@ -261,11 +265,9 @@ function SaidAsPart({ line, index }: { line: LineView; index: number }) {
 }
 
 /** One sound: what it is, when it is, and what can be done to it. */
-function SoundPart({ line, grid, index }: Props & { index: number }) {
-  const sound = soundsOf(line)[index];
-  if (!sound) return null;
+function SoundPart({ line, grid, sound }: Props & { sound: Sound }) {
   const length = sound.span.end - sound.span.start;
-  const next = soundsOf(line)[index + 1];
+  const next = soundsOf(line)[soundsOf(line).indexOf(sound) + 1];
   return (
     <div className="sound-part">
       <div>
@@ -283,9 +285,9 @@ function SoundPart({ line, grid, index }: Props & { index: number }) {
             className="field small"
             data-testid="replace-sound"
             value={sound.phone}
-            onChange={(e) => correct({ kind: 'replace', sound: index, phone: e.target.value as Phone })}
+            onChange={(e) => correct({ kind: 'replace', sound: sound.id, phone: e.target.value as Phone })}
           >
-            {Object.entries(line.ipa).map(([phone, ipa]) => (
+            {phones().map(([phone, ipa]) => (
               <option key={phone} value={phone}>
                 {phone === 'SIL' ? 'pause' : `${phone} ${ipa}`}
               </option>
@@ -305,7 +307,7 @@ function SoundPart({ line, grid, index }: Props & { index: number }) {
         </button>
         <button
           className="button"
-          onClick={() => correct({ kind: 'insert', sound: index, phone: 'AH' })}
+          onClick={() => correct({ kind: 'insert', sound: sound.id, phone: 'AH' })}
           title="Put a sound in before this one, then choose which"
         >
           Put in before

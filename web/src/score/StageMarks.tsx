@@ -4,24 +4,17 @@ import { currentCurves } from '../api/live';
 import { set, useView } from '../state';
 import type { Stage } from '../stage/stage';
 import { at } from './draw';
-import { addLook, changeLayers, changeSettings, phraseAt } from './layers';
+import { change, changeByKey, lookAt } from './layers';
 import * as player from './player';
-
-/** A name that no mark has yet. */
-const spotName = (names: string[]) => {
-  let number = 1;
-  while (names.includes(`spot ${number}`)) number++;
-  return `spot ${number}`;
-};
 
 /** Marks as they stand before the face, to be dragged about, and where the character looks now. */
 export function StageMarks({ line, stage }: { line: LineView; stage: React.RefObject<Stage | null> }) {
   const pointing = useView((s) => s.pointing);
   const layer = useView((s) => s.layer);
   const host = useRef<HTMLDivElement>(null);
-  const pins = useRef(new Map<string, HTMLElement>());
+  const pins = useRef(new Map<number, HTMLElement>());
   const gaze = useRef<HTMLElement>(null);
-  const held = useRef<{ name: string; moved: boolean; yaw: number; pitch: number } | null>(null);
+  const held = useRef<{ id: number; moved: boolean; yaw: number; pitch: number } | null>(null);
   const { marks } = line.layers.settings;
   const chosen = line.layers.looks.find((l) => l.id === layer?.id)?.does;
   const looked =
@@ -45,8 +38,8 @@ export function StageMarks({ line, stage }: { line: LineView; stage: React.RefOb
       if (!running) return;
       [wide, high] = [host.current?.clientWidth ?? 0, host.current?.clientHeight ?? 0];
       for (const mark of marks) {
-        const own = held.current?.name === mark.name ? held.current : mark;
-        put(pins.current.get(mark.name), own.yaw, own.pitch);
+        const own = held.current?.id === mark.id ? held.current : mark;
+        put(pins.current.get(mark.id), own.yaw, own.pitch);
       }
       const curves = currentCurves();
       const value = (control: string) => {
@@ -86,13 +79,7 @@ export function StageMarks({ line, stage }: { line: LineView; stage: React.RefOb
             const to = direction(event);
             set({ pointing: false });
             if (!to) return;
-            const name = spotName(marks.map((m) => m.name));
-            const settings = { ...line.layers.settings, marks: [...marks, { name, ...to }] };
-            const look = line.layers.looks.find((l) => l.id === layer?.id);
-            if (look) {
-              const does = { kind: 'at' as const, mark: name };
-              changeLayers({ what: 'look there', settings, looks: [{ ...look, does }] });
-            } else addLook({ kind: 'at', mark: name }, settings, phraseAt(line, player.now()));
+            lookAt(to, line.layers.looks.find((l) => l.id === layer?.id)?.id);
           }}
         >
           Click where they are to look. Esc lets it be.
@@ -101,13 +88,13 @@ export function StageMarks({ line, stage }: { line: LineView; stage: React.RefOb
       <i className="gaze-dot" ref={gaze} title="Where they look now" />
       {marks.map((mark) => (
         <button
-          key={mark.name}
+          key={mark.id}
           ref={(element) => {
-            if (element) pins.current.set(mark.name, element);
-            else pins.current.delete(mark.name);
+            if (element) pins.current.set(mark.id, element);
+            else pins.current.delete(mark.id);
           }}
           className="stage-mark"
-          data-looked={looked.includes(mark.name) || undefined}
+          data-looked={looked.includes(mark.id) || undefined}
           data-testid={`mark-${mark.name}`}
           aria-label={`Mark ${mark.name}: drag it; arrow keys move it by a degree`}
           onPointerDown={(event) => {
@@ -119,9 +106,8 @@ export function StageMarks({ line, stage }: { line: LineView; stage: React.RefOb
             const own = held.current;
             const to = own && direction(event);
             if (!own || !to) return;
-            const next = marks.map((m) => (m.name === own.name ? { name: m.name, ...to } : m));
-            changeSettings(`move the mark ${own.name}`, { marks: next }, own.moved);
-            held.current = { name: own.name, moved: true, ...to };
+            void change({ do: 'change_mark', id: own.id, at: to }, `${own.id}`, own.moved);
+            held.current = { id: own.id, moved: true, ...to };
           }}
           onPointerUp={() => {
             held.current = null;
@@ -137,9 +123,8 @@ export function StageMarks({ line, stage }: { line: LineView; stage: React.RefOb
             event.preventDefault();
             event.stopPropagation();
             const [x = 0, y = 0] = way;
-            const moved = { name: mark.name, yaw: mark.yaw + x, pitch: mark.pitch + y };
-            const next = marks.map((m) => (m.name === mark.name ? moved : m));
-            changeSettings(`move the mark ${mark.name}`, { marks: next }, true);
+            const at = { yaw: mark.yaw + x, pitch: mark.pitch + y };
+            changeByKey({ do: 'change_mark', id: mark.id, at }, `${mark.id}`);
           }}
         >
           <span>{mark.name}</span>

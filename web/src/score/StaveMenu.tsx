@@ -9,11 +9,12 @@ import {
   addLook,
   addMood,
   addMove,
-  changeLayers,
+  blinkHere,
+  change,
   keyMoodAt,
   levelHere,
   lookTitle,
-  phraseAt,
+  remove,
   removeSpan,
   spansOf,
   splitSpan,
@@ -59,26 +60,21 @@ export function StaveMenu({
 function Items({ line, name, asked }: { line: LineView; name: LayerName; asked: Asked }) {
   const { time, id } = asked;
   if (asked.what === 'level' && id !== null)
-    return (
-      <Menu.Item onClick={() => changeLayers({ what: 'take a level out', remove: [id] })}>
-        Take this level out
-      </Menu.Item>
-    );
+    return <Menu.Item onClick={() => remove([id])}>Take this level out</Menu.Item>;
   const own = spansOf(line, name).find((s) => s.id === id);
-  const over = phraseAt(line, time);
   return (
     <>
-      {name === 'mood' && <MoodItems line={line} id={id} over={over} time={time} />}
-      {name === 'eyes' && <EyesItems line={line} asked={asked} over={over} />}
+      {name === 'mood' && <MoodItems line={line} id={id} time={time} />}
+      {name === 'eyes' && <EyesItems line={line} asked={asked} />}
       {name === 'head' &&
         id === null &&
         MOVES.map(([title, move]) => (
-          <Menu.Item key={title} onClick={() => addMove(move, over)}>
+          <Menu.Item key={title} onClick={() => addMove(move, time)}>
             Here: {title}
           </Menu.Item>
         ))}
       {own && own.span.start < time - 0.1 && own.span.end > time + 0.1 && (
-        <Menu.Item onClick={() => splitSpan(line, name, own.id, snapped(time))}>Split here</Menu.Item>
+        <Menu.Item onClick={() => splitSpan(own.id, snapped(time))}>Split here</Menu.Item>
       )}
       {id !== null && <Menu.Item onClick={removeSpan}>Take it out</Menu.Item>}
       {id === null && (
@@ -92,26 +88,16 @@ function Items({ line, name, asked }: { line: LineView; name: LayerName; asked: 
   );
 }
 
-function MoodItems({
-  line,
-  id,
-  over,
-  time,
-}: {
-  line: LineView;
-  id: number | null;
-  over: { start: number; end: number };
-  time: number;
-}) {
+function MoodItems({ line, id, time }: { line: LineView; id: number | null; time: number }) {
   const own = line.layers.moods.find((m) => m.id === id);
   if (!own)
     return MOODS.map((mood) => (
-      <Menu.Item key={mood} onClick={() => addMood(mood, over)}>
+      <Menu.Item key={mood} onClick={() => addMood(mood, time)}>
         Here: {mood}
       </Menu.Item>
     ));
-  const change = (what: string, next: Partial<typeof own.does>) =>
-    changeLayers({ what, moods: [{ ...own, does: { ...own.does, ...next } }] });
+  const changeOwn = (next: Partial<typeof own.does>) =>
+    void change({ do: 'change_mood', id: own.id, change: next });
   return (
     <>
       <Menu.Sub>
@@ -120,33 +106,25 @@ function MoodItems({
         </Menu.Sub.Target>
         <Menu.Sub.Dropdown>
           {MOODS.map((mood) => (
-            <Menu.Item key={mood} onClick={() => change('another mood', { mood })}>
+            <Menu.Item key={mood} onClick={() => changeOwn({ mood })}>
               {mood}
             </Menu.Item>
           ))}
         </Menu.Sub.Dropdown>
       </Menu.Sub>
       <Menu.Item onClick={() => keyMoodAt(own.id, time)}>A key of its amount here</Menu.Item>
-      <Menu.Item onClick={() => change('how a mood is laid', { instead: !own.does.instead })}>
+      <Menu.Item onClick={() => changeOwn({ instead: !own.does.instead })}>
         {own.does.instead ? 'Add it to the others' : 'In the place of the others'}
       </Menu.Item>
     </>
   );
 }
 
-function EyesItems({
-  line,
-  asked,
-  over,
-}: {
-  line: LineView;
-  asked: Asked;
-  over: { start: number; end: number };
-}) {
+function EyesItems({ line, asked }: { line: LineView; asked: Asked }) {
   const { marks } = line.layers.settings;
   const own = line.layers.looks.find((l) => l.id === asked.id);
   const looks: Look[] = [
-    ...marks.map((m) => ({ kind: 'face' as const, mark: m.name })),
+    ...marks.map((m) => ({ kind: 'face' as const, mark: m.id })),
     { kind: 'think' as const },
   ];
   if (asked.what === 'blink') return null;
@@ -154,33 +132,20 @@ function EyesItems({
     <>
       {looks.map((does) => (
         <Menu.Item
-          key={lookTitle(does)}
+          key={lookTitle(does, marks)}
           onClick={() =>
-            own
-              ? changeLayers({ what: 'another look', looks: [{ ...own, does }] })
-              : addLook(does, undefined, over)
+            own ? void change({ do: 'change_look', id: own.id, look: does }) : addLook(does, asked.time)
           }
         >
           {does.kind === 'think'
             ? 'Thinks, low to one side'
-            : `Looks at: ${does.kind === 'face' ? does.mark : ''}`}
+            : `Looks at: ${does.kind === 'face' ? (marks.find((m) => m.id === does.mark)?.name ?? '') : ''}`}
         </Menu.Item>
       ))}
       <Menu.Item onClick={() => set({ pointing: true, layer: { name: 'eyes', id: own?.id ?? null } })}>
         Point on the stage …
       </Menu.Item>
-      {!own && (
-        <Menu.Item
-          onClick={() =>
-            changeLayers({
-              what: 'put a blink',
-              blinks: [{ at: snapped(asked.time), shape: line.layers.settings.blinks.shape }],
-            })
-          }
-        >
-          A blink here
-        </Menu.Item>
-      )}
+      {!own && <Menu.Item onClick={() => blinkHere(asked.time)}>A blink here</Menu.Item>}
     </>
   );
 }

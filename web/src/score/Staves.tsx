@@ -53,7 +53,10 @@ function press(staves: Stave[], line: LineView, time: number, y: number) {
     const sound = draw.soundsOf(line).findIndex((s) => inside(s) && s.phone !== 'SIL');
     const found = draw.soundsOf(line)[sound];
     if (found) {
-      set({ selected: { word: found.word ?? null, sound }, layer: null });
+      set({
+        selected: { word: draw.wordsOf(line)[found.word ?? -1]?.id ?? null, sound: found.id },
+        layer: null,
+      });
       player.seek(found.span.start);
       return false;
     }
@@ -65,7 +68,7 @@ function press(staves: Stave[], line: LineView, time: number, y: number) {
 export function chooseWord(line: LineView, word: number) {
   const found = draw.wordsOf(line)[word];
   if (!found) return false;
-  set({ selected: { word, sound: null }, layer: null });
+  set({ selected: { word: found.id, sound: null }, layer: null });
   player.seek(found.span.start);
   return false;
 }
@@ -85,6 +88,11 @@ export function Staves({ line, grid }: Props) {
   const keys = useView((s) => s.keys);
   const compared = useView((s) => s.compare);
   const [find, setFind] = useState('');
+  const voice = useQuery({
+    queryKey: ['voice', line.summary.id, line.voice],
+    queryFn: () => api.voice(line.summary.id),
+    staleTime: Infinity,
+  });
   const vocabulary = useQuery({ queryKey: ['vocabulary'], queryFn: api.vocabulary, staleTime: Infinity });
   const sets = useQuery({ queryKey: ['curveSets'], queryFn: api.curveSets });
   const [fresh, setFresh] = useState(0);
@@ -131,7 +139,17 @@ export function Staves({ line, grid }: Props) {
     c.setTransform(scale, 0, 0, scale, 0, 0);
     c.clearRect(0, 0, size.width, size.height);
     const axis = { view, width: size.width };
-    const scene = { paint: colours(), axis, grid, line, curves: currentCurves(), selected, loop, ipa };
+    const scene = {
+      paint: colours(),
+      axis,
+      grid,
+      line,
+      voice: voice.data ?? null,
+      curves: currentCurves(),
+      selected,
+      loop,
+      ipa,
+    };
     const drawn: Record<string, (c: CanvasRenderingContext2D, s: draw.Scene, stave: Stave) => void> = {
       ruler: draw.drawRuler,
       voice: draw.drawVoice,
@@ -160,6 +178,8 @@ export function Staves({ line, grid }: Props) {
   }, [
     size,
     view,
+    voice.data,
+    vocabulary.data,
     selected,
     loop,
     ipa,
@@ -282,7 +302,7 @@ export function Staves({ line, grid }: Props) {
     if (edge) return edge;
     // A word that is selected already is moved by dragging it.
     const { word, sound } = get().selected;
-    const found = draw.wordsOf(line)[word ?? -1];
+    const found = draw.wordOf(line, word);
     const time = toTime(axis, x);
     const inside = found && time >= found.span.start && time < found.span.end;
     if (stave?.name === 'words' && word !== null && sound === null && inside) {
@@ -336,7 +356,7 @@ export function Staves({ line, grid }: Props) {
         onDoubleClick={(event) => {
           const rect = event.currentTarget.getBoundingClientRect();
           const stave = staves.find((s) => event.clientY - rect.top < s.top + s.height);
-          const word = draw.wordsOf(line)[get().selected.word ?? -1];
+          const word = draw.wordOf(line, get().selected.word);
           if (word && (stave?.name === 'words' || stave?.name === 'sounds')) player.loop(word.span);
         }}
       />

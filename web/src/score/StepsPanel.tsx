@@ -1,5 +1,6 @@
 import { useState } from 'react';
-import { type LineView, api, queries, tell } from '../api/client';
+import { act, answered } from '../api/act';
+import { type LineView, api } from '../api/client';
 import { longName } from '../cast/words';
 import { compareWith } from './compare';
 import { takeBack } from '../commands';
@@ -10,8 +11,6 @@ export function StepsPanel({ line }: { line: LineView }) {
   const { id } = line.summary;
   const [name, setName] = useState('');
   const comparing = useView((s) => s.compare);
-  const show = (answer: Promise<LineView>) =>
-    answer.then((view) => queries.setQueryData(['line', id], view)).catch(tell);
   const aside = line.touches.filter((t) => t.aside);
   return (
     <section className="panel" aria-label="Steps" data-testid="steps">
@@ -30,7 +29,7 @@ export function StepsPanel({ line }: { line: LineView }) {
         className="sound-part-row"
         onSubmit={(event) => {
           event.preventDefault();
-          void show(api.keepSnapshot(id, name.trim() || `${line.undo.length} steps in`));
+          void answered(api.keepSnapshot(id, name.trim() || `${line.undo.length} steps in`));
           setName('');
         }}
       >
@@ -58,12 +57,12 @@ export function StepsPanel({ line }: { line: LineView }) {
           >
             Compare
           </button>
-          <button className="quiet" onClick={() => void show(api.goBackTo(id, s.id))}>
+          <button className="quiet" onClick={() => void act(id, { do: 'restore', snapshot: s.id })}>
             Go back
           </button>
           <button
             className="quiet"
-            onClick={() => void show(api.forget(id, s.id))}
+            onClick={() => void answered(api.forget(id, s.id))}
             title="Forget this snapshot"
           >
             Forget
@@ -79,14 +78,11 @@ export function StepsPanel({ line }: { line: LineView }) {
           <button
             className="quiet"
             onClick={() =>
-              void show(
-                api.touch(id, {
-                  put: [],
-                  remove: aside.map((t) => t.id),
-                  what: 'throw touches away that were kept aside',
-                  goes_on: false,
-                }),
-              )
+              void act(id, {
+                do: 'touches',
+                remove: aside.map((t) => t.id),
+                what: 'throw touches away that were kept aside',
+              })
             }
           >
             Throw away

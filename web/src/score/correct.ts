@@ -1,8 +1,9 @@
 // Corrections by hand: which one a drag or a key makes. What it does to the line the server works out.
 
-import { type Correction, type LineView, api, tell } from '../api/client';
+import { act } from '../api/act';
+import type { Correction, LineView } from '../api/client';
 import { get, set } from '../state';
-import { soundsOf, wordsOf } from './draw';
+import { soundOf, soundsOf, wordOf } from './draw';
 import { type Axis, type Stave, toX } from './layout';
 import { openGrid, openLine } from './open';
 import { perSecond } from './time';
@@ -32,15 +33,15 @@ export function edgeAt(line: LineView, axis: Axis, stave: Stave | undefined, x: 
     const room = Math.min(toX(axis, after) - toX(axis, here), toX(axis, here) - toX(axis, before)) / 3;
     if (far < Math.min(nearest, stave.name === 'words' ? GRIP : room)) {
       nearest = far;
-      best = { what: 'edge', sound: i, time: s.span.start };
+      best = { what: 'edge', sound: s.id, time: s.span.start };
     }
   });
   return best;
 }
 
-export function correct(correction: Correction) {
+export function correct(correction: Correction, gesture?: string) {
   const { line } = get();
-  if (line) api.correct(line, correction).catch(tell);
+  if (line) void act(line, { do: 'correct', correction }, { gesture });
 }
 
 /** Lets go of what was held at a time; `alone` without its neighbours. */
@@ -61,10 +62,10 @@ export function nudge(direction: number, frame: boolean) {
   if (!line || !grid) return;
   const by = direction * (frame ? 1 / perSecond(grid) : NUDGE);
   const { word, sound } = get().selected;
-  const chosen = soundsOf(line)[sound ?? -1];
-  if (chosen && sound !== null) {
-    correct({ kind: 'move_edge', sound, to: Math.max(chosen.span.start + by, 0), alone: true });
-  } else if (word !== null && wordsOf(line)[word]) {
+  const chosen = soundOf(line, sound);
+  if (chosen) {
+    correct({ kind: 'move_edge', sound: chosen.id, to: Math.max(chosen.span.start + by, 0), alone: true });
+  } else if (word !== null && wordOf(line, word)) {
     correct({ kind: 'move_word', word, by });
   }
 }
@@ -73,12 +74,12 @@ export function nudge(direction: number, frame: boolean) {
 export function splitSound() {
   const line = openLine();
   const { sound } = get().selected;
-  const chosen = line && soundsOf(line)[sound ?? -1];
-  if (!chosen || sound === null) return;
+  const chosen = line && soundOf(line, sound);
+  if (!chosen) return;
   const { start, end } = chosen.span;
   const { time } = get();
   const inside = time > start + 0.01 && time < end - 0.01;
-  correct({ kind: 'split', sound, at: inside ? time : (start + end) / 2, phone: chosen.phone });
+  correct({ kind: 'split', sound: chosen.id, at: inside ? time : (start + end) / 2, phone: chosen.phone });
 }
 
 /** Joins the selected sound with the one after it. */
@@ -100,5 +101,5 @@ export function pinWord() {
   const line = openLine();
   const { word } = get().selected;
   if (!line || word === null) return;
-  correct({ kind: wordsOf(line)[word]?.pinned ? 'unpin' : 'accept', word });
+  correct({ kind: wordOf(line, word)?.pinned ? 'unpin' : 'accept', word });
 }

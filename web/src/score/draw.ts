@@ -1,6 +1,14 @@
 // The staves as plain drawing functions: context, where, what. No state, no React.
 
-import { type Grid, type LineView, type Sound, type Word, isDoubtful } from '../api/client';
+import {
+  type Grid,
+  type LineView,
+  type Sound,
+  type Voice,
+  type Word,
+  ipaOf,
+  isDoubtful,
+} from '../api/client';
 import type { Curves } from '../api/live';
 import type { Span } from '../state';
 import { fonts } from '../theme';
@@ -14,6 +22,8 @@ export interface Scene {
   axis: Axis;
   grid: Grid;
   line: LineView;
+  /** What is drawn of the recording; none until it has come. */
+  voice: Voice | null;
   curves: Curves | null;
   selected: { word: number | null; sound: number | null };
   loop: Span | null;
@@ -67,8 +77,8 @@ export function drawRuler(c: Context, s: Scene, stave: Stave) {
 }
 
 export function drawVoice(c: Context, s: Scene, stave: Stave) {
-  const { paint, axis, line } = s;
-  const voice = line.voice;
+  const { paint, axis, line, voice } = s;
+  if (!voice) return;
   const middle = stave.top + stave.height / 2;
   const half = stave.height * 0.44;
   let loudest = 0.05;
@@ -132,21 +142,23 @@ export function drawVoice(c: Context, s: Scene, stave: Stave) {
 
 /** Maps a pitch to -1..1 around the line's median, one octave being the whole way. */
 function pitchScale(line: LineView): ((hz: number) => number) | null {
-  const voiced = line.voice.pitch_hz.filter((p) => p > 0).sort((a, b) => a - b);
-  const median = voiced[voiced.length >> 1];
-  if (!median) return null;
-  return (hz) => Math.max(-1, Math.min(1, Math.log2(hz / median) / 0.75));
+  const median = line.phrasing?.pitch_hz ?? 0;
+  return median > 0 ? (hz) => Math.max(-1, Math.min(1, Math.log2(hz / median) / 0.75)) : null;
 }
 
 export const wordsOf = (line: LineView): Word[] => line.document.timing?.words ?? [];
 export const soundsOf = (line: LineView): Sound[] => line.document.timing?.sounds ?? [];
 
+/** The word or the sound of a number. */
+export const wordOf = (line: LineView, id: number | null) => wordsOf(line).find((w) => w.id === id);
+export const soundOf = (line: LineView, id: number | null) => soundsOf(line).find((s) => s.id === id);
+
 /** The chosen word and doubtful ones stand on paper of their own, under everything else. */
 function drawWordPapers(c: Context, s: Scene, stave: Stave) {
   const { paint, axis } = s;
-  wordsOf(s.line).forEach((word, i) => {
+  wordsOf(s.line).forEach((word) => {
     const [left, right] = [toX(axis, word.span.start), toX(axis, word.span.end)];
-    const chosen = s.selected.word === i;
+    const chosen = s.selected.word === word.id;
     if (right < GUTTER || left > axis.width || !(chosen || isDoubtful(word))) return;
     c.fillStyle = chosen ? paint.accentSoft : paint.doubtPaper;
     c.beginPath();
@@ -176,7 +188,7 @@ export function drawWords(c: Context, s: Scene, stave: Stave) {
     const left = toX(axis, word.span.start);
     const right = toX(axis, word.span.end);
     if (right < GUTTER - 80 || left > axis.width + 80) return;
-    const chosen = s.selected.word === i;
+    const chosen = s.selected.word === word.id;
     const doubtful = isDoubtful(word);
     c.strokeStyle = paint.rule;
     c.lineWidth = 1;
@@ -297,12 +309,12 @@ function drawFolded(c: Context, s: Scene, stave: Stave, folded: Set<number>) {
     const doubtful = isDoubtful(word);
     c.beginPath();
     c.roundRect(left + 0.5, top, Math.max(right - left - 1, 1), height, 3);
-    c.fillStyle = s.selected.word === i ? paint.accentSoft : doubtful ? paint.doubtPaper : paint.card;
+    c.fillStyle = s.selected.word === word.id ? paint.accentSoft : doubtful ? paint.doubtPaper : paint.card;
     c.fill();
     c.strokeStyle = doubtful ? paint.doubt : paint.rule;
     c.stroke();
     const own = soundsOf(s.line).filter((sound) => sound.word === i);
-    const label = own.map((sound) => s.line.ipa[sound.phone] ?? '').join('');
+    const label = own.map((sound) => ipaOf(sound.phone)).join('');
     c.font = `13px ${fonts.ipa}`;
     if (c.measureText(label).width <= right - left - 4) {
       c.fillStyle = paint.ink;
@@ -320,13 +332,13 @@ export function drawSounds(c: Context, s: Scene, stave: Stave) {
   const folded = foldedWords(s);
   drawFolded(c, s, stave, folded);
   c.font = s.ipa ? `15px ${fonts.ipa}` : `600 12px ${fonts.sans}`;
-  soundsOf(line).forEach((sound, i) => {
+  soundsOf(line).forEach((sound) => {
     if (sound.phone === 'SIL' || folded.has(sound.word ?? -1)) return;
     const left = toX(axis, sound.span.start);
     const right = toX(axis, sound.span.end);
     if (right < GUTTER || left > axis.width) return;
     const doubtful = soundIsDoubtful(line, sound);
-    const chosen = s.selected.sound === i;
+    const chosen = s.selected.sound === sound.id;
     c.beginPath();
     c.roundRect(left + 0.5, top, Math.max(right - left - 1, 1), height, 4);
     c.fillStyle = chosen ? paint.accentSoft : doubtful ? paint.doubtPaper : paint.card;
@@ -341,7 +353,7 @@ export function drawSounds(c: Context, s: Scene, stave: Stave) {
       c.fillStyle = paint.inkSoft;
       c.fillRect(x, top + height - 5, 1, 5);
     }
-    const label = s.ipa ? (line.ipa[sound.phone] ?? sound.phone) : sound.phone;
+    const label = s.ipa ? ipaOf(sound.phone) : sound.phone;
     if (c.measureText(label).width <= right - left - 2) {
       c.fillStyle = paint.ink;
       c.fillText(label, (left + right) / 2, top + height / 2 + 0.5);

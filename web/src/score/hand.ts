@@ -4,6 +4,8 @@ import {
   type ControlName,
   type KeyShape,
   type LineView,
+  type Op,
+  type OperationView,
   type TimedKey,
   type Touch,
   type TouchChange,
@@ -11,20 +13,15 @@ import {
   queries,
   tell,
 } from '../api/client';
+import { act, gestureOf, gestureOfKey, isBusy } from '../api/act';
 import { currentCurves } from '../api/live';
-import { Newest } from '../api/newest';
 import { longName } from '../cast/words';
 import { type ChosenKey, type Span, get, set } from '../state';
 import { NUDGE } from './correct';
-import { at } from './draw';
+import { at, wordOf } from './draw';
 import * as player from './player';
 import { openGrid, openLine } from './open';
 import { perSecond } from './time';
-
-/** How long a new touch takes to come and go, seconds. */
-const FADE = 0.1;
-/** A key this near to a touch's own joins it, seconds. */
-const NEAR = 0.15;
 
 /** Touches as they were changed last, until the server's answer holds them: what follows builds on them. */
 let held = new Map<number, TouchChange>();
@@ -71,21 +68,24 @@ const asChange = (t: Touch): TouchChange => ({
   keys: t.keys,
 });
 
-const newest = new Newest<{ line: number; put: TouchChange[]; remove: number[]; what: string }>(
-  ({ line, ...change }, goesOn) => api.touch(line, { ...change, goes_on: goesOn }),
-  () => {
-    held = new Map();
-  },
-);
+/** Makes an operation on the open line; what is held until then gives way to the answer. */
+async function send(op: Op, gesture?: string): Promise<OperationView | null> {
+  const { line } = get();
+  if (line === null) return null;
+  const answer = await act(line, op, { gesture });
+  if (!isBusy(line)) held = new Map();
+  return answer;
+}
 
-function send(put: TouchChange[], remove: number[], what: string, goesOn = false) {
+/** Lays touches as they are drawn: shown at once, kept by the server. */
+function lay(put: TouchChange[], remove: number[], what: string, gesture?: string) {
   held = new Map([
     ...held,
     ...put.flatMap((t): [number, TouchChange][] => (t.id == null ? [] : [[t.id, t]])),
   ]);
   // Whoever shows keys looks again.
   set({ keys: [...get().keys] });
-  void newest.put({ line: get().line ?? 0, put, remove, what }, goesOn);
+  void send({ do: 'touches', put, remove, what }, gesture);
 }
 
 /** Names what is changed: “jaw open on “pier””. */
@@ -120,25 +120,25 @@ function reshape(
   return { put, chosen };
 }
 
-/** The last change by key: the same again soon after is one step with it. */
-let last = { what: '', keys: '', at: 0 };
-const SOON = 1500;
-
 /** Changes the chosen keys as one step. */
-export function changeKeys(what: string, change: (key: TimedKey, touch: Touch) => TimedKey, goesOn = false) {
+export function changeKeys(
+  what: string,
+  change: (key: TimedKey, touch: Touch) => TimedKey,
+  gesture?: string,
+) {
   const line = openLine();
   const { keys } = get();
   if (!line || keys.length === 0) return;
   const { put, chosen } = reshape(line, keys, change);
   set({ keys: chosen });
-  send(put, [], `${what} ${named(chosenTouches(line, keys))}`, goesOn);
+  lay(put, [], `${what} ${named(chosenTouches(line, keys))}`, gesture);
 }
 
 /** A drag of the chosen keys, from where they were when it began. */
 export class Drag {
   private readonly line = openLine();
   private readonly keys = get().keys;
-  private sent = false;
+  private readonly gesture = gestureOf('keys', false);
 
   move(time: number, value: number) {
     if (!this.line) return;
@@ -154,13 +154,8 @@ export class Drag {
     };
     const { put, chosen } = reshape(this.line, this.keys, moved);
     set({ keys: chosen });
-    send(
-      put,
-      [],
-      `move ${this.keys.length === 1 ? 'a key' : `${this.keys.length} keys`} of ${named(chosenTouches(this.line, this.keys))}`,
-      this.sent,
-    );
-    this.sent = true;
+    const many = this.keys.length === 1 ? 'a key' : `${this.keys.length} keys`;
+    lay(put, [], `move ${many} of ${named(chosenTouches(this.line, this.keys))}`, this.gesture);
   }
 }
 
@@ -176,46 +171,17 @@ function limited(touch: Pick<Touch, 'laid' | 'control'>, value: number) {
   return Math.min(to, Math.max(from, value));
 }
 
-/** The word at a time, for the list of steps. */
-function wordAt(line: LineView, time: number) {
-  const word = line.document.timing?.words.find((w) => time >= w.span.start && time < w.span.end);
-  return word ? ` on “${word.text}”` : '';
-}
-
-/** Puts a key on a control's curve: into the touch that is near, or as a touch of its own. */
-export async function addKey(
-  control: ControlName,
-  time: number,
-  value: number,
-  shape: KeyShape = { kind: 'smooth' },
-) {
-  const line = openLine();
-  if (!line) return;
+/** Puts a key so that a control has a value there, and chooses it. */
+export async function addKey(control: ControlName, time: number, value: number) {
   const t = snapped(time);
-  const near = touchesOf(line).find((touch) => {
-    const [first, last] = [touch.keys[0]?.time ?? 0, touch.keys[touch.keys.length - 1]?.time ?? 0];
-    const reach = [first - Math.max(touch.fade_in, NEAR), last + Math.max(touch.fade_out, NEAR)];
-    return touch.control === control && t >= (reach[0] ?? 0) && t <= (reach[1] ?? 0);
-  });
-  const base: TouchChange = near
-    ? asChange(near)
-    : { control, laid: 'add', fade_in: FADE, fade_out: FADE, amount: 1, keys: [] };
-  const key = { time: t, value: limited(base, keyFor(base, t, value)), shape };
-  const keys = [...base.keys.filter((k) => Math.abs(k.time - t) > 1e-4), key].sort((a, b) => a.time - b.time);
-  try {
-    const answer = await api.touch(line.summary.id, {
-      put: [{ ...base, keys }],
-      remove: [],
-      what: `a key of ${longName(control)}${wordAt(line, t)}`,
-      goes_on: false,
-    });
-    queries.setQueryData(['line', line.summary.id], answer);
-    const touch = near?.id ?? Math.max(...answer.touches.map((touch) => touch.id));
-    set({ control, keys: [{ touch, key: keys.indexOf(key) }] });
-    player.seek(t + 1e-6);
-  } catch (error) {
-    tell(error);
-  }
+  const answer = await send({ do: 'key', control, time: t, value });
+  if (!answer) return;
+  const found = answer.line.touches
+    .filter((touch) => touch.control === control && !touch.aside)
+    .map((touch) => ({ touch: touch.id, key: touch.keys.findIndex((k) => Math.abs(k.time - t) < 1e-4) }))
+    .filter((k) => k.key >= 0);
+  set({ control, keys: found.slice(-1) });
+  player.seek(t + 1e-6);
 }
 
 /** Takes the chosen keys away; touches with none left go. */
@@ -231,16 +197,13 @@ export function removeKeys() {
     else put.push({ ...asChange(touch), keys: left });
   }
   set({ keys: [] });
-  send(put, remove, `take keys of ${named(chosenTouches(line, keys))} away`);
+  lay(put, remove, `take keys of ${named(chosenTouches(line, keys))} away`);
 }
 
-/** A change by key, which goes on with the last one if that was the same and not long ago. */
+/** A change by key: the same again soon after is one step with it. */
 function again(what: string, change: (key: TimedKey, touch: Touch) => TimedKey) {
-  const { keys } = get();
-  const now = { what, keys: JSON.stringify(keys.map((k) => k.touch)), at: Date.now() };
-  const goesOn = now.what === last.what && now.keys === last.keys && now.at - last.at < SOON;
-  last = now;
-  changeKeys(what, change, goesOn);
+  const touches = get().keys.map((k) => k.touch);
+  changeKeys(what, change, gestureOfKey(`${what} ${touches.join(' ')}`));
 }
 
 /** Moves the chosen keys by a nudge or a frame, and in value. */
@@ -261,11 +224,17 @@ export const shapeKeys = (shape: KeyShape) => changeKeys(`make ${shape.kind}`, (
 
 /** Changes settings of the touches that hold the chosen keys. */
 export function settle(what: string, change: Partial<TouchChange>, goesOn = false) {
+  const gesture = gestureOf(
+    `${what} ${get()
+      .keys.map((k) => k.touch)
+      .join(' ')}`,
+    goesOn,
+  );
   const line = openLine();
   const touches = chosenTouches(line, get().keys);
   if (touches.length === 0) return;
   const put = touches.map((t) => ({ ...asChange(t), ...change }));
-  send(put, [], `${what} ${named(touches)}`, goesOn);
+  lay(put, [], `${what} ${named(touches)}`, gesture);
 }
 
 /** What was copied: keys from the first one's time on. */
@@ -287,21 +256,7 @@ export function copyKeys() {
 
 /** Lays what was copied at the playhead. */
 export function pasteKeys() {
-  if (copied.length === 0) return;
-  const start = snapped(get().time);
-  const put = copied.map((c) => ({
-    control: c.control,
-    laid: c.laid,
-    amount: c.amount,
-    fade_in: FADE,
-    fade_out: FADE,
-    keys: c.keys.map((k) => ({ ...k, time: start + k.time })),
-  }));
-  send(
-    put,
-    [],
-    `paste ${copied.length === 1 ? longName(copied[0]?.control ?? 'jaw_open') : `${copied.length} curves`}`,
-  );
+  if (copied.length > 0) void send({ do: 'paste', time: snapped(get().time), curves: copied });
 }
 
 /** The stretch that is worked on: of the chosen keys, else the word, else what is in view. */
@@ -311,7 +266,7 @@ export function stretch(line: LineView): Span {
     t.keys.filter((_, i) => keys.some((k) => k.touch === t.id && k.key === i)).map((k) => k.time),
   );
   if (times.length > 1) return { start: Math.min(...times), end: Math.max(...times) };
-  return line.document.timing?.words[selected.word ?? -1]?.span ?? view;
+  return wordOf(line, selected.word)?.span ?? view;
 }
 
 const workedOn = (line: LineView): ControlName[] => {
@@ -320,65 +275,54 @@ const workedOn = (line: LineView): ControlName[] => {
   return chosen.length > 0 ? [...new Set(chosen)] : control ? [control] : [];
 };
 
-/** Does something with the line and the controls that are worked on, and shows the answer. */
-async function ask(does: (line: LineView, controls: ControlName[]) => Promise<LineView>) {
+/** Makes an operation on the controls that are worked on. */
+async function ask(op: (line: LineView, controls: ControlName[]) => Op) {
   const line = openLine();
-  if (!line) return;
+  if (!line) return null;
   const controls = workedOn(line);
   if (controls.length === 0) {
     tell(new Error('Choose a curve of an open stave first.'));
-    return;
+    return null;
   }
-  try {
-    const answer = await does(line, controls);
-    set({ keys: [] });
-    queries.setQueryData(['line', line.summary.id], answer);
-  } catch (error) {
-    tell(error);
-  }
+  const answer = await send(op(line, controls));
+  if (answer) set({ keys: [] });
+  return answer;
 }
 
 export const backToAutomatic = () =>
-  ask((line, controls) => api.letGo(line.summary.id, controls, stretch(line)));
+  ask((line, controls) => ({ do: 'automatic', controls, span: stretch(line) }));
 
 /** How far baked keys may be off, a share of the control's range. */
 const TOLERANCE = 0.01;
 
 /** What the last baking made, in words. */
 export let baked = '';
-export const bake = () =>
-  ask(async (line, controls) => {
-    const made = await api.bake(line.summary.id, controls, stretch(line), TOLERANCE);
-    baked = `${made.keys} keys, at most ${made.error.toFixed(3)} off`;
-    return made.line;
-  });
+export const bake = async () => {
+  const answer = await ask((line, controls) => ({
+    do: 'bake',
+    controls,
+    span: stretch(line),
+    tolerance: TOLERANCE,
+  }));
+  const made = answer?.baked;
+  if (made) baked = `${made.keys} keys, at most ${made.error.toFixed(3)} off`;
+};
 
 export const unbake = () =>
-  ask(async (line, controls) => {
+  ask((line, controls) => {
     const { control, keys } = get();
-    const span = stretch(line);
-    const touch =
-      chosenTouches(line, keys)[0] ??
-      touchesOf(line).find(
-        (t) =>
-          t.laid === 'replace' &&
-          (control === null || controls.includes(t.control)) &&
-          (t.keys[0]?.time ?? 0) <= span.end &&
-          (t.keys[t.keys.length - 1]?.time ?? 0) >= span.start,
-      );
-    if (!touch) throw new Error('Nothing baked lies here; choose one of its keys.');
-    return api.unbake(line.summary.id, touch.id);
+    const touches = chosenTouches(line, keys).map((t) => t.id);
+    return { do: 'unbake', touches, controls: control === null ? [] : controls, span: stretch(line) };
   });
 
 export const mirror = () =>
   ask((line, controls) => {
-    const touches = touchesOf(line).filter((t) => controls.includes(t.control));
     const { keys } = get();
-    const own = keys.length > 0 ? chosenTouches(line, keys) : touches;
-    return api.mirror(
-      line.summary.id,
-      own.map((t) => t.id),
-    );
+    const own =
+      keys.length > 0
+        ? chosenTouches(line, keys)
+        : touchesOf(line).filter((t) => controls.includes(t.control));
+    return { do: 'mirror', touches: own.map((t) => t.id) };
   });
 
 /** A key with which the control is at rest at the playhead. */
@@ -393,16 +337,8 @@ export function keyHere() {
   if (control) void addKey(control, time, played(control, snapped(time)));
 }
 
-/** Lays the chosen touches the other way; their keys keep the values that are shown. */
+/** Lays the chosen touches the other way; their curves stay where the keys are. */
 export function layAs(laid: Touch['laid']) {
-  const line = openLine();
-  const touches = chosenTouches(line, get().keys).filter((t) => t.laid !== laid);
-  if (touches.length === 0) return;
-  const put = touches.map((t) => ({
-    ...asChange(t),
-    laid,
-    amount: 1,
-    keys: t.keys.map((k) => ({ ...k, value: keyFor({ ...t, laid, amount: 1 }, k.time, shownAt(t, k)) })),
-  }));
-  send(put, [], `${laid === 'add' ? 'add' : 'put in place'} ${named(touches)}`);
+  const touches = chosenTouches(openLine(), get().keys).filter((t) => t.laid !== laid);
+  if (touches.length > 0) void send({ do: 'lay_as', touches: touches.map((t) => t.id), laid });
 }

@@ -8,7 +8,7 @@ import { fonts } from '../theme';
 import { shownAt, touchesOf } from './hand';
 import { type Axis, GUTTER, type Stave, toX } from './layout';
 import { frameAt } from './time';
-import type { Scene } from './draw';
+import { type Scene, wordOf } from './draw';
 
 /** A curve on the stave. */
 export interface Listing {
@@ -170,7 +170,7 @@ export function drawOpenStave(
   c.fillStyle = paint.card;
   c.fillRect(GUTTER, stave.top, axis.width - GUTTER, stave.height);
   // The word that is worked in.
-  const word = s.line.document.timing?.words[s.selected.word ?? -1];
+  const word = wordOf(s.line, s.selected.word);
   if (word) {
     c.fillStyle = paint.accentSoft;
     c.globalAlpha = 0.45;

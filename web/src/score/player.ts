@@ -23,10 +23,10 @@ function audio(): AudioContext {
   return context;
 }
 
-/** Fetches a line's sound, the take and channel that are listened to; what played stops. */
-export async function load(line: number, listen?: Listen | null) {
+/** Fetches a line's sound by the name of its voice; what played stops. */
+export async function load(line: number, voice: string, listen?: Listen | null) {
   only = listen?.only ?? null;
-  const name = `${line} ${listen?.take ?? ''} ${listen?.channel ?? ''}`;
+  const name = `${line} ${voice}`;
   if (loaded === name) return;
   stop();
   // Another take of the same line keeps the place.
@@ -36,7 +36,7 @@ export async function load(line: number, listen?: Listen | null) {
   slow = new Map();
   if (!sameLine) set({ time: 0, loop: null, selected: { word: null, sound: null } });
   try {
-    const response = await fetch(`/api/lines/${line}/sound`);
+    const response = await fetch(`/api/lines/${line}/sound?voice=${voice}`);
     if (!response.ok) return;
     const decoded = await audio().decodeAudioData(await response.arrayBuffer());
     if (loaded === name) buffer = decoded;

@@ -4,13 +4,14 @@
 pub mod measure;
 
 use crate::hand;
+use crate::hand::Put;
 use crate::performance::{HZ, Performance};
 use crate::sounds::spoken;
 use crate::{Wiring, goals};
 use jam_score::layers::{BlinkMode, BlinkShape, Look, Over, OwnBlink, Stretch};
 use jam_score::{
-    Control, Correction, Edit, FrameRate, Laid, LayerKind, Layers, Line, Moment, Mood, Phone, Prosody,
-    Region, Seconds, Span, Timing,
+    Control, Correction, CorrectionError, FrameRate, Ids, Laid, LayerKind, Layers, Line, Moment, Mood, Phone,
+    Prosody, Region, Seconds, Span, Timing,
 };
 use serde::Serialize;
 
@@ -62,12 +63,39 @@ rules! {
     Doubtful "doubtful" "Doubtful word" "Its times may be wrong, and the mouth with them.",
 }
 
-/// An edit that puts a finding right.
+/// What puts a finding right. New things in it have the number 0.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Mending {
+    Layers(Box<Layers>),
+    Diction(jam_score::Diction),
+    Touches(Put),
+    Correct(Correction),
+}
+
+impl Mending {
+    /// The line put right.
+    ///
+    /// # Errors
+    /// What is to be corrected is gone.
+    pub fn mended(self, line: &Line, ids: &mut Ids) -> Result<Line, CorrectionError> {
+        Ok(match self {
+            Mending::Layers(layers) => Line { layers: *layers, ..line.clone() },
+            Mending::Diction(diction) => Line { diction, ..line.clone() },
+            Mending::Touches(put) => put.laid(line),
+            Mending::Correct(correction) => {
+                let timing = line.timing.as_ref().ok_or(CorrectionError::NoWord)?;
+                line.retimed(Some(timing.corrected(&correction, ids)?))
+            }
+        })
+    }
+}
+
+/// What puts a finding right, and how that is called.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Mend {
     /// In words: “put a blink at the phrase’s end”.
     pub what: String,
-    pub edit: Edit,
+    pub does: Mending,
 }
 
 /// One entry of the list.
@@ -119,8 +147,8 @@ fn finding(rule: Rule, span: Span, controls: Vec<Control>, says: String, mend: O
     Finding { rule, span, controls, says, mend, dismissed: None }
 }
 
-fn mend(what: &str, edit: Edit) -> Option<Mend> {
-    Some(Mend { what: what.into(), edit })
+fn mend(what: &str, does: Mending) -> Option<Mend> {
+    Some(Mend { what: what.into(), does })
 }
 
 impl Looked<'_> {
@@ -128,19 +156,19 @@ impl Looked<'_> {
     fn relayer(&self, what: &str, change: impl FnOnce(&mut Layers)) -> Option<Mend> {
         let mut layers = self.line.layers.clone();
         change(&mut layers);
-        mend(what, Edit::Layers { layers: Box::new(layers), what: what.into() })
+        mend(what, Mending::Layers(Box::new(layers)))
     }
 
     fn rediction(&self, what: &str, change: impl FnOnce(&mut jam_score::Diction)) -> Option<Mend> {
         let mut diction = self.line.diction;
         change(&mut diction);
-        mend(what, Edit::Diction(diction))
+        mend(what, Mending::Diction(diction))
     }
 
     /// Takes hands off some controls in a stretch.
     fn let_go(&self, controls: &[Control], span: Span) -> Option<Mend> {
-        let edit = hand::parted(self.line, controls, span).ok()?;
-        mend("let the curve be automatic there", edit)
+        let put = hand::parted(self.line, controls, span).ok()?;
+        mend("let the curve be automatic there", Mending::Touches(put))
     }
 
     /// The frames from a time to another.
@@ -297,7 +325,7 @@ fn trembles(looked: &Looked<'_>, out: &mut Vec<Finding>) {
         let put = hand::smoothed(looked.line, &ids, 0.06);
         let mended = (!put.is_empty()).then_some(()).and_then(|()| {
             let what = format!("smooth {}", control.title());
-            mend(&what, Edit::Touch { put, remove: Vec::new(), what: what.clone() })
+            mend(&what, Mending::Touches(Put::of(put)))
         });
         let says = format!("{} changes sides every frame, by {size:.3}.", control.title());
         out.push(finding(Rule::Trembles, Span::new(start, start + 0.25), vec![control], says, mended));
@@ -337,9 +365,8 @@ fn blinks(looked: &Looked<'_>, out: &mut Vec<Finding>) {
             let near = |t: &f64| (t - middle).abs();
             let at = inside.min_by(|a, b| near(a).total_cmp(&near(b))).unwrap_or(middle);
             let mended = looked.relayer("put a blink where it belongs", |l| {
-                let id = l.next_id();
                 let at = Moment::at(looked.timing, Seconds(at));
-                l.blinks.push(OwnBlink { id, at, shape: BlinkShape::Natural });
+                l.blinks.push(OwnBlink { id: 0, at, shape: BlinkShape::Natural });
             });
             let says = format!("The eyes stay open for {:.0} s.", next - last);
             out.push(finding(Rule::NoBlink, Span::new(last, next), lids.clone(), says, mended));
@@ -368,7 +395,7 @@ fn blinks(looked: &Looked<'_>, out: &mut Vec<Finding>) {
         }
         let near = peaks.iter().copied().find(|t| *t > start - 0.15 && *t < end + 0.15);
         let word = looked.timing.sounds.iter().find(|s| (s.span.start.0 - start).abs() < 1e-6);
-        let word = word.and_then(|s| s.word).and_then(|w| looked.timing.name_word(w));
+        let word = word.and_then(|s| looked.timing.word_of(s)).and_then(|w| looked.timing.name_word(w));
         let after = Moment::at(looked.timing, Seconds(end + 0.2));
         let mended = match near.and_then(own) {
             Some(id) => looked.relayer("blink after the word", |l| {
@@ -381,8 +408,7 @@ fn blinks(looked: &Looked<'_>, out: &mut Vec<Finding>) {
             }
             None => looked.let_go(&lids, Span::new((start - 0.2).max(0.0), end + 0.3)).or_else(|| {
                 looked.relayer("blink after the word", |l| {
-                    let id = l.next_id();
-                    l.blinks.push(OwnBlink { id, at: after, shape: BlinkShape::Natural });
+                    l.blinks.push(OwnBlink { id: 0, at: after, shape: BlinkShape::Natural });
                 })
             }),
         };
@@ -412,11 +438,10 @@ fn stare(looked: &Looked<'_>, out: &mut Vec<Finding>) {
     }
     let middle = start + 0.5 * length;
     let mended = looked.relayer("look away for a moment", |l| {
-        let id = l.next_id();
         let over = Stretch::at(looked.timing, Span::new(middle - 0.5, middle + 0.5));
         let mark = l.settings.marks.iter().find(|m| m.yaw.hypot(m.pitch) > 3.0);
-        let look = mark.map_or(Look::Think, |m| Look::Face { mark: m.name.clone() });
-        l.looks.push(Over { id, over, does: look });
+        let look = mark.map_or(Look::Think, |m| Look::Face { mark: m.id });
+        l.looks.push(Over { id: 0, over, does: look });
     });
     let says = format!("The eyes hold the lens for {length:.1} s.");
     let controls = vec![Control::GazeYaw, Control::GazePitch];
@@ -499,7 +524,7 @@ fn moods(looked: &Looked<'_>, out: &mut Vec<Finding>) {
             let pass = if one.pass.is_some() { one } else { other };
             let add = jam_score::Touch { laid: Laid::Add, ..(*pass).clone() };
             let what = format!("add the pass to {}", one.control.title());
-            let mended = mend(&what, Edit::Touch { put: vec![add], remove: Vec::new(), what: what.clone() });
+            let mended = mend(&what, Mending::Touches(Put::of(vec![add])));
             let says = format!("A pass and keys both take the place of {}.", one.control.title());
             out.push(finding(Rule::LayersFight, Span::new(start, end), vec![one.control], says, mended));
         }
@@ -543,7 +568,7 @@ fn limits(looked: &Looked<'_>, out: &mut Vec<Finding>) {
             if own > 0.0 { ((own - by - f64::from(margin)) / own).clamp(0.0, 1.0) as f32 } else { 1.0 };
         let less = jam_score::Touch { amount: touch.amount * keep, ..touch.clone() };
         let what = format!("less of the keys on {}", touch.control.title());
-        let mended = mend(&what, Edit::Touch { put: vec![less], remove: Vec::new(), what: what.clone() });
+        let mended = mend(&what, Mending::Touches(Put::of(vec![less])));
         let says = format!("{} is asked {by:.2} beyond its end for {long:.1} s.", touch.control.title());
         let span = Span::new(at, at + 0.1);
         out.push(finding(Rule::Clipped, span, vec![touch.control], says, mended));
@@ -589,10 +614,9 @@ fn recording(looked: &Looked<'_>, out: &mut Vec<Finding>) {
         let says = "The first sound comes with the first frame; start the shot earlier or leave air in the recording.";
         out.push(finding(Rule::StartsEarly, sound.span, Vec::new(), says.into(), None));
     }
-    for (w, word) in looked.timing.words.iter().enumerate().filter(|(_, w)| w.is_doubtful()) {
+    for word in looked.timing.words.iter().filter(|w| w.is_doubtful()) {
         let says = format!("“{}” was not heard for sure: listen and compare.", word.text);
-        let pin = Edit::Correct(Correction::Accept { word: w as u32 });
-        let mended = mend("it is right, pin it", pin);
+        let mended = mend("it is right, pin it", Mending::Correct(Correction::Accept { word: word.id }));
         out.push(finding(Rule::Doubtful, word.span, Vec::new(), says, mended));
     }
 }

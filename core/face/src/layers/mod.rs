@@ -153,7 +153,7 @@ fn activity(timing: &Timing, samples: usize) -> Vec<f64> {
 /// What the eyes look at, in order: the looks of the line, and beside the lens between them.
 fn aims(layers: &Layers, timing: &Timing, heard: &Prosody, seed: Seed) -> Vec<gaze::Aim> {
     let aim = |time: f64, mark: (f64, f64), manner| gaze::Aim { time, yaw: mark.0, pitch: mark.1, manner };
-    let rest = layers.settings.mark("");
+    let rest = layers.settings.mark(0);
     let mut spans: Vec<(f64, f64, &Look)> = layers
         .looks
         .iter()
@@ -170,15 +170,15 @@ fn aims(layers: &Layers, timing: &Timing, heard: &Prosody, seed: Seed) -> Vec<ga
             out.push(aim(free, rest, gaze::Manner::Face));
         }
         match look {
-            Look::At { mark } => out.push(aim(*start, layers.settings.mark(mark), gaze::Manner::Look)),
-            Look::Face { mark } => out.push(aim(*start, layers.settings.mark(mark), gaze::Manner::Face)),
+            Look::At { mark } => out.push(aim(*start, layers.settings.mark(*mark), gaze::Manner::Look)),
+            Look::Face { mark } => out.push(aim(*start, layers.settings.mark(*mark), gaze::Manner::Face)),
             Look::Think => {
                 // Low and to one side of where one looks otherwise; 9 degrees would not read as low.
                 let side = 14.0 * seed.name("think").number(k as u64).dice().side();
                 out.push(aim(*start, (rest.0 + side, rest.1 + 13.0), gaze::Manner::Think));
             }
             Look::Between { one, other } => {
-                out.push(aim(*start, layers.settings.mark(one), gaze::Manner::Face));
+                out.push(aim(*start, layers.settings.mark(*one), gaze::Manner::Face));
                 let mut at_one = true;
                 let ends = heard.utterances.iter().map(|u| u.end + 0.02);
                 for (j, time) in ends.enumerate().filter(|(_, t)| *t > start + 0.4 && *t < end - 0.4) {
@@ -186,7 +186,7 @@ fn aims(layers: &Layers, timing: &Timing, heard: &Prosody, seed: Seed) -> Vec<ga
                     // Not at every phrase, but never for the whole of a long turn.
                     if dice.even() < 0.6 {
                         at_one = !at_one;
-                        let mark = layers.settings.mark(if at_one { one } else { other });
+                        let mark = layers.settings.mark(if at_one { *one } else { *other });
                         out.push(aim(time, mark, gaze::Manner::Face));
                     }
                 }

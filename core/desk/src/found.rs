@@ -1,0 +1,63 @@
+//! Findings mended and dismissed.
+
+use crate::act::{Change, Situation, short};
+use crate::op::Op;
+use crate::refusal::Refusal;
+use jam_face::findings::{Finding, Looked, findings};
+use jam_score::layers::Dismissed;
+use jam_score::{Ids, Moment};
+
+use crate::played::Played;
+
+/// How far a finding may have moved and still be the same, seconds.
+const SAME: f64 = 0.02;
+/// How near a dismissal lies to what it dismisses, seconds.
+const NEAR: f64 = 0.06;
+
+impl Played {
+    /// Everything that is wrong with the performance, in order of time.
+    pub fn findings(&self) -> Vec<Finding> {
+        let Some(timing) = &self.line.timing else { return Vec::new() };
+        findings(&Looked {
+            line: &self.line,
+            timing,
+            heard: &self.prosody,
+            face: &self.face,
+            wiring: &self.wiring,
+            rate: self.grid.rate,
+        })
+    }
+}
+
+fn find(at: &Situation<'_>, rule: &str, start: f64) -> Result<Finding, Refusal> {
+    let own = |f: &Finding| f.rule.name() == rule && (f.span.start.0 - start).abs() < SAME;
+    let found = at.played()?.findings().into_iter().find(own);
+    found.ok_or_else(|| Refusal::gone("rule", "That is not found any more; look again."))
+}
+
+pub(crate) fn change(op: &Op, at: &Situation<'_>, ids: &mut Ids) -> Result<Change, Refusal> {
+    let line = at.line;
+    match op {
+        Op::Mend { rule, start } => {
+            let none = "Nothing in the line can mend this; its sentence says where it can be changed.";
+            let mend = find(at, rule, *start)?.mend.ok_or_else(|| Refusal::new("rule", "no_mend", none))?;
+            let changed = mend.does.mended(line, ids)?;
+            Ok(Change::new(changed, mend.what))
+        }
+        Op::Dismiss { rule, start, reason } => {
+            let timing = at.timing()?;
+            let span = find(at, rule, *start)?.span;
+            let near = |d: &Dismissed| d.rule == *rule && (d.at.time(timing) - span.start).0.abs() < NEAR;
+            let mut changed = line.clone();
+            changed.layers.dismissed.retain(|d| !near(d));
+            let reason = short(reason);
+            if reason.is_empty() {
+                return Ok(Change::new(changed, "take a dismissal back"));
+            }
+            let at = Moment::at(timing, span.start);
+            changed.layers.dismissed.push(Dismissed { id: 0, rule: rule.clone(), at, reason });
+            Ok(Change::new(changed, "dismiss a finding"))
+        }
+        _ => unreachable!("the other operations are made elsewhere"),
+    }
+}

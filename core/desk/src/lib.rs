@@ -1,0 +1,26 @@
+//! What can be done to a line: every operation of the application as a function of the line as it is now and an
+//! input, to the changed line or a typed refusal. It runs inside the store's transaction, so what is read is what is
+//! changed; server and command line call it and nothing else changes a line.
+//!
+//! [`Op`] is an operation as it comes in, [`act`] makes it, [`met`] tells whether it still fits a line that others have
+//! changed since. [`Played`] is a line evaluated; [`times`] says what becomes of a result of an analysis.
+
+mod act;
+mod fields;
+mod found;
+mod hands;
+mod laid;
+mod meet;
+mod op;
+mod pass;
+mod played;
+mod refusal;
+mod spoken;
+pub mod times;
+
+pub use act::{Done, House, Note, Situation, TakeFacts, act, number};
+pub use meet::{met, needs};
+pub use op::{Copied, Fields, Op, Place, Spot, Taken, TouchChange};
+pub use played::{Played, wire};
+pub use refusal::{Kind, Refusal};
+pub use spoken::{text_word, word_key};

@@ -1,0 +1,109 @@
+//! What is said, by whom, how it is heard and articulated.
+
+use crate::act::{Change, Situation};
+use crate::fields;
+use crate::op::Op;
+use crate::refusal::Refusal;
+use crate::times;
+use jam_score::{Correction, Ids, Line, diction};
+use jam_voice::text::TextWord;
+use jam_voice::{notation, text};
+
+/// The word of a line's text that a timed word is, and what it is looked up by.
+///
+/// # Errors
+/// The line is being timed, or the word is gone.
+pub fn text_word(line: &Line, word: u32) -> Result<TextWord, Refusal> {
+    let gone = || Refusal::gone("word", "There is no such word any more; choose again.");
+    if !line.is_timed() {
+        let says = "The line is being timed; wait until that is done.";
+        return Err(Refusal::new("word", "not_timed", says));
+    }
+    let place = line.timing.as_ref().and_then(|t| t.word_place(word)).ok_or_else(gone)?;
+    let mut words = text::read(&line.text).map_err(|_| gone())?.words;
+    if place < words.len() { Ok(words.swap_remove(place)) } else { Err(gone()) }
+}
+
+/// What one word is looked up by in the production's list.
+///
+/// # Errors
+/// It is not one word in Latin letters.
+pub fn word_key(word: &str) -> Result<String, Refusal> {
+    let one = text::read(word).ok().map(|s| s.words).filter(|w| w.len() == 1 && !w[0].key.is_empty());
+    let says = "Type one word in Latin letters, as it is written in the lines.";
+    Ok(one.ok_or_else(|| Refusal::new("word", "not_one_word", says))?[0].key.clone())
+}
+
+pub(crate) fn change(op: &Op, at: &Situation<'_>, ids: &mut Ids) -> Result<Change, Refusal> {
+    let line = at.line;
+    let again = |line: Line, words: &str| Change {
+        // A text that it had times for before is timed already.
+        asks_for_times: !line.is_timed(),
+        ..Change::new(line, words)
+    };
+    Ok(match op {
+        Op::Text { text } => again(Line { text: text.trim().into(), ..line.clone() }, "change the text"),
+        Op::Character { name } => {
+            if !at.house.has_character(name) {
+                let says = format!("There is no character called “{name}” in this production any more.");
+                return Err(Refusal::gone("name", says));
+            }
+            Change::new(
+                Line { character: Some(name.clone()), ..line.clone() },
+                format!("{name} says this line"),
+            )
+        }
+        Op::Listen { listen } => {
+            let gone = || Refusal::gone("take", "There is no such take of this line; choose another.");
+            let take = at.house.take(listen.take).ok_or_else(gone)?;
+            if listen.channel.is_some_and(|c| c >= take.channels) {
+                let says = "This take has fewer channels; choose another or the mix of all.";
+                return Err(Refusal::new("channel", "no_such_channel", says));
+            }
+            if listen.only.is_some_and(|only| only.start >= take.duration) {
+                let says = "The recording ends before that; choose an earlier stretch.";
+                return Err(Refusal::new("only", "outside_recording", says));
+            }
+            again(line.listening(*listen), "choose what is listened to")
+        }
+        Op::Retype { word, text } => {
+            let place = text_word(line, *word)?.place;
+            let mut whole = line.text.clone();
+            whole.replace_range(place, text.trim());
+            again(Line { text: whole.trim().into(), ..line.clone() }, "write a word otherwise")
+        }
+        Op::Pronounce { word, sounds } => {
+            text_word(line, *word)?;
+            let sounds =
+                notation::parse(sounds).map_err(|e| Refusal::new("sounds", "sounds_unreadable", e))?;
+            let correction = Correction::Pronounce { word: *word, sounds };
+            let timing = at.timing()?.corrected(&correction, ids)?;
+            let changed = line.retimed(Some(timing));
+            // Its sounds share the word's time until they are timed.
+            Change { asks_for_times: true, ..Change::new(changed, correction.describe()) }
+        }
+        Op::Correct { correction } => {
+            let timing = at.timing()?.corrected(correction, ids)?;
+            Change::new(line.retimed(Some(timing)), correction.describe())
+        }
+        Op::Times { timing } => {
+            Change::new(times::timed(line, (**timing).clone(), ids), "take words and sounds from a file")
+        }
+        Op::Diction { change } => {
+            let diction = fields::with(&line.diction, change, "diction")?;
+            let style = diction::STYLES.iter().find(|(_, style)| *style == diction);
+            let words = match style {
+                Some((name, _)) => format!("{name} diction"),
+                None => format!("diction: {}", fields::named(change)),
+            };
+            Change::new(Line { diction, ..line.clone() }, words)
+        }
+        Op::Restore { snapshot } => {
+            let gone = || Refusal::gone("snapshot", "That snapshot is not there any more.");
+            let then = at.house.snapshot(*snapshot).ok_or_else(gone)?;
+            let asks_for_times = !then.is_timed();
+            Change { asks_for_times, ..Change::new(then, "go back to a snapshot") }
+        }
+        _ => unreachable!("the other operations are made elsewhere"),
+    })
+}

@@ -1,0 +1,236 @@
+//! The desk in this house: operations made inside the data file's transaction, and everyone told.
+
+use crate::app::{App, Event};
+use crate::jobs;
+use crate::problem::{Answer, Problem};
+use jam_desk::{House, Note, Op, Played, Refusal, Situation, TakeFacts, act, met, needs};
+use jam_face::Wiring;
+use jam_score::{FrameGrid, Line, Pose, Prosody};
+use jam_store::{NewStep, StoreError, StoredLine};
+use std::sync::Arc;
+
+/// Who asks for a change, and what they saw.
+#[derive(Debug, Clone, Default)]
+pub struct Asked {
+    /// The revision of the line that it was made on; none is the line as it is.
+    pub made_on: Option<i64>,
+    /// Messages of one gesture are one step.
+    pub gesture: Option<String>,
+}
+
+/// What an operation gave.
+pub struct Made {
+    pub line: StoredLine,
+    /// Numbers of what is new.
+    pub made: Vec<u32>,
+    pub note: Note,
+}
+
+/// What the desk asks of the production, for one line.
+struct Here<'a> {
+    app: &'a App,
+    stored: &'a StoredLine,
+    grid: FrameGrid,
+}
+
+impl Here<'_> {
+    /// The recording that a line listens to.
+    fn recording(&self, line: &Line) -> Answer<String> {
+        if line.listen.take == self.stored.document.listen.take {
+            return Ok(self.stored.recording.clone());
+        }
+        let takes = self.app.store.takes(self.stored.id)?;
+        let own = takes.into_iter().find(|t| t.id == line.listen.take);
+        own.map(|t| t.recording).ok_or_else(|| StoreError::NotFound.into())
+    }
+}
+
+/// What goes wrong around an operation, said as the desk says it.
+fn refused(problem: Problem) -> Refusal {
+    Refusal::new("line", "unexpected", problem)
+}
+
+impl House for Here<'_> {
+    fn played(&self, line: &Line) -> Result<Arc<Played>, Refusal> {
+        let recording = self.recording(line).map_err(refused)?;
+        let found = self.app.played_as(self.stored.id, line, &recording).map_err(refused)?;
+        found.ok_or_else(Refusal::not_timed)
+    }
+
+    fn prosody(&self, line: &Line) -> Result<Arc<Prosody>, Refusal> {
+        let recording = self.recording(line).map_err(refused)?;
+        self.app.prosody(&recording, line).map(Arc::new).map_err(refused)
+    }
+
+    fn grid(&self) -> FrameGrid {
+        self.grid
+    }
+
+    fn pose(&self, name: &str) -> Option<Pose> {
+        self.app.store.poses().ok()?.into_iter().find(|p| p.name == name)
+    }
+
+    fn take(&self, take: Option<i32>) -> Option<TakeFacts> {
+        let takes = self.app.store.takes(self.stored.id).ok()?;
+        let own = takes.into_iter().find(|t| t.id == take)?;
+        Some(TakeFacts { duration: own.facts.duration, channels: own.facts.channels })
+    }
+
+    fn snapshot(&self, snapshot: i32) -> Option<Line> {
+        self.app.store.snapshot(self.stored.id, snapshot).ok()
+    }
+
+    fn has_character(&self, name: &str) -> bool {
+        self.app.store.cast_member_named(name).is_ok()
+    }
+}
+
+/// How often the line's curves are worked out again because somebody changed it meanwhile, before that is done while
+/// others wait.
+const PATIENCE: usize = 3;
+
+/// Whether an operation reads the line's curves.
+fn needs_curves(op: &Op) -> bool {
+    matches!(
+        op,
+        Op::Key { .. }
+            | Op::LayAs { .. }
+            | Op::Bake { .. }
+            | Op::Unbake { .. }
+            | Op::Strike { .. }
+            | Op::Mend { .. }
+            | Op::Dismiss { .. }
+    )
+}
+
+/// Makes an operation on a line, tells every page, and starts the analysis that it asks for.
+///
+/// # Errors
+/// A refusal of the desk; nothing is changed then.
+pub fn operate(app: &Arc<App>, id: i32, op: &Op, asked: &Asked) -> Answer<Made> {
+    if needs_curves(op) {
+        // Worked out before the transaction, so that nobody else's change waits for it.
+        for _ in 0..PATIENCE {
+            let revision = app.store.revision(id)?;
+            crate::evaluate::played(app, crate::evaluate::Version { line: id, snapshot: None })?;
+            if app.store.revision(id)? == revision {
+                break;
+            }
+        }
+    }
+    let grid = app.store.production()?.grid;
+    let (done, line) = app.store.change_line(id, |now| -> Answer<_> {
+        if let Some(made_on) = asked.made_on {
+            let since = now.changes_since(made_on, asked.gesture.as_deref())?;
+            let since = since.ok_or_else(|| Refusal::met("too long ago to tell by whom"))?;
+            if let Some(words) = met(&needs(op, &now.line.document), &since) {
+                return Err(Refusal::met(words).into());
+            }
+        }
+        let stored = now.line.clone();
+        let house = Here { app, stored: &stored, grid };
+        let done = act(op, &Situation { line: &stored.document, ids: stored.ids, house: &house })?;
+        let before = &stored.document;
+        let asks = done.asks_for_times
+            || done.line.text != before.text
+            || done.line.listen != before.listen
+            || done.line.timing != before.timing;
+        now.step(NewStep {
+            document: done.line.clone(),
+            ids: done.ids,
+            words: done.words.clone(),
+            gesture: asked.gesture.clone(),
+            asks,
+            awaits: done.asks_for_times,
+        })?;
+        Ok(done)
+    })?;
+    if done.asks_for_times {
+        app.store.set_problem(id, None)?;
+        jobs::analyse(app, id, false);
+    }
+    changed(app, &line, &done.words, asked.gesture.as_deref());
+    Ok(Made { line, made: done.made, note: done.note })
+}
+
+/// Takes the last step of a line back, or makes the one that was taken back last again.
+///
+/// # Errors
+/// There is none, or others changed the line since.
+pub fn turn_back(app: &Arc<App>, id: i32, back: bool, asked: &Asked) -> Answer<StoredLine> {
+    let (awaits, line) = app.store.change_line(id, |now| -> Answer<_> {
+        if let Some(made_on) = asked.made_on {
+            let since = now.changes_since(made_on, None)?;
+            let since = since.ok_or_else(|| Refusal::met("too long ago to tell by whom"))?;
+            // Results of analyses are no steps: they do not stand between a hand and its last step.
+            if let Some((words, _)) = since.iter().find(|(words, _)| words != jam_store::RESULT) {
+                return Err(Refusal::met(words).into());
+            }
+        }
+        if back {
+            now.undo()?
+        } else {
+            now.redo()?
+        }
+        Ok(now.awaits_times()?)
+    })?;
+    let words = if back { "a step taken back" } else { "a step made again" };
+    // What runs belongs to the state before; it would find that out at its end.
+    let running = app.jobs.analysing(id).is_some();
+    if awaits && (running || line.problem.is_none()) {
+        jobs::analyse(app, id, false);
+    }
+    changed(app, &line, words, None);
+    Ok(line)
+}
+
+/// Tells everyone that a line changed.
+fn changed(app: &App, line: &StoredLine, words: &str, gesture: Option<&str>) {
+    app.tell(Event::Line {
+        id: line.id,
+        revision: line.revision,
+        words: Some(words.into()),
+        gesture: gesture.map(str::to_string),
+    });
+}
+
+impl App {
+    /// Makes an operation on a line; see [`jam_desk::act`]. Gives the numbers of what is new.
+    ///
+    /// # Errors
+    /// A refusal; nothing is changed then.
+    pub fn operate(self: &Arc<App>, line: i32, op: &Op, asked: &Asked) -> Answer<Vec<u32>> {
+        Ok(operate(self, line, op, asked)?.made)
+    }
+
+    /// Takes the last step of a line back, or (not `back`) makes it again.
+    ///
+    /// # Errors
+    /// There is none, or others changed the line since.
+    pub fn turn_back(self: &Arc<App>, line: i32, back: bool, asked: &Asked) -> Answer<()> {
+        turn_back(self, line, back, asked).map(drop)
+    }
+
+    /// A line as it is stored.
+    ///
+    /// # Errors
+    /// There is no such line, or the data file cannot be read.
+    pub fn line(&self, id: i32) -> Result<StoredLine, StoreError> {
+        self.store.line(id)
+    }
+
+    /// Waits until no long work waits or runs any more.
+    pub fn settle(&self) {
+        while !self.jobs.idle() {
+            std::thread::sleep(std::time::Duration::from_millis(5));
+        }
+    }
+
+    /// The wiring of the character who says a line.
+    pub(crate) fn wiring_of(&self, line: &Line) -> Answer<Wiring> {
+        Ok(match &line.character {
+            Some(name) => self.store.cast_member_named(name)?.wiring,
+            None => Wiring::default(),
+        })
+    }
+}

@@ -1,0 +1,131 @@
+//! Timing a line: what is said is laid on what is heard.
+
+use crate::app::{App, Event};
+use crate::jobs::{Ended, Job, Work, start};
+use jam_desk::times::timed;
+use jam_formats::sound;
+use jam_score::Timing;
+use jam_store::{NewStep, StoreError, StoredLine};
+use jam_voice::{AlignError, AnalyseError, features};
+use std::sync::Arc;
+
+/// Times a line's words and sounds anew; an analysis of it that still runs is stopped. `by_hand`: somebody asked for
+/// it, so that new times of a line that has some are a step of their own.
+pub fn analyse(app: &Arc<App>, line: i32, by_hand: bool) -> Option<Job> {
+    for old in app.jobs.supersede(line) {
+        if let Err(error) = app.store.settle_waiting(old) {
+            tracing::error!(line, "an analysis that another takes the place of is still kept: {error}");
+        }
+    }
+    match start(app, vec![(line, Work::Analyse { by_hand })]) {
+        Ok(mut jobs) => jobs.pop(),
+        Err(error) => {
+            tracing::error!(line, "the analysis could not be started: {error}");
+            None
+        }
+    }
+}
+
+/// What the line says of an analysis that was cancelled: a line with times keeps them and nothing is wrong.
+pub fn cancelled(app: &App, id: i32) -> Result<(), StoreError> {
+    let ((), line) = app.store.change_line(id, |now| now.give_up_times())?;
+    if line.document.is_timed() {
+        return Ok(());
+    }
+    app.store.set_problem(id, Some("The analysis was cancelled; start it again when you like."))
+}
+
+/// What an analysis was asked of.
+#[derive(Debug, Clone)]
+pub struct Asked {
+    /// The line as it was then.
+    pub line: StoredLine,
+    /// The step that asked for it; none is the line as it came.
+    pub cause: Option<i32>,
+    /// Somebody asked for it by hand though the line had times, so that new ones are a step of their own.
+    pub again: bool,
+}
+
+impl App {
+    /// What an analysis of a line would be asked of now.
+    ///
+    /// # Errors
+    /// The data file cannot be read.
+    pub fn ask_for_times(&self, id: i32, by_hand: bool) -> Result<Asked, StoreError> {
+        let (cause, line) = self.store.change_line(id, |now| now.asked())?;
+        let again = by_hand && line.document.is_timed();
+        Ok(Asked { line, cause, again })
+    }
+
+    /// Keeps the times that an analysis found, with the step it followed from. False, and nothing is changed, if that
+    /// step was taken back meanwhile or what it started from is another now.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written.
+    pub fn keep_times(&self, asked: &Asked, timing: Timing) -> Result<bool, StoreError> {
+        let was = &asked.line.document;
+        let (kept, line) = self.store.change_line(asked.line.id, |now| {
+            let document = now.line.document.clone();
+            let same =
+                document.text == was.text && document.listen == was.listen && document.timing == was.timing;
+            if now.asked()? != asked.cause || !same {
+                return Ok::<_, StoreError>(false);
+            }
+            let mut ids = now.line.ids;
+            if asked.again {
+                let document = timed(&document, timing, &mut ids);
+                let words = "time the words and sounds anew".into();
+                now.step(NewStep { document, ids, words, gesture: None, asks: true, awaits: false })?;
+            } else {
+                let timing = timing.numbered_like(document.timing.as_ref(), &mut ids);
+                now.result(&timing, ids, asked.cause)?;
+            }
+            Ok(true)
+        })?;
+        if kept {
+            let (id, revision) = (line.id, line.revision);
+            self.tell(Event::Line { id, revision, words: None, gesture: None });
+        }
+        Ok(kept)
+    }
+}
+
+pub fn run(app: &App, id: i32, by_hand: bool, watch: &dyn Fn(f64) -> bool) -> Result<(), Ended> {
+    loop {
+        let asked = app.ask_for_times(id, by_hand)?;
+        let line = &asked.line;
+        let timing = match if watch(0.0) { listen(app, line, watch) } else { Ok(None) } {
+            Ok(Some(timing)) => timing,
+            Ok(None) => return Err(Ended::Cancelled),
+            Err(message) => {
+                // Of a line whose text or sound is another now, another analysis says what is wrong.
+                let now = app.store.line(id)?.document;
+                if now.text == line.document.text && now.listen == line.document.listen {
+                    app.store.set_problem(id, Some(&message))?;
+                }
+                return Err(Ended::Failed(message));
+            }
+        };
+        if app.keep_times(&asked, timing)? {
+            return Ok(());
+        }
+        let (awaits, line) = app.store.change_line(id, |now| now.awaits_times())?;
+        // What was corrected meanwhile counts more than what was heard: it starts again from there.
+        if !(awaits && line.problem.is_none()) {
+            return Ok(());
+        }
+    }
+}
+
+/// The times of a line, none if it was cancelled, or why there are none.
+fn listen(app: &App, line: &StoredLine, watch: &dyn Fn(f64) -> bool) -> Result<Option<Timing>, String> {
+    let bytes = app.store.blob(&line.recording).map_err(|e| e.to_string())?;
+    let recording = sound::read_at(&bytes, features::RATE).map_err(|e| e.to_string())?;
+    drop(bytes);
+    let words = app.word_list().map_err(|e| e.to_string())?;
+    match app.analyser.time(&recording, &line.document, &words, watch) {
+        Ok(found) => Ok(Some(found.timing)),
+        Err(AnalyseError::Align(AlignError::Cancelled)) => Ok(None),
+        Err(e) => Err(e.to_string()),
+    }
+}

@@ -1,0 +1,3 @@
+DROP TABLE waiting;
+DROP TABLE change;
+DROP TABLE step;

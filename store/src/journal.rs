@@ -1,0 +1,376 @@
+//! The journal of a line: steps that people made, and results of analyses that followed from them.
+//!
+//! Steps are a stack: undo takes the last one back, redo makes it again on the very state it was made on. A result is
+//! not a step. It belongs to the step it followed from: with it, it goes and comes back. A result that arrived after
+//! other steps lies behind them; where one of those is taken back or made again, the result is lifted off and its
+//! times are laid again on what is there then, with what is tied to the speech carried as ever.
+//!
+//! Of results at the end of the journal one is in the document: the newest that followed from the last step which
+//! changed what analyses start from.
+
+use crate::lines::{StoredLine, read, write};
+use crate::schema::{change, line, step};
+use crate::{Store, StoreError, stored};
+use diesel::prelude::*;
+use jam_score::{Edit, Ids, Line, Timing};
+use std::collections::BTreeSet;
+
+/// What can be undone and redone, newest first, in words.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Steps {
+    pub undo: Vec<String>,
+    pub redo: Vec<String>,
+}
+
+/// A line as it becomes by a step.
+pub struct NewStep {
+    pub document: Line,
+    pub ids: Ids,
+    /// The step in words.
+    pub words: String,
+    /// Messages of one gesture are one step.
+    pub gesture: Option<String>,
+    /// It changes what an analysis starts from.
+    pub asks: bool,
+    /// An analysis is to follow from it.
+    pub awaits: bool,
+}
+
+/// What changed in a line since a revision: words and things of each change, oldest first.
+pub type Changes = Vec<(String, BTreeSet<String>)>;
+
+/// A line inside a transaction: what is read here is what is changed.
+pub struct Now<'c> {
+    connection: &'c mut SqliteConnection,
+    pub line: StoredLine,
+}
+
+/// Changes of a line that are remembered for older requests.
+const REMEMBERED: i64 = 2000;
+
+/// A row of the journal without its documents.
+#[derive(Debug, Clone, Queryable)]
+struct Entry {
+    id: i32,
+    undone: bool,
+    asks: bool,
+    cause: Option<i32>,
+    applied: bool,
+    is_result: bool,
+}
+
+fn entries(c: &mut SqliteConnection, line_id: i32) -> Result<Vec<Entry>, StoreError> {
+    let columns =
+        (step::id, step::undone, step::asks, step::cause, step::applied, step::timing.is_not_null());
+    Ok(step::table.filter(step::line_id.eq(line_id)).order(step::id).select(columns).load(c)?)
+}
+
+/// The last step in effect that changed what analyses start from; none is the line as it came.
+fn asked(entries: &[Entry]) -> Option<i32> {
+    entries.iter().rev().find(|e| !e.undone && !e.is_result && e.asks).map(|e| e.id)
+}
+
+fn edit_of(c: &mut SqliteConnection, id: i32) -> Result<Edit, StoreError> {
+    let packed: Vec<u8> = step::table.find(id).select(step::edit).first(c)?;
+    stored::unpack(&packed)
+}
+
+fn set_applied(c: &mut SqliteConnection, id: i32, applied: bool) -> Result<(), StoreError> {
+    diesel::update(step::table.find(id)).set(step::applied.eq(applied)).execute(c)?;
+    Ok(())
+}
+
+/// Lifts results off the document that lie after a step, the newest first.
+fn lift(c: &mut SqliteConnection, line: &mut Line, entries: &[Entry], after: i32) -> Result<(), StoreError> {
+    for entry in entries.iter().rev().filter(|e| e.is_result && e.applied && e.id > after) {
+        *line = edit_of(c, entry.id)?.inverse().apply(line)?;
+        set_applied(c, entry.id, false)?;
+    }
+    Ok(())
+}
+
+/// Lays the result that belongs at the end of the journal.
+fn settle(c: &mut SqliteConnection, line: &mut Line, line_id: i32) -> Result<(), StoreError> {
+    let entries = entries(c, line_id)?;
+    let last_step = entries.iter().rev().find(|e| !e.undone && !e.is_result).map_or(0, |e| e.id);
+    let cause = asked(&entries);
+    let at_end = |e: &&Entry| e.is_result && !e.undone && e.id > last_step;
+    let Some(newest) = entries.iter().rev().filter(at_end).find(|e| e.cause == cause) else { return Ok(()) };
+    if newest.applied {
+        return Ok(());
+    }
+    let packed: Option<Vec<u8>> = step::table.find(newest.id).select(step::timing).first(c)?;
+    let timing: Timing = stored::unpack(packed.as_deref().unwrap_or_default())?;
+    let laid = line.retimed(Some(timing));
+    let edit = stored::pack(&Edit::between(line, &laid))?;
+    diesel::update(step::table.find(newest.id))
+        .set((step::edit.eq(edit), step::applied.eq(true)))
+        .execute(c)?;
+    *line = laid;
+    Ok(())
+}
+
+impl Now<'_> {
+    /// What changed since a revision, without what the same gesture did; none if that is too long ago to be told, or
+    /// was never.
+    pub fn changes_since(
+        &mut self,
+        revision: i64,
+        gesture: Option<&str>,
+    ) -> Result<Option<Changes>, StoreError> {
+        if revision == self.line.revision {
+            return Ok(Some(Vec::new()));
+        }
+        let rows: Vec<(String, String, Option<String>)> = change::table
+            .filter(change::line_id.eq(self.line.id))
+            .filter(change::revision.gt(revision))
+            .order(change::revision)
+            .select((change::words, change::things, change::gesture))
+            .load(self.connection)?;
+        if revision > self.line.revision || rows.len() as i64 != self.line.revision - revision {
+            return Ok(None);
+        }
+        let others = rows.into_iter().filter(|(_, _, own)| gesture.is_none() || own.as_deref() != gesture);
+        let changes = others.map(|(words, things, _)| Ok((words, serde_json::from_str(&things)?)));
+        changes.collect::<Result<_, StoreError>>().map(Some)
+    }
+
+    /// The step that the next analysis follows from; none is the line as it came.
+    pub fn asked(&mut self) -> Result<Option<i32>, StoreError> {
+        Ok(asked(&entries(self.connection, self.line.id)?))
+    }
+
+    /// Whether the line has yet to get the times that belong to it as it stands.
+    pub fn awaits_times(&mut self) -> Result<bool, StoreError> {
+        let id = self.line.id;
+        let Some(asked) = self.asked()? else { return Ok(!self.line.document.is_timed()) };
+        let awaits: bool = step::table.find(asked).select(step::awaits).first(self.connection)?;
+        let results: i64 = step::table
+            .filter(step::line_id.eq(id))
+            .filter(step::cause.eq(asked))
+            .filter(step::timing.is_not_null())
+            .count()
+            .get_result(self.connection)?;
+        Ok(awaits && results == 0)
+    }
+
+    /// Nobody waits any more for times to follow from the last step that asked for them.
+    pub fn give_up_times(&mut self) -> Result<(), StoreError> {
+        if let Some(asked) = self.asked()? {
+            diesel::update(step::table.find(asked)).set(step::awaits.eq(false)).execute(self.connection)?;
+        }
+        Ok(())
+    }
+
+    /// Writes a changed document, and what changed for older requests.
+    fn changed(
+        &mut self,
+        document: Line,
+        ids: Ids,
+        words: &str,
+        gesture: Option<&str>,
+    ) -> Result<(), StoreError> {
+        let id = self.line.id;
+        let revision = self.line.revision + 1;
+        let things = Edit::between(&self.line.document, &document).things();
+        write(self.connection, id, &document, ids)?;
+        let settled = document.is_timed().then_some(None::<String>);
+        diesel::update(line::table.find(id)).set(line::revision.eq(revision)).execute(self.connection)?;
+        if let Some(none) = settled {
+            diesel::update(line::table.find(id)).set(line::problem.eq(none)).execute(self.connection)?;
+        }
+        diesel::insert_into(change::table)
+            .values((
+                change::line_id.eq(id),
+                change::revision.eq(revision),
+                change::words.eq(words),
+                change::things.eq(serde_json::to_string(&things)?),
+                change::gesture.eq(gesture),
+            ))
+            .execute(self.connection)?;
+        let old =
+            change::table.filter(change::line_id.eq(id)).filter(change::revision.le(revision - REMEMBERED));
+        diesel::delete(old).execute(self.connection)?;
+        self.line = read(self.connection, id)?;
+        Ok(())
+    }
+
+    /// Makes a step; what could be redone before is gone. It is one with the last step if that is of the same gesture.
+    /// A step that changes nothing is none.
+    pub fn step(&mut self, new: NewStep) -> Result<(), StoreError> {
+        let id = self.line.id;
+        let before = self.line.document.clone();
+        let mut edit = Edit::between(&before, &new.document);
+        let words = new.words;
+        if edit.is_empty() {
+            return Ok(());
+        }
+        let undone = step::table.filter(step::line_id.eq(id)).filter(step::undone.eq(true));
+        diesel::delete(undone).execute(self.connection)?;
+        // Nothing came between the messages of one gesture: no other hand, no undo, no result.
+        let before_this: Option<Option<String>> = change::table
+            .filter(change::line_id.eq(id))
+            .filter(change::revision.eq(self.line.revision))
+            .select(change::gesture)
+            .first(self.connection)
+            .optional()?;
+        let goes_on = new.gesture.is_some() && before_this.flatten() == new.gesture;
+        let last: Option<(i32, bool)> = step::table
+            .filter(step::line_id.eq(id))
+            .order(step::id.desc())
+            .select((step::id, step::asks))
+            .first(self.connection)
+            .optional()?;
+        let same = last.filter(|_| goes_on);
+        match same {
+            Some((last, asks)) => {
+                // From before the gesture to now.
+                let first = edit_of(self.connection, last)?.inverse().apply(&before)?;
+                edit = Edit::between(&first, &new.document);
+                diesel::update(step::table.find(last))
+                    .set((
+                        step::edit.eq(stored::pack(&edit)?),
+                        step::words.eq(&words),
+                        step::asks.eq(asks || new.asks),
+                        step::awaits.eq(new.awaits),
+                    ))
+                    .execute(self.connection)?;
+            }
+            None => {
+                diesel::insert_into(step::table)
+                    .values((
+                        step::line_id.eq(id),
+                        step::words.eq(&words),
+                        step::edit.eq(stored::pack(&edit)?),
+                        step::gesture.eq(&new.gesture),
+                        step::asks.eq(new.asks),
+                        step::awaits.eq(new.awaits),
+                    ))
+                    .execute(self.connection)?;
+            }
+        }
+        self.changed(new.document, new.ids, &words, new.gesture.as_deref())
+    }
+
+    /// Keeps a result that followed from a step, or from the line as it came: it is journalled behind everything made
+    /// since.
+    pub fn result(&mut self, timing: &Timing, ids: Ids, cause: Option<i32>) -> Result<(), StoreError> {
+        let id = self.line.id;
+        let mut document = self.line.document.clone();
+        diesel::insert_into(step::table)
+            .values((
+                step::line_id.eq(id),
+                step::words.eq(""),
+                step::edit.eq(stored::pack(&Edit::default())?),
+                step::timing.eq(stored::pack(timing)?),
+                step::cause.eq(cause),
+                step::applied.eq(false),
+            ))
+            .execute(self.connection)?;
+        let all = entries(self.connection, id)?;
+        let last_step = all.iter().rev().find(|e| !e.undone && !e.is_result).map_or(0, |e| e.id);
+        lift(self.connection, &mut document, &all, last_step)?;
+        settle(self.connection, &mut document, id)?;
+        self.changed(document, ids, RESULT, None)
+    }
+
+    /// Takes the last step back, with the results that followed from it.
+    pub fn undo(&mut self) -> Result<(), StoreError> {
+        let id = self.line.id;
+        let all = entries(self.connection, id)?;
+        let last = all.iter().rev().find(|e| !e.undone && !e.is_result).ok_or(StoreError::NothingToUndo)?;
+        let mut document = self.line.document.clone();
+        lift(self.connection, &mut document, &all, last.id)?;
+        document = edit_of(self.connection, last.id)?.inverse().apply(&document)?;
+        self.mark(last.id, true)?;
+        settle(self.connection, &mut document, id)?;
+        let words: String = step::table.find(last.id).select(step::words).first(self.connection)?;
+        self.changed(document, self.line.ids, &format!("undo: {words}"), None)
+    }
+
+    /// Makes the step that was taken back last again, with the results that followed from it.
+    pub fn redo(&mut self) -> Result<(), StoreError> {
+        let id = self.line.id;
+        let all = entries(self.connection, id)?;
+        let next = all.iter().find(|e| e.undone && !e.is_result).ok_or(StoreError::NothingToRedo)?;
+        let mut document = self.line.document.clone();
+        lift(self.connection, &mut document, &all, next.id)?;
+        document = edit_of(self.connection, next.id)?.apply(&document)?;
+        self.mark(next.id, false)?;
+        settle(self.connection, &mut document, id)?;
+        let words: String = step::table.find(next.id).select(step::words).first(self.connection)?;
+        self.changed(document, self.line.ids, &format!("redo: {words}"), None)
+    }
+
+    /// Marks a step and its results as taken back or made again.
+    fn mark(&mut self, id: i32, undone: bool) -> Result<(), StoreError> {
+        diesel::update(step::table.find(id)).set(step::undone.eq(undone)).execute(self.connection)?;
+        diesel::update(step::table.filter(step::cause.eq(id)).filter(step::timing.is_not_null()))
+            .set(step::undone.eq(undone))
+            .execute(self.connection)?;
+        Ok(())
+    }
+}
+
+/// What a result of an analysis is called among the changes of a line.
+pub const RESULT: &str = "new times of words and sounds";
+
+impl Store {
+    /// How often a line was changed.
+    pub fn revision(&self, id: i32) -> Result<i64, StoreError> {
+        Ok(line::table.find(id).select(line::revision).first(&mut self.connection()?)?)
+    }
+
+    /// What of a line can be undone and redone.
+    pub fn steps(&self, id: i32) -> Result<Steps, StoreError> {
+        let rows: Vec<(String, bool)> = step::table
+            .filter(step::line_id.eq(id))
+            .filter(step::timing.is_null())
+            .order(step::id)
+            .select((step::words, step::undone))
+            .load(&mut self.connection()?)?;
+        let mut steps = Steps::default();
+        for (words, undone) in rows {
+            if undone { steps.redo.push(words) } else { steps.undo.push(words) }
+        }
+        steps.undo.reverse();
+        Ok(steps)
+    }
+
+    /// Changes a line as one transaction that holds the write lock from its start: what `work` reads is what it
+    /// changes. Gives what `work` gives, and the line as it is then.
+    ///
+    /// # Errors
+    /// Whatever `work` says; nothing is changed then.
+    pub fn change_line<T, E: From<StoreError>>(
+        &self,
+        id: i32,
+        work: impl FnOnce(&mut Now<'_>) -> Result<T, E>,
+    ) -> Result<(T, StoredLine), E> {
+        let _turn = self.turn();
+        let mut connection = self.connection()?;
+        connection
+            .immediate_transaction(|c| {
+                let line = read(c, id).map_err(Failed::Store)?;
+                let mut now = Now { connection: c, line };
+                let answer = work(&mut now).map_err(Failed::Work)?;
+                Ok((answer, now.line))
+            })
+            .map_err(|failed: Failed<E>| match failed {
+                Failed::Store(error) => error.into(),
+                Failed::Work(error) => error,
+            })
+    }
+}
+
+/// Why a transaction was given up.
+enum Failed<E> {
+    Store(StoreError),
+    Work(E),
+}
+
+impl<E> From<diesel::result::Error> for Failed<E> {
+    fn from(error: diesel::result::Error) -> Failed<E> {
+        Failed::Store(error.into())
+    }
+}
