@@ -110,7 +110,7 @@ impl App {
     /// What the layers follow in the voice of a line; nothing without times.
     pub(crate) fn prosody(&self, recording: &str, line: &Line) -> Answer<Prosody> {
         let Some(timing) = &line.timing else { return Ok(Prosody::default()) };
-        Ok(jam_voice::accents::prosody(timing, &self.voice(recording, line.listen.channel)?.tracks))
+        Ok(jam_voice::phrasing::prosody(timing, &self.voice(recording, line.listen.channel)?.tracks))
     }
 }
 

@@ -5,7 +5,7 @@ import { Spotlight, spotlight } from '@mantine/spotlight';
 import { useQuery } from '@tanstack/react-query';
 import { useEffect } from 'react';
 import { api, queries, tell, useSaved } from './api/client';
-import { connect, useConnected } from './api/live';
+import { connect, useConnected, useElsewhere } from './api/live';
 import { commands, listen, takeBack } from './commands';
 import { Kept } from './components/Kept';
 import { KeyMap } from './components/KeyMap';
@@ -45,6 +45,7 @@ export function App() {
     enabled: line !== null,
   });
   const saved = useSaved();
+  const elsewhere = useElsewhere();
   const { colorScheme, toggleColorScheme } = useMantineColorScheme();
   const lines = useQuery({ queryKey: ['lines'], queryFn: api.lines });
 
@@ -85,6 +86,11 @@ export function App() {
           ))}
         </nav>
         <div className="right">
+          {elsewhere && (
+            <span className="elsewhere" role="status" title={`Changed on another page: ${elsewhere}`}>
+              Changed elsewhere: {elsewhere}
+            </span>
+          )}
           <span className="soft" role="status">
             {!connected
               ? 'Waiting for the server …'

@@ -58,7 +58,12 @@ fn programs(root: &Path, cargo: &str, laws: &BTreeMap<String, u64>) -> Result<Ve
     }
     let text = String::from_utf8_lossy(&built.stdout);
     let mut programs = Vec::new();
-    for line in text.lines().filter(|l| l.contains("\"compiler-artifact\"")) {
+    // Examples are built too; only what was built as a test has tests to list.
+    let is_test = |line: &&str| {
+        let profile = line.split("\"profile\":{").nth(1).and_then(|r| r.split('}').next());
+        profile.is_some_and(|p| p.contains("\"test\":true"))
+    };
+    for line in text.lines().filter(|l| l.contains("\"compiler-artifact\"")).filter(is_test) {
         let Some(path) = line.split("\"executable\":\"").nth(1).and_then(|r| r.split('"').next()) else {
             continue;
         };

@@ -1,7 +1,7 @@
 //! What every sound wants of the mouth, and the sounds of a line made ready for it.
 
 use crate::organ::Organ;
-use jam_score::{Phone, Reach, Timing, reach};
+use jam_score::{Phone, Reach, Timing, is_function_word, percentile, reach};
 
 /// What a goal shapes: an organ, or how far the lips are drawn apart (shared by both lips).
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -110,15 +110,6 @@ pub(crate) fn aims(shape: Shape) -> &'static [Aim] {
     }
 }
 
-/// Words that carry grammar rather than meaning; their stress counts as secondary.
-const FUNCTION_WORDS: &[&str] = &[
-    "a", "an", "the", "and", "or", "but", "of", "to", "in", "on", "at", "by", "for", "from", "with", "as",
-    "is", "are", "was", "were", "be", "been", "am", "i", "you", "he", "she", "it", "we", "they", "me", "him",
-    "her", "us", "them", "my", "your", "his", "its", "our", "their", "that", "this", "these", "those", "how",
-    "if", "than", "then", "so", "not", "had", "has", "have", "do", "does", "did", "can", "could", "will",
-    "would", "should", "may", "might", "must",
-];
-
 /// One sound of a line, ready to be articulated. Times in seconds.
 #[derive(Debug, Clone, PartialEq)]
 pub struct SpokenSound {
@@ -166,21 +157,16 @@ impl SpokenSound {
 
 /// The sounds of a line with their stress, loudness and reach, and rest after the last until `end`.
 pub fn spoken(timing: &Timing, reaches: &[Reach], end: f64) -> Vec<SpokenSound> {
-    let mut levels: Vec<f64> =
-        timing.sounds.iter().filter(|s| s.phone.is_vowel()).map(|s| f64::from(s.level)).collect();
-    levels.sort_by(f64::total_cmp);
-    let median = match levels.len() {
-        0 => 0.0,
-        n if n % 2 == 1 => levels[n / 2],
-        n => 0.5 * (levels[n / 2 - 1] + levels[n / 2]),
-    };
+    let levels = timing.sounds.iter().filter(|s| s.phone.is_vowel()).map(|s| f64::from(s.level));
+    let median = percentile(levels.collect(), 0.5).unwrap_or(0.0);
     let mut out: Vec<SpokenSound> = timing
         .sounds
         .iter()
         .enumerate()
         .map(|(i, sound)| {
             let word = sound.word.and_then(|w| timing.words.get(w as usize));
-            let grammar = word.is_some_and(|w| FUNCTION_WORDS.contains(&w.text.to_lowercase().as_str()));
+            // The main stress of a word that carries grammar counts as secondary.
+            let grammar = word.is_some_and(|w| is_function_word(&w.text));
             let stress = match sound.stress.unwrap_or(0) {
                 1 if grammar => 2,
                 other => other,

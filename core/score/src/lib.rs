@@ -20,11 +20,13 @@ mod control;
 mod correct;
 pub mod diction;
 mod edit;
+mod function_words;
 pub mod ids;
 pub mod keys;
 pub mod layers;
 mod line;
 mod matching;
+mod percentile;
 mod phone;
 pub mod prosody;
 pub mod reach;
@@ -36,12 +38,14 @@ pub use control::{Control, Region};
 pub use correct::{Correction, CorrectionError};
 pub use diction::{Diction, DictionError};
 pub use edit::{Edit, EditError, thing_of_reach};
+pub use function_words::is_function_word;
 pub use ids::{Ids, Numbered};
 pub use layers::{LayerKind, Layers, LayersError, Mood, Pose};
 pub use line::{
     DOUBTFUL, Line, Listen, Noise, RecordingFacts, Sound, Spoken, SpokenPhone, Timing, TimingError, Word,
 };
 pub use matching::same_words;
+pub use percentile::percentile;
 pub use phone::Phone;
 pub use prosody::Prosody;
 pub use reach::{Reach, ReachOf, SoundKind};

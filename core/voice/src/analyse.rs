@@ -1,11 +1,11 @@
 //! The whole way: recording and text in; timed words and sounds, loudness and pitch out.
 
-use crate::accents::prosody;
 use crate::align::AlignError;
 use crate::dictionary::{Dictionary, WordList};
 use crate::features::{self, Feature, boundary_seconds};
 use crate::lay::{Asked, Stretch};
 use crate::model::{AcousticModel, ModelError};
+use crate::phrasing::prosody;
 use crate::prosody::VoiceTracks;
 use crate::recording::{Recording, RecordingError};
 use crate::refine::Looks;

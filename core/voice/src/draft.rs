@@ -9,8 +9,8 @@ use crate::align::AlignError;
 use crate::dictionary::Dictionary;
 use crate::features::Feature;
 use crate::model::{AcousticModel, Position, STATES};
-use crate::phrasing::WEAK;
 use crate::scorer::BlockScores;
+use jam_score::is_function_word;
 use std::collections::HashMap;
 
 /// Common words in tiers, the commonest first (SCOWL; see `model/LICENSE.words`).
@@ -58,7 +58,7 @@ impl Tree {
                 tier = TIERS.iter().find(|t| t.0 == name).map_or(tier, |t| t.1);
                 continue;
             }
-            let odds = if WEAK.contains(&line) { FUNCTION_WORD } else { tier };
+            let odds = if is_function_word(line) { FUNCTION_WORD } else { tier };
             for spoken in Dictionary::shipped().listed(line).unwrap_or_default() {
                 let base =
                     |name: &str| model.base(name).ok_or_else(|| AlignError::UnknownSound(name.to_string()));

@@ -36,11 +36,12 @@ pub fn frame_near(at: jam_score::Seconds) -> usize {
     ((at.0 - boundary_seconds(0)) * f64::from(RATE) / SHIFT as f64).round().max(0.0) as usize
 }
 
-fn mel(hz: f64) -> f64 {
+/// The mel scale (O'Shaughnessy 1987), and back.
+pub(crate) fn mel(hz: f64) -> f64 {
     2595.0 * (1.0 + hz / 700.0).log10()
 }
 
-fn hz(mel: f64) -> f64 {
+pub(crate) fn hz(mel: f64) -> f64 {
     700.0 * (10f64.powf(mel / 2595.0) - 1.0)
 }
 

@@ -5,7 +5,7 @@
 //! reason, and never decides.
 
 use crate::prosody::{HOP, VoiceTracks};
-use jam_score::{Mood, Phone, Span, Timing, Word};
+use jam_score::{Mood, Phone, Span, Timing, Word, percentile};
 use std::collections::HashMap;
 use std::sync::LazyLock;
 
@@ -107,11 +107,6 @@ const WEIGHTS: [f64; 5] = [0.34, 0.20, 0.24, 0.14, 0.08];
 const FLOORS: [f64; 5] = [1.2, 0.8, 1.5, 0.45, 1.5];
 const NAMES: [&str; 5] = ["pitch", "pitch range", "loudness", "pace", "sharpness"];
 
-fn percentile(values: &mut [f64], share: f64) -> f64 {
-    values.sort_by(f64::total_cmp);
-    values.get((share * values.len().saturating_sub(1) as f64).round() as usize).copied().unwrap_or(0.0)
-}
-
 impl Effort {
     /// Of what is said within the line; none without voice.
     pub fn of(timing: &Timing, tracks: &VoiceTracks) -> Option<Effort> {
@@ -129,7 +124,7 @@ impl Effort {
             .flat_map(|s| (s.span.start.0 / HOP) as usize..(s.span.end.0 / HOP) as usize)
             .filter(|i| *i < tracks.level_db.len())
             .collect();
-        let mut pitches: Vec<f64> = hops
+        let pitches: Vec<f64> = hops
             .iter()
             .filter_map(|i| tracks.pitch_hz.get(*i).filter(|p| **p > 0.0))
             .map(|p| 12.0 * (f64::from(*p) / 100.0).log2())
@@ -139,13 +134,13 @@ impl Effort {
         }
         let power = hops.iter().map(|i| 10f64.powf(f64::from(tracks.level_db[*i]) / 10.0)).sum::<f64>();
         let vowels = timing.sounds.iter().filter(inside).filter(|s| s.phone.is_vowel()).count() as f64;
-        let range = percentile(&mut pitches, 0.92) - percentile(&mut pitches, 0.08);
+        let pitch = |share| percentile(pitches.clone(), share).unwrap_or(0.0);
         let tilts: Vec<f64> =
             hops.iter().filter_map(|i| tracks.tilt_db.get(*i)).map(|t| f64::from(*t)).collect();
         let tilt = if tilts.is_empty() { 0.0 } else { tilts.iter().sum::<f64>() / tilts.len() as f64 };
         Some(Effort([
-            percentile(&mut pitches, 0.5),
-            range,
+            pitch(0.5),
+            pitch(0.92) - pitch(0.08),
             10.0 * (power / hops.len() as f64).log10(),
             vowels / (hops.len() as f64 * HOP).max(0.3),
             -tilt,
@@ -156,10 +151,10 @@ impl Effort {
     pub fn against(&self, usual: &[Effort]) -> (f64, [f64; 5]) {
         let mut z = [0.0; 5];
         for (k, z) in z.iter_mut().enumerate() {
-            let mut own: Vec<f64> = usual.iter().map(|e| e.0[k]).collect();
-            let middle = percentile(&mut own, 0.5);
-            let mut off: Vec<f64> = own.iter().map(|x| (x - middle).abs()).collect();
-            let deviation = (1.48 * percentile(&mut off, 0.5)).max(FLOORS[k]);
+            let middle_of = |values: Vec<f64>| percentile(values, 0.5).unwrap_or(0.0);
+            let middle = middle_of(usual.iter().map(|e| e.0[k]).collect());
+            let off = middle_of(usual.iter().map(|e| (e.0[k] - middle).abs()).collect());
+            let deviation = (1.48 * off).max(FLOORS[k]);
             *z = ((self.0[k] - middle) / deviation).clamp(-3.0, 3.0);
         }
         let sum: f64 = z.iter().zip(WEIGHTS).map(|(z, w)| z * w).sum();

@@ -15,7 +15,6 @@
 //! through the text's pronunciations ([`align`]). Everything is a pure function of its input; the
 //! same recording and text give the same bytes.
 
-pub mod accents;
 pub mod align;
 mod analyse;
 pub mod dictionary;

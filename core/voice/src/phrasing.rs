@@ -1,20 +1,54 @@
-//! How a line is spoken beyond its sounds: phrases and how they end, pauses, breaths, stress, rate, and the
-//! voice's own range. What later layers (brows, head, eyes) start from.
+//! How a line is spoken beyond its sounds: phrases and how they end, pauses, breaths, what stands out, rate, and the
+//! voice's own range. One model: what the stave shows of it ([`Phrasing`]) is what brows, head and eyes follow
+//! ([`Prosody`]).
+//!
+//! A syllable's prominence is how far its pitch rises above what is around it, how loud and how long it is, and
+//! whether it is stressed in the dictionary; weights found on synthesised speech with planted accents.
 
-use crate::prosody::{HOP, VoiceTracks};
-use jam_score::{Phone, Span, Timing};
+use crate::prosody::{FLOOR_DB, HOP, VoiceTracks};
+use jam_score::prosody::{Accent, Prosody, Utterance};
+use jam_score::{Phone, Sound, Span, Timing, is_function_word, percentile};
 use serde::Serialize;
 
-/// Seconds of silence that part phrases by themselves. Pauses under a quarter second are mostly articulation
-/// (Goldman-Eisler 1968).
-const PHRASE_PAUSE: f64 = 0.25;
-/// With punctuation a shorter one does; common practice.
-const MARKED_PAUSE: f64 = 0.06;
-/// Semitones over the end of a phrase from which it rises or falls; common practice.
-const RISES: f32 = 2.0;
-const FALLS: f32 = -1.0;
-/// Seconds of voice at the end of a phrase that tell how it ends.
-const ENDING: f64 = 0.3;
+/// Seconds from which a pause parts phrases by itself, and with punctuation before it. Joins of sentences are shorter
+/// in synthetic and fast speech (40 to 80 ms), so that a full stop parts them without any.
+const PAUSE: f64 = 0.16;
+const MARKED_PAUSE: f64 = 0.04;
+/// Punctuation that parts with a short pause, and that parts without one.
+const MARKS: [char; 9] = ['.', ',', '?', '!', ':', ';', '…', '–', '—'];
+const STOPS: [char; 6] = ['.', '?', '!', ':', ';', '…'];
+/// Words that a phrase asks with, whose pitch need not rise.
+const ASKING: [&str; 7] = ["who", "what", "which", "when", "where", "why", "how"];
+/// Seconds of voice at the end of a phrase in which a rise asks; over less, a rise is no sign.
+const RISE: f64 = 0.45;
+/// Semitones that it has to rise there, how high it ends counted too.
+const RISES: f64 = 2.0;
+/// Seconds of voice at the end of a phrase, and the semitones over them from which it falls; common practice.
+const FALL: f64 = 0.3;
+const FALLS: f64 = -1.0;
+/// Seconds between the closest accents.
+const APART: f64 = 0.18;
+/// How much a syllable is compared with, seconds to either side.
+const AROUND: f64 = 0.6;
+/// A vowel so near the end of its phrase, seconds, is longer by so much (logarithm of the ratio) without meaning it.
+const FINAL: f64 = 0.25;
+const FINAL_LENGTH: f64 = 0.35;
+/// Percentiles that pitch and level of a syllable are compared with.
+const USUAL_PITCH: f64 = 0.30;
+const USUAL_LEVEL: f64 = 0.70;
+/// What 4 semitones, 5 dB and e times the length add to a prominence.
+const BY_PITCH: f64 = 0.9;
+const BY_LEVEL: f64 = 0.55;
+const BY_LENGTH: f64 = 0.8;
+/// What main stress, secondary and none add, and what a function word takes away.
+const BY_STRESS: [f64; 3] = [-0.55, 0.45, 0.1];
+const WEAK: f64 = 0.85;
+/// The prominence from which a syllable stands out: this percentile of the line's stressed ones, within limits (a fixed
+/// limit leaves a flat voice without any accent); with fewer of them than so many, a fixed one.
+const STANDS_OUT: f64 = 0.45;
+const LIMITS: (f64, f64) = (0.7, 1.5);
+const FEW: usize = 6;
+const FIXED_LIMIT: f64 = 1.25;
 /// A breath: shortest and longest, seconds, and dB above the quietest part of its pause and below the voice.
 /// Inhaling between phrases takes about half a second (common practice, no source).
 const BREATH: (f64, f64) = (0.1, 1.2);
@@ -22,14 +56,19 @@ const BREATH_ABOVE: f32 = 6.0;
 const BREATH_BELOW: f32 = 8.0;
 /// dB below the voice from which nothing is heard beside it.
 const INAUDIBLE: f32 = 45.0;
-/// Words that carry stress only when they are meant to: function words of English.
-pub(crate) const WEAK: &[&str] = &[
-    "a", "an", "the", "and", "or", "but", "if", "as", "than", "that", "of", "to", "in", "on", "at", "by",
-    "for", "from", "with", "into", "i", "me", "my", "you", "your", "he", "him", "his", "she", "her", "it",
-    "its", "we", "us", "our", "they", "them", "their", "is", "am", "are", "was", "were", "be", "been",
-    "being", "do", "does", "did", "have", "has", "had", "can", "could", "will", "would", "shall", "should",
-    "may", "might", "must", "there", "it's", "i'm", "i'll", "we're", "you're", "that's", "there's",
-];
+
+/// Typical lengths of vowels, seconds; common practice, only their ratios matter.
+fn typical(phone: Phone) -> f64 {
+    match phone {
+        Phone::Ih | Phone::Ah | Phone::Uh => 0.07,
+        Phone::Eh => 0.09,
+        Phone::Iy | Phone::Uw | Phone::Er => 0.105,
+        Phone::Ay => 0.15,
+        Phone::Aw => 0.16,
+        Phone::Oy => 0.18,
+        _ => 0.125,
+    }
+}
 
 /// How a phrase's pitch ends.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
@@ -56,10 +95,10 @@ pub struct Phrase {
 #[derive(Debug, Clone, PartialEq, Default, Serialize, utoipa::ToSchema)]
 pub struct Phrasing {
     pub phrases: Vec<Phrase>,
-    /// Silence between words of a quarter second and more, and at both ends.
+    /// Silences that part phrases by themselves, and those at both ends.
     pub pauses: Vec<Span>,
     pub breaths: Vec<Span>,
-    /// For each word how much it stands out, 0..1; ½ is neither.
+    /// For each word how much its main syllable stands out, 0..1; from ½ on it would be an accent.
     pub stress: Vec<f32>,
     /// Syllables a second while something is said.
     pub rate: f32,
@@ -71,22 +110,292 @@ pub struct Phrasing {
     pub level_db: f32,
 }
 
-fn semitones(hz: f32, above: f32) -> f32 {
-    12.0 * (hz / above).log2()
+/// Pitch in semitones above the median, through voiceless stretches, without creak and octave slips: a median of
+/// five, then a short mean.
+fn smooth_pitch(hz: &[f32]) -> Vec<f32> {
+    let voiced: Vec<usize> = (0..hz.len()).filter(|i| hz[*i] > 0.0).collect();
+    let median = percentile(voiced.iter().map(|i| f64::from(hz[*i])).collect(), 0.5);
+    let (Some(median), Some(first), Some(last)) = (median, voiced.first(), voiced.last()) else {
+        return vec![0.0; hz.len()];
+    };
+    let through = |i: usize| {
+        let after = voiced.partition_point(|v| *v < i);
+        let (a, b) = match (after.checked_sub(1).map(|k| voiced[k]), voiced.get(after)) {
+            (Some(a), Some(b)) => (a, *b),
+            (Some(_), None) => (*last, *last),
+            _ => (*first, *first),
+        };
+        let share = if b > a { (i - a) as f32 / (b - a) as f32 } else { 0.0 };
+        12.0 * ((hz[a] + share * (hz[b] - hz[a])) / median as f32).log2()
+    };
+    let raw: Vec<f32> = (0..hz.len()).map(through).collect();
+    let clean: Vec<f32> = (0..raw.len())
+        .map(|i| {
+            let mut near = raw[i.saturating_sub(2)..(i + 3).min(raw.len())].to_vec();
+            near.sort_by(f32::total_cmp);
+            near[near.len() / 2]
+        })
+        .collect();
+    let at = |i: usize| clean[i.min(clean.len() - 1)];
+    (0..clean.len()).map(|i| 0.25 * at(i.saturating_sub(1)) + 0.5 * at(i) + 0.25 * at(i + 1)).collect()
 }
 
-fn mean(values: impl Iterator<Item = f32>) -> Option<f32> {
-    let (sum, count) = values.fold((0.0, 0u32), |(s, n), v| (s + v, n + 1));
-    (count > 0).then(|| sum / count as f32)
+/// A phrase while it is heard: its words, none of a line without, its span, and how its pitch ends.
+struct Said {
+    words: std::ops::Range<usize>,
+    span: Span,
+    ending: Ending,
+}
+
+/// A syllable with what it is worth.
+struct Syllable {
+    sound: usize,
+    start: f64,
+    time: f64,
+    prominence: f64,
+    stressed: u8,
+    weak: bool,
+    phrase: Option<usize>,
+}
+
+impl Syllable {
+    /// Whether it is the main one of a word that means something.
+    fn counts(&self) -> bool {
+        self.stressed == 1 && !self.weak
+    }
+}
+
+/// A voice with what is heard in it.
+struct Voice<'a> {
+    timing: &'a Timing,
+    tracks: &'a VoiceTracks,
+    /// Semitones above the line's median.
+    pitch: Vec<f32>,
+    phrases: Vec<Said>,
+    syllables: Vec<Syllable>,
+    /// The prominence from which a syllable stands out.
+    limit: f64,
+}
+
+impl<'a> Voice<'a> {
+    fn of(timing: &'a Timing, tracks: &'a VoiceTracks) -> Voice<'a> {
+        let pitch = smooth_pitch(&tracks.pitch_hz);
+        let mut voice =
+            Voice { timing, tracks, pitch, phrases: Vec::new(), syllables: Vec::new(), limit: FIXED_LIMIT };
+        voice.phrases = voice.phrases();
+        voice.syllables = voice.syllables();
+        let strengths: Vec<f64> =
+            voice.syllables.iter().filter(|s| s.counts()).map(|s| s.prominence).collect();
+        if strengths.len() >= FEW
+            && let Some(usual) = percentile(strengths, STANDS_OUT)
+        {
+            voice.limit = usual.clamp(LIMITS.0, LIMITS.1);
+        }
+        voice
+    }
+
+    fn hops(&self, start: f64, end: f64) -> std::ops::Range<usize> {
+        let n = self.pitch.len().min(self.tracks.level_db.len());
+        let hop = |t: f64| ((t / HOP - 0.5).ceil().max(0.0) as usize).min(n);
+        hop(start)..hop(end).max(hop(start))
+    }
+
+    fn voiced(&self, start: f64, end: f64) -> Vec<usize> {
+        self.hops(start, end).filter(|i| self.tracks.pitch_hz.get(*i).is_some_and(|p| *p > 0.0)).collect()
+    }
+
+    fn pitches(&self, hops: &[usize]) -> Vec<f64> {
+        hops.iter().map(|i| f64::from(self.pitch[*i])).collect()
+    }
+
+    fn levels(&self, start: f64, end: f64) -> Vec<f64> {
+        self.hops(start, end).map(|i| f64::from(self.tracks.level_db[i])).collect()
+    }
+
+    /// What is said in one go, by words; of a line without words, by the pauses between its sounds.
+    fn phrases(&self) -> Vec<Said> {
+        let words = &self.timing.words;
+        let mut spans: Vec<(std::ops::Range<usize>, Span)> = Vec::new();
+        let mut first = 0;
+        for (i, word) in words.iter().enumerate() {
+            let pause = words.get(i + 1).map_or(f64::INFINITY, |n| n.span.start.0 - word.span.end.0);
+            let parts = pause >= PAUSE
+                || (pause >= MARKED_PAUSE && word.after.contains(MARKS))
+                || word.after.contains(STOPS);
+            if parts {
+                spans.push((first..i + 1, Span { start: words[first].span.start, end: word.span.end }));
+                first = i + 1;
+            }
+        }
+        if words.is_empty() {
+            for sound in self.timing.sounds.iter().filter(|s| s.phone != Phone::Sil) {
+                match spans.last_mut() {
+                    Some((_, last)) if sound.span.start.0 - last.end.0 < PAUSE => last.end = sound.span.end,
+                    _ => spans.push((0..0, sound.span)),
+                }
+            }
+        }
+        spans.into_iter().map(|(words, span)| Said { words, span, ending: self.ending(span) }).collect()
+    }
+
+    /// How the pitch goes at the end of a phrase.
+    fn ending(&self, span: Span) -> Ending {
+        if self.rises(span.start.0, span.end.0) {
+            Ending::Rises
+        } else if self.falls(span) {
+            Ending::Falls
+        } else {
+            Ending::Level
+        }
+    }
+
+    /// Whether the straight line that fits the last voiced part of a phrase best goes down.
+    fn falls(&self, span: Span) -> bool {
+        let voiced = self.voiced(span.start.0, span.end.0);
+        let last = &voiced[voiced.len().saturating_sub((FALL / HOP) as usize)..];
+        if last.len() < 5 {
+            return false;
+        }
+        let n = last.len() as f64;
+        let points = || last.iter().map(|i| (*i as f64 * HOP, f64::from(self.pitch[*i])));
+        let (t, p) = points().fold((0.0, 0.0), |(t, p), x| (t + x.0 / n, p + x.1 / n));
+        let (both, own) = points()
+            .fold((0.0, 0.0), |(both, own), x| (both + (x.0 - t) * (x.1 - p), own + (x.0 - t) * (x.0 - t)));
+        let seconds = (last[last.len() - 1] - last[0]) as f64 * HOP;
+        both / own.max(1e-9) * seconds <= FALLS
+    }
+
+    /// Whether the pitch asks at the end: over the last voice of it it rises, or ends high.
+    fn rises(&self, start: f64, end: f64) -> bool {
+        let voiced = self.voiced(start - 0.02, end + 0.05);
+        let Some(last) = voiced.last().copied().filter(|_| voiced.len() >= 12) else { return false };
+        let since = |seconds: f64| -> Vec<f64> {
+            let from = last.saturating_sub((seconds / HOP) as usize);
+            let own: Vec<usize> = voiced.iter().copied().filter(|i| *i >= from).collect();
+            self.pitches(&own)
+        };
+        let body: Vec<usize> =
+            voiced.iter().copied().filter(|i| *i + ((0.4 / HOP) as usize) < last).collect();
+        let ending = since(RISE);
+        let quarter = (ending.len() / 4).max(3).min(ending.len());
+        let (before, after) = ending.split_at(ending.len() - quarter);
+        let lowest = before.iter().copied().fold(f64::INFINITY, f64::min);
+        let middle = |values: Vec<f64>| percentile(values, 0.5).unwrap_or(0.0);
+        if !lowest.is_finite() {
+            return false;
+        }
+        let rise = middle(after.to_vec()) - lowest;
+        let level = middle(since(0.12)) - if body.len() > 5 { middle(self.pitches(&body)) } else { 0.0 };
+        rise + 0.5 * (level + 1.5) > RISES
+    }
+
+    /// Every vowel with its prominence. Of a line without words all count as stressed.
+    fn syllables(&self) -> Vec<Syllable> {
+        let (timing, tracks) = (self.timing, self.tracks);
+        let vowels: Vec<(usize, &Sound)> =
+            timing.sounds.iter().enumerate().filter(|(_, s)| s.phone.is_vowel()).collect();
+        let wordless = timing.words.is_empty();
+        let stretch = |s: &Sound| (s.span.length().0.max(0.03) / typical(s.phone)).ln();
+        let usual = percentile(vowels.iter().map(|(_, s)| stretch(s)).collect(), 0.5).unwrap_or(0.0);
+        let weigh = |&(sound, s): &(usize, &Sound)| {
+            let (start, end) = (s.span.start.0, s.span.end.0);
+            let middle = 0.5 * (start + end);
+            let is_own = |p: &Said| middle >= p.span.start.0 - 0.01 && middle <= p.span.end.0 + 0.01;
+            let phrase = self.phrases.iter().position(is_own);
+            let own = phrase.map_or(Span::new(start - 0.5, end + 0.5), |i| self.phrases[i].span);
+            let (from, to) = (own.start.0.max(start - AROUND), own.end.0.min(end + AROUND));
+            let around = self.pitches(&self.voiced(from, to));
+            let base = if around.len() > 5 { percentile(around, USUAL_PITCH).unwrap_or(0.0) } else { 0.0 };
+            let inside = self.pitches(&self.voiced(start - 0.02, end + 0.02));
+            let peak = inside.iter().copied().fold(f64::NEG_INFINITY, f64::max);
+            let higher = if peak.is_finite() { peak - base } else { 0.0 };
+            let loudest = self
+                .hops(start - 0.02, end + 0.02)
+                .max_by(|a, b| tracks.level_db[*a].total_cmp(&tracks.level_db[*b]));
+            let level = loudest.map_or(0.0, |i| f64::from(tracks.level_db[i]));
+            let louder = level - percentile(self.levels(from, to), USUAL_LEVEL).unwrap_or(level);
+            let is_final = phrase.is_some_and(|i| (self.phrases[i].span.end.0 - end).abs() < FINAL);
+            let longer = stretch(s) - usual - if is_final { FINAL_LENGTH } else { 0.0 };
+            let word = s.word.and_then(|w| timing.words.get(w as usize));
+            let weak = word.is_some_and(|w| is_function_word(&w.text));
+            let stressed = if wordless { 1 } else { s.stress.unwrap_or(0) };
+            let prominence = BY_PITCH * higher.clamp(0.0, 8.0) / 4.0
+                + BY_LEVEL * louder.clamp(-6.0, 8.0) / 5.0
+                + BY_LENGTH * longer.clamp(-1.0, 1.0)
+                + BY_STRESS.get(usize::from(stressed)).unwrap_or(&BY_STRESS[0])
+                - if weak { WEAK } else { 0.0 };
+            let time = loudest.map_or(middle, |i| (i as f64 + 0.5) * HOP);
+            Syllable { sound, start, time, prominence, stressed, weak, phrase }
+        };
+        vowels.iter().map(weigh).collect()
+    }
+
+    /// Syllables that stand out, in order of time, and with strength 0 stressed ones that do not.
+    fn accents(&self) -> Vec<Accent> {
+        // Every phrase has at least its strongest.
+        let strongest: Vec<usize> = (0..self.phrases.len())
+            .filter_map(|p| {
+                let own = self.syllables.iter().filter(|s| s.phrase == Some(p) && s.counts());
+                own.max_by(|a, b| a.prominence.total_cmp(&b.prominence)).map(|s| s.sound)
+            })
+            .collect();
+        let mut order: Vec<&Syllable> = self.syllables.iter().collect();
+        order.sort_by(|a, b| b.prominence.total_cmp(&a.prominence));
+        let mut accents: Vec<Accent> = Vec::new();
+        for s in &order {
+            let stands_out = s.stressed > 0 && (s.prominence >= self.limit || strongest.contains(&s.sound));
+            let free = accents.iter().all(|a| (a.time - s.time).abs() >= APART);
+            if stands_out && free {
+                let strength = ((s.prominence - self.limit) / 1.6 + 0.25).clamp(0.25, 1.0);
+                accents.push(Accent { sound: s.sound, time: s.time, strength });
+            }
+        }
+        let taken: Vec<usize> = accents.iter().map(|a| a.sound).collect();
+        let others = order.iter().filter(|s| s.counts() && !taken.contains(&s.sound));
+        accents.extend(others.map(|s| Accent { sound: s.sound, time: s.time.max(s.start), strength: 0.0 }));
+        accents.sort_by(|a, b| a.time.total_cmp(&b.time).then(a.sound.cmp(&b.sound)));
+        accents
+    }
+
+    /// For each word how much its main syllable stands out, on the scale that parts accents from what is none.
+    fn stress(&self) -> Vec<f32> {
+        let mut main: Vec<Option<&Syllable>> = vec![None; self.timing.words.len()];
+        for s in &self.syllables {
+            let word = self.timing.sounds[s.sound].word.and_then(|w| main.get_mut(w as usize));
+            let Some(place) = word else { continue };
+            let rank = |s: &Syllable| (s.stressed == 1, s.prominence);
+            if place.is_none_or(|p| rank(p) < rank(s)) {
+                *place = Some(s);
+            }
+        }
+        let share = |s: &Syllable| (1.0 / (1.0 + (self.limit - s.prominence).exp())) as f32;
+        main.into_iter().map(|s| s.map_or(0.5, share)).collect()
+    }
+
+    fn utterance(&self, phrase: &Said) -> Utterance {
+        let words = &self.timing.words[phrase.words.clone()];
+        let begins = words.first().map(|w| w.text.to_lowercase()).unwrap_or_default();
+        let asks_what = ASKING.contains(&begins.as_str());
+        let marked = words.last().is_some_and(|w| w.after.contains('?'));
+        let asks = phrase.ending == Ending::Rises || (marked && !asks_what);
+        Utterance { start: phrase.span.start.0, end: phrase.span.end.0, asks, asks_what }
+    }
+}
+
+/// What the layers hear of a voice.
+pub fn prosody(timing: &Timing, tracks: &VoiceTracks) -> Prosody {
+    let voice = Voice::of(timing, tracks);
+    let utterances = voice.phrases.iter().map(|p| voice.utterance(p)).collect();
+    Prosody { accents: voice.accents(), utterances, level: tracks.level_db.clone(), pitch: voice.pitch }
 }
 
 impl Phrasing {
+    /// Of a timed line with its voice.
     pub fn of(timing: &Timing, tracks: &VoiceTracks) -> Phrasing {
-        let mut voiced: Vec<f32> = tracks.pitch_hz.iter().copied().filter(|p| *p > 0.0).collect();
-        voiced.sort_by(f32::total_cmp);
-        let at = |share: f32| voiced.get((voiced.len() as f32 * share) as usize).copied();
-        let pitch_hz = at(0.5).unwrap_or(0.0);
-        let pitch_range = at(0.1).zip(at(0.9)).map_or(0.0, |(low, high)| semitones(high, low));
+        let voice = Voice::of(timing, tracks);
+        let voiced: Vec<f64> = tracks.pitch_hz.iter().filter(|p| **p > 0.0).map(|p| f64::from(*p)).collect();
+        let at = |share| percentile(voiced.clone(), share);
+        let range = at(0.1).zip(at(0.9)).map_or(0.0, |(low, high)| 12.0 * (high / low).log2());
         let spoken = || timing.sounds.iter().filter(|s| s.phone != Phone::Sil);
         let level_db = voice_level(timing);
         let vowels = |span: Span| {
@@ -95,73 +404,24 @@ impl Phrasing {
         };
         let talking: f64 = spoken().map(|s| s.span.length().0).sum();
         let all = spoken().filter(|s| s.phone.is_vowel()).count() as f32;
-        let pauses: Vec<Span> =
-            timing.sounds.iter().filter(|s| s.phone == Phone::Sil).map(|s| s.span).collect();
-        let phrases: Vec<Phrase> = phrases(timing)
-            .into_iter()
-            .map(|(first, end)| {
-                let span =
-                    Span { start: timing.words[first].span.start, end: timing.words[end - 1].span.end };
-                let rate = vowels(span) / (span.length().0 as f32).max(0.05);
-                let ending = ending(tracks, span);
-                Phrase { first: first as u32, end: end as u32, span, ending, rate }
-            })
-            .collect();
+        let silences = || timing.sounds.iter().filter(|s| s.phone == Phone::Sil).map(|s| s.span);
+        let phrase = |p: &Said| Phrase {
+            first: p.words.start as u32,
+            end: p.words.end as u32,
+            span: p.span,
+            ending: p.ending,
+            rate: vowels(p.span) / (p.span.length().0 as f32).max(0.05),
+        };
         Phrasing {
-            stress: stress(timing, tracks, &phrases),
-            phrases,
-            breaths: pauses.iter().filter_map(|p| breath(tracks, *p, level_db)).collect(),
-            pauses: pauses.into_iter().filter(|p| p.length().0 >= PHRASE_PAUSE).collect(),
+            stress: voice.stress(),
+            phrases: voice.phrases.iter().map(phrase).collect(),
+            breaths: silences().filter_map(|p| breath(tracks, p, level_db)).collect(),
+            pauses: silences().filter(|p| p.length().0 >= PAUSE).collect(),
             rate: if talking > 0.0 { all / talking as f32 } else { 0.0 },
-            pitch_hz,
-            pitch_range,
+            pitch_hz: at(0.5).unwrap_or(0.0) as f32,
+            pitch_range: range as f32,
             level_db,
         }
-    }
-}
-
-/// Where phrases begin and end, by words.
-fn phrases(timing: &Timing) -> Vec<(usize, usize)> {
-    let mut out = Vec::new();
-    let mut first = 0;
-    for (i, word) in timing.words.iter().enumerate() {
-        let next = timing.words.get(i + 1);
-        let pause = next.map_or(f64::INFINITY, |n| n.span.start.0 - word.span.end.0);
-        let marked = word.after.contains([',', ';', ':', '.', '?', '!', '…', '–', '—']);
-        if pause >= PHRASE_PAUSE || (marked && pause >= MARKED_PAUSE) {
-            out.push((first, i + 1));
-            first = i + 1;
-        }
-    }
-    out
-}
-
-/// How the pitch goes over the last voiced part of a phrase, by the straight line that fits it best.
-fn ending(tracks: &VoiceTracks, span: Span) -> Ending {
-    let hops = |s: Span| (s.start.0 / HOP) as usize..((s.end.0 / HOP) as usize).min(tracks.pitch_hz.len());
-    let voiced: Vec<(f32, f32)> = hops(span)
-        .filter(|i| tracks.pitch_hz[*i] > 0.0)
-        .map(|i| (i as f32 * HOP as f32, semitones(tracks.pitch_hz[i], 100.0)))
-        .collect();
-    let count = (ENDING / HOP) as usize;
-    let last = &voiced[voiced.len().saturating_sub(count)..];
-    if last.len() < 5 {
-        return Ending::Level;
-    }
-    let n = last.len() as f32;
-    let (t, p) = last.iter().fold((0.0, 0.0), |(t, p), x| (t + x.0 / n, p + x.1 / n));
-    let (mut both, mut own) = (0.0, 0.0);
-    for x in last {
-        both += (x.0 - t) * (x.1 - p);
-        own += (x.0 - t) * (x.0 - t);
-    }
-    let change = both / own.max(1e-9) * (last[last.len() - 1].0 - last[0].0);
-    if change >= RISES {
-        Ending::Rises
-    } else if change <= FALLS {
-        Ending::Falls
-    } else {
-        Ending::Level
     }
 }
 
@@ -175,7 +435,8 @@ pub(crate) fn audible(levels: &[(f64, f32)], voice_db: f32) -> f32 {
 /// Mean level of what is said, dB relative to full scale.
 pub(crate) fn voice_level(timing: &Timing) -> f32 {
     let spoken = timing.sounds.iter().filter(|s| s.phone != Phone::Sil);
-    mean(spoken.map(|s| s.level)).unwrap_or(crate::prosody::FLOOR_DB)
+    let (sum, count) = spoken.fold((0.0, 0u32), |(sum, n), s| (sum + s.level, n + 1));
+    if count > 0 { sum / count as f32 } else { FLOOR_DB }
 }
 
 /// The breath in a pause: air that is heard but has no pitch and is far below the voice.
@@ -202,43 +463,4 @@ fn breath(tracks: &VoiceTracks, pause: Span, voice_db: f32) -> Option<Span> {
         }
     }
     best
-}
-
-/// How much each word stands out. Pitch, then length, then loudness tell stress to English ears (Fry 1958), here
-/// each against the phrase's own; weights are common practice. Function words start lower.
-fn stress(timing: &Timing, tracks: &VoiceTracks, phrases: &[Phrase]) -> Vec<f32> {
-    struct Heard {
-        pitch: Option<f32>,
-        level: f32,
-        length: f32,
-    }
-    let mut main: Vec<Option<Heard>> = timing.words.iter().map(|_| None).collect();
-    for sound in timing.sounds.iter().filter(|s| s.phone.is_vowel()) {
-        let Some(place) = sound.word.and_then(|w| main.get_mut(w as usize)) else { continue };
-        // The main stressed vowel speaks for its word, else the loudest.
-        if place.as_ref().is_some_and(|p| sound.stress != Some(1) && p.level >= sound.level) {
-            continue;
-        }
-        let typical = if sound.phone.is_glide() { 0.15 } else { 0.09 };
-        let pitch = tracks.pitch_of(sound.span).map(|hz| semitones(hz, 100.0));
-        *place = Some(Heard { pitch, level: sound.level, length: (sound.span.length().0 / typical) as f32 });
-    }
-    let mut out = vec![0.5; timing.words.len()];
-    for phrase in phrases {
-        let own =
-            || (phrase.first as usize..phrase.end as usize).filter_map(|w| Some((w, main[w].as_ref()?)));
-        let Some(level) = mean(own().map(|(_, h)| h.level)) else { continue };
-        let length = mean(own().map(|(_, h)| h.length.max(0.05).ln())).unwrap_or(0.0);
-        let pitch = mean(own().filter_map(|(_, h)| h.pitch)).unwrap_or(0.0);
-        for (w, heard) in own() {
-            let text = timing.words[w].text.to_lowercase().replace('’', "'");
-            let weak = if WEAK.contains(&text.as_str()) { -0.9 } else { 0.25 };
-            let higher = heard.pitch.map_or(0.0, |p| (p - pitch) / 3.0);
-            let longer = (heard.length.max(0.05).ln() - length) / 0.6;
-            let louder = (heard.level - level) / 5.0;
-            let sum = weak + 0.9 * higher + 0.7 * longer + 0.6 * louder;
-            out[w] = 1.0 / (1.0 + (-sum).exp());
-        }
-    }
-    out
 }

@@ -152,7 +152,7 @@ fn a_word_that_is_made_to_stand_out_gets_the_accent() {
         let tracks = VoiceTracks::of(
             &Recording::new(recording.rate(), vec![louder]).unwrap().mono_at(16_000).unwrap(),
         );
-        let after = jam_voice::accents::prosody(&plain.timing, &tracks);
+        let after = jam_voice::phrasing::prosody(&plain.timing, &tracks);
         let (own, was) = (strength(&after, &plain.timing, w), strength(&before, &plain.timing, w));
         assert!(own >= was - 0.05, "{}: {was} to {own}", word.text);
         tried += 1;
@@ -174,7 +174,7 @@ fn a_rise_at_the_end_asks_and_so_does_a_question_mark() {
             let since = (i as f64 * 0.01 - (end - 0.45)).max(0.0) / 0.45;
             *hz = 110.0 * 2f32.powf(semitones * since.min(1.0) as f32 / 12.0);
         }
-        jam_voice::accents::prosody(timing, &tracks).utterances
+        jam_voice::phrasing::prosody(timing, &tracks).utterances
     };
     assert!(with(7.0, &plain.timing).last().unwrap().asks);
     assert!(!with(-5.0, &plain.timing).last().unwrap().asks);
@@ -184,7 +184,7 @@ fn a_rise_at_the_end_asks_and_so_does_a_question_mark() {
     marked.words[0].text = "Why".into();
     assert!(!with(-5.0, &marked).last().unwrap().asks);
     plain.timing.words.clear();
-    assert!(!jam_voice::accents::prosody(&plain.timing, &plain.tracks).accents.is_empty());
+    assert!(!jam_voice::phrasing::prosody(&plain.timing, &plain.tracks).accents.is_empty());
 }
 
 /// Effort rises with loudness (Scherer 2003; Banse & Scherer 1996; from memory): lines as they were spoken are as

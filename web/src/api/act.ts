@@ -41,6 +41,7 @@ const queues = new Map<number, Queue>();
 const revisions = new Map<number, number>();
 /** Names of gestures that were made here: their events are our own. */
 const own = new Set<string>();
+/** How many of our own changes are under way whose events bear no name. */
 let turning = 0;
 
 /** Takes a line as the server has it now. */
@@ -148,6 +149,7 @@ async function work(line: number, queue: Queue) {
 
 /** Does something with a line that answers with the line: an upload, a snapshot. */
 export async function answered(answer: Promise<LineView>): Promise<LineView | null> {
+  turning++;
   try {
     const line = await answer;
     show(line);
@@ -155,5 +157,7 @@ export async function answered(answer: Promise<LineView>): Promise<LineView | nu
   } catch (error) {
     tell(error);
     return null;
+  } finally {
+    turning--;
   }
 }

@@ -1,6 +1,5 @@
 // The line to the server: what changed comes as JSON, curves come as bytes.
 
-import { notifications } from '@mantine/notifications';
 import { useSyncExternalStore } from 'react';
 import { isOwn } from './act';
 import { type ControlName, type Job, type Pose, type RegionName, queries } from './client';
@@ -163,14 +162,7 @@ function hear(text: string) {
     // Of a change that was made here the answer brings the line.
     if (event.type === 'state' || !isOwn(event.gesture ?? null)) {
       void refresh(['line', event.id]);
-      if (event.type === 'line' && event.id === wanted?.line && event.words) {
-        notifications.show({
-          id: 'elsewhere',
-          title: 'Changed elsewhere',
-          message: event.words,
-          color: 'gray',
-        });
-      }
+      if (event.type === 'line' && event.id === wanted?.line && event.words) sayElsewhere(event.words);
     }
     if (event.id === wanted?.line) askAll();
     return;
@@ -278,4 +270,19 @@ const subscribe = (listener: () => void) => {
 export const currentCurves = () => shown.get(null) ?? null;
 export const comparedCurves = () => (compared === null ? null : (shown.get(compared) ?? null));
 export const onCurves = subscribe;
+let elsewhere: string | null = null;
+let forgetting = 0;
+/** Milliseconds that what another page did stays in the bar. */
+const TOLD = 6000;
+function sayElsewhere(words: string) {
+  elsewhere = words;
+  changed();
+  window.clearTimeout(forgetting);
+  forgetting = window.setTimeout(() => {
+    elsewhere = null;
+    changed();
+  }, TOLD);
+}
+/** What another page just did to the line that is open, in words. */
+export const useElsewhere = () => useSyncExternalStore(subscribe, () => elsewhere);
 export const useConnected = () => useSyncExternalStore(subscribe, () => connected);

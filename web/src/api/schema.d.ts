@@ -1870,7 +1870,7 @@ export interface components {
              * @description Mean level of what is said, dB relative to full scale.
              */
             level_db: number;
-            /** @description Silence between words of a quarter second and more, and at both ends. */
+            /** @description Silences that part phrases by themselves, and those at both ends. */
             pauses: components["schemas"]["Span"][];
             phrases: components["schemas"]["Phrase"][];
             /**
@@ -1886,7 +1886,7 @@ export interface components {
              * @description Syllables a second while something is said.
              */
             rate: number;
-            /** @description For each word how much it stands out, 0..1; ½ is neither. */
+            /** @description For each word how much its main syllable stands out, 0..1; from ½ on it would be an accent. */
             stress: number[];
         };
         /** @description Where something new is laid: over a stretch, else over a word, else over the phrase around a time. */
