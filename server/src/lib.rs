@@ -14,6 +14,7 @@ mod page;
 mod problem;
 mod range;
 mod routes;
+mod sent;
 mod shelf;
 mod voices;
 

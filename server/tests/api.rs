@@ -191,6 +191,11 @@ async fn what_cannot_be_used_is_answered_in_a_sentence_and_nothing_is_lost() {
     let early = server.ask(Method::POST, "/api/deliveries").json(&order).send().await.unwrap();
     assert!(early.json::<Value>().await.unwrap()["detail"].as_str().unwrap().contains("no times yet"));
 
+    // What is no operation is answered in a sentence that says so.
+    let (status, odd) = server.act(id, json!({"do": "reach", "of": {"word": 1}, "amount": 0.5})).await;
+    assert_eq!((status, &odd["code"]), (StatusCode::UNPROCESSABLE_ENTITY, &json!("not_understood")));
+    assert!(odd["detail"].as_str().unwrap().contains("missing field `kind`"), "{odd}");
+
     // Corrected, it is timed.
     let (status, changed) = server.act(id, json!({"do": "text", "text": TEXT})).await;
     assert_eq!(status, StatusCode::OK, "{changed}");

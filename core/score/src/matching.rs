@@ -1,12 +1,13 @@
 //! Which of the old words and sounds the new ones are, when a line is timed anew.
 
 use crate::{Ids, Phone, Timing};
+use std::hash::Hash;
 
 /// Longest stretch of changed words that is compared word by word; above it nothing in it counts as the same.
 const MOST: usize = 3000;
 
 /// For each new item the old one that it is, in order: the longest common row.
-fn same<T: PartialEq>(old: &[T], new: &[T]) -> Vec<Option<usize>> {
+fn same<T: Hash + Ord>(old: &[T], new: &[T]) -> Vec<Option<usize>> {
     let mut same = vec![None; new.len()];
     let head = old.iter().zip(new).take_while(|(a, b)| a == b).count();
     let rest = old.len().min(new.len()) - head;
@@ -17,26 +18,9 @@ fn same<T: PartialEq>(old: &[T], new: &[T]) -> Vec<Option<usize>> {
     if o.len() > MOST || n.len() > MOST {
         return same;
     }
-    // longest[i][j]: common items of what is left after i old and j new ones.
-    let mut longest = vec![vec![0u16; n.len() + 1]; o.len() + 1];
-    for i in (0..o.len()).rev() {
-        for j in (0..n.len()).rev() {
-            longest[i][j] = if o[i] == n[j] {
-                longest[i + 1][j + 1] + 1
-            } else {
-                longest[i + 1][j].max(longest[i][j + 1])
-            };
-        }
-    }
-    let (mut i, mut j) = (0, 0);
-    while i < o.len() && j < n.len() {
-        if o[i] == n[j] {
-            same[head + j] = Some(head + i);
-            (i, j) = (i + 1, j + 1);
-        } else if longest[i + 1][j] >= longest[i][j + 1] {
-            i += 1;
-        } else {
-            j += 1;
+    for step in similar::capture_diff_slices(similar::Algorithm::Myers, o, n) {
+        if let similar::DiffOp::Equal { old_index, new_index, len } = step {
+            (0..len).for_each(|k| same[head + new_index + k] = Some(head + old_index + k));
         }
     }
     same
@@ -50,7 +34,7 @@ pub fn same_words(old: &[&str], new: &[&str]) -> Vec<Option<usize>> {
 }
 
 /// For each old item its new place: the same item, or one that stands for it in a gap as long as before.
-pub(crate) fn places<T: PartialEq>(old: &[T], new: &[T]) -> Vec<Option<usize>> {
+pub(crate) fn places<T: Hash + Ord>(old: &[T], new: &[T]) -> Vec<Option<usize>> {
     fill(&same(old, new), old.len())
 }
 

@@ -3,9 +3,9 @@
 
 use crate::prosody::{FLOOR_DB, HOP, VoiceTracks};
 use crate::recording::Recording;
+use ebur128::{Channel, EbuR128, Mode};
 use jam_score::Seconds;
 use serde::Serialize;
-use std::f64::consts::PI;
 
 /// Samples at full scale in a row from which it is clipping and not a lucky peak.
 const CLIPPED_RUN: usize = 3;
@@ -45,72 +45,16 @@ pub struct Report {
     pub notes: Vec<String>,
 }
 
-/// A second-order filter, direct form I.
-struct Biquad {
-    b: [f64; 3],
-    a: [f64; 2],
-    x: [f64; 2],
-    y: [f64; 2],
-}
-
-impl Biquad {
-    fn new(b: [f64; 3], a: [f64; 2]) -> Biquad {
-        Biquad { b, a, x: [0.0; 2], y: [0.0; 2] }
-    }
-
-    fn step(&mut self, x: f64) -> f64 {
-        let y = self.b[0] * x + self.b[1] * self.x[0] + self.b[2] * self.x[1]
-            - self.a[0] * self.y[0]
-            - self.a[1] * self.y[1];
-        self.x = [x, self.x[0]];
-        self.y = [y, self.y[0]];
-        y
-    }
-}
-
-/// The two filters of BS.1770's K weighting, designed for any rate from the analogue prototypes of the
-/// standard's 48 kHz coefficients (a shelf of 4 dB about 1682 Hz, a high pass at 38 Hz).
-fn weighting(rate: f64) -> [Biquad; 2] {
-    let (f, gain, q) = (1_681.974_450_955_533, 3.999_843_853_973_347, 0.707_175_236_955_419_6);
-    let k = (PI * f / rate).tan();
-    let vh = 10f64.powf(gain / 20.0);
-    let vb = vh.powf(0.499_666_774_154_541_6);
-    let a0 = 1.0 + k / q + k * k;
-    let shelf = Biquad::new(
-        [(vh + vb * k / q + k * k) / a0, 2.0 * (k * k - vh) / a0, (vh - vb * k / q + k * k) / a0],
-        [2.0 * (k * k - 1.0) / a0, (1.0 - k / q + k * k) / a0],
-    );
-    let (f, q) = (38.135_470_876_024_44, 0.500_327_037_323_877_3);
-    let k = (PI * f / rate).tan();
-    let a0 = 1.0 + k / q + k * k;
-    let high = Biquad::new([1.0, -2.0, 1.0], [2.0 * (k * k - 1.0) / a0, (1.0 - k / q + k * k) / a0]);
-    [shelf, high]
-}
-
-/// Gated loudness of channels (all of weight 1, as left, right and centre are), LUFS. Source: ITU-R
-/// BS.1770-4, annex 1: blocks of 400 ms every 100 ms, gates at -70 LUFS and 10 LU below the mean.
+/// Gated loudness of channels (all of weight 1, as left, right and centre are), LUFS (ITU-R BS.1770-4, EBU R 128);
+/// none of silence.
 pub fn loudness(recording: &Recording) -> Option<f64> {
-    let rate = f64::from(recording.rate());
-    let hop = (0.1 * rate).round() as usize;
-    let mut powers: Vec<f64> = Vec::new();
-    for channel in recording.each_channel() {
-        let [mut shelf, mut high] = weighting(rate);
-        let mut power = |s: &f32| high.step(shelf.step(f64::from(*s))).powi(2);
-        let tenths: Vec<f64> =
-            channel.chunks_exact(hop).map(|c| c.iter().map(&mut power).sum::<f64>()).collect();
-        let blocks = tenths.windows(4).map(|w| w.iter().sum::<f64>() / (4 * hop) as f64);
-        powers.resize(tenths.len().saturating_sub(3), 0.0);
-        powers.iter_mut().zip(blocks).for_each(|(sum, power)| *sum += power);
+    let channels: Vec<&[f32]> = recording.each_channel().collect();
+    let mut meter = EbuR128::new(channels.len() as u32, recording.rate(), Mode::I).ok()?;
+    for channel in 0..channels.len() as u32 {
+        meter.set_channel(channel, Channel::Center).ok()?;
     }
-    let lufs = |power: f64| -0.691 + 10.0 * power.log10();
-    let mean = |powers: &[f64]| powers.iter().sum::<f64>() / powers.len() as f64;
-    powers.retain(|p| lufs(*p) > -70.0);
-    if powers.is_empty() {
-        return None;
-    }
-    let gate = lufs(mean(&powers)) - 10.0;
-    powers.retain(|p| lufs(*p) > gate);
-    Some(lufs(mean(&powers)))
+    meter.add_frames_planar_f32(&channels).ok()?;
+    meter.loudness_global().ok().filter(|lufs| lufs.is_finite())
 }
 
 /// Seconds before the first and after the last hop that is clearly above the noise.

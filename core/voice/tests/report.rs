@@ -1,5 +1,4 @@
-//! The report on a recording. Loudness is checked against the test tones of EBU Tech 3341 (2016, table 1) and
-//! against the crate ebur128.
+//! The report on a recording. Loudness is checked against the test tones of EBU Tech 3341 (2016, table 1).
 #![allow(clippy::unwrap_used)]
 
 use jam_score::Seconds;
@@ -37,17 +36,6 @@ fn loudness_is_that_of_the_standard_s_test_tones() {
 fn fixture(name: &str) -> Recording {
     let path = format!("{}/tests/fixtures/{name}", env!("CARGO_MANIFEST_DIR"));
     jam_formats::sound::read(&std::fs::read(path).unwrap()).unwrap()
-}
-
-#[test]
-fn loudness_of_speech_is_that_of_a_reference_library() {
-    for name in ["slt_0.wav", "rms_3.wav", "awb_6.wav", "goforward.wav"] {
-        let recording = fixture(name);
-        let mut reference = ebur128::EbuR128::new(1, recording.rate(), ebur128::Mode::I).unwrap();
-        reference.add_frames_f32(&recording.mono()).unwrap();
-        let (ours, theirs) = (report::loudness(&recording).unwrap(), reference.loudness_global().unwrap());
-        assert!((ours - theirs).abs() < 0.1, "{name}: {ours} and {theirs}");
-    }
 }
 
 fn reported(recording: &Recording) -> Report {

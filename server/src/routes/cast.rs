@@ -4,6 +4,7 @@ use crate::app::{App, Event};
 use crate::form::{Form, blocking};
 use crate::models::Model;
 use crate::problem::{Answer, Problem};
+use crate::sent::Sent;
 use axum::Json;
 use axum::body::Bytes;
 use axum::extract::{Multipart, Path, State};
@@ -203,7 +204,7 @@ fn keep(app: &App, id: i32, mut wiring: Wiring) -> Answer<CastDetail> {
 pub async fn wire(
     State(app): State<Arc<App>>,
     Path(id): Path<i32>,
-    Json(wiring): Json<Wiring>,
+    Sent(wiring): Sent<Wiring>,
 ) -> Answer<Json<CastDetail>> {
     blocking(move || keep(&app, id, wiring)).await.map(Json)
 }
@@ -257,7 +258,7 @@ pub struct NewName {
 pub async fn duplicate(
     State(app): State<Arc<App>>,
     Path(id): Path<i32>,
-    Json(new): Json<NewName>,
+    Sent(new): Sent<NewName>,
 ) -> Answer<Json<CastDetail>> {
     blocking(move || {
         let member = app.store.duplicate_cast_member(id, &checked_name(&new.name)?)?;
@@ -310,7 +311,7 @@ pub struct Posed {
 pub async fn pose(
     State(app): State<Arc<App>>,
     Path(id): Path<i32>,
-    Json(pose): Json<ControlValues>,
+    Sent(pose): Sent<ControlValues>,
 ) -> Answer<Json<Posed>> {
     blocking(move || {
         let wiring = app.store.cast_member(id)?.wiring;

@@ -4,6 +4,7 @@ use crate::app::App;
 use crate::form::blocking;
 use crate::jobs::{self, DeliveryKinds, Job};
 use crate::problem::{Answer, Problem};
+use crate::sent::Sent;
 use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::header;
@@ -46,7 +47,7 @@ pub async fn list(State(app): State<Arc<App>>) -> Answer<Json<Vec<DeliveryView>>
 #[utoipa::path(post, path = "/api/deliveries", tag = "deliveries", request_body = DeliveryOrder, responses((status = 200, body = [Job]), (status = 422, body = Problem)))]
 pub async fn deliver(
     State(app): State<Arc<App>>,
-    Json(order): Json<DeliveryOrder>,
+    Sent(order): Sent<DeliveryOrder>,
 ) -> Answer<Json<Vec<Job>>> {
     if !(order.kinds.glb || order.kinds.curves) {
         return Err(Problem::refused(

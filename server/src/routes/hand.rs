@@ -5,6 +5,7 @@ use crate::evaluate::{self, Version};
 use crate::form::blocking;
 use crate::problem::{Answer, Problem};
 use crate::routes::lines::{LineView, view};
+use crate::sent::Sent;
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use jam_desk::{Played, Refusal};
@@ -219,7 +220,7 @@ pub async fn cause(
 pub async fn keep_snapshot(
     State(app): State<Arc<App>>,
     Path(id): Path<i32>,
-    Json(new): Json<SnapshotName>,
+    Sent(new): Sent<SnapshotName>,
 ) -> Answer<Json<LineView>> {
     blocking(move || {
         let name = new.name.trim();

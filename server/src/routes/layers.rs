@@ -6,6 +6,7 @@ use crate::house::{self, Asked};
 use crate::problem::{Answer, Problem};
 use crate::routes::hand::{MAX_NAME, moment, played};
 use crate::routes::lines::{LineView, made_on, view};
+use crate::sent::Sent;
 use axum::Json;
 use axum::body::Bytes;
 use axum::extract::{Path, State};
@@ -174,7 +175,7 @@ pub struct PoseOf {
 pub async fn keep_pose(
     State(app): State<Arc<App>>,
     Path(name): Path<String>,
-    Json(of): Json<PoseOf>,
+    Sent(of): Sent<PoseOf>,
 ) -> Answer<Json<Vec<Pose>>> {
     blocking(move || {
         let played = played(&app, of.line)?;
@@ -195,7 +196,7 @@ pub async fn keep_pose(
 
 /// Keeps a mood of the production's own: a mix of moods, with controls on top.
 #[utoipa::path(put, path = "/api/poses", tag = "layers", request_body = Pose, responses((status = 200, body = [Pose]), (status = 422, body = Problem)))]
-pub async fn keep_mix(State(app): State<Arc<App>>, Json(mut pose): Json<Pose>) -> Answer<Json<Vec<Pose>>> {
+pub async fn keep_mix(State(app): State<Arc<App>>, Sent(mut pose): Sent<Pose>) -> Answer<Json<Vec<Pose>>> {
     pose.name = pose.name.trim().into();
     pose.check().map_err(Refusal::from)?;
     if pose.values.is_empty() && pose.of.is_empty() {
@@ -245,7 +246,7 @@ pub async fn curve_sets(State(app): State<Arc<App>>) -> Answer<Json<Vec<CurveSet
 #[utoipa::path(put, path = "/api/curve-sets", tag = "layers", request_body = CurveSet, responses((status = 200, body = [CurveSet]), (status = 422, body = Problem)))]
 pub async fn keep_curve_set(
     State(app): State<Arc<App>>,
-    Json(set): Json<CurveSet>,
+    Sent(set): Sent<CurveSet>,
 ) -> Answer<Json<Vec<CurveSet>>> {
     let name = set.name.trim().to_string();
     if name.is_empty() || name.chars().count() > 60 {

@@ -9,6 +9,7 @@ use crate::range;
 use crate::routes::hand::{self, ReachView, SnapshotView, TouchView};
 use crate::routes::layers::{self, LayersView};
 use crate::routes::speech::{self, TakeView};
+use crate::sent::Sent;
 use crate::voices::PEAK_STEP;
 use axum::Json;
 use axum::body::Bytes;
@@ -276,7 +277,7 @@ pub async fn operate(
     State(app): State<Arc<App>>,
     Path(id): Path<i32>,
     headers: HeaderMap,
-    Json(operation): Json<Operation>,
+    Sent(operation): Sent<Operation>,
 ) -> Answer<Json<OperationView>> {
     let asked = Asked { made_on: made_on(&headers)?, gesture: operation.gesture };
     blocking(move || {

@@ -3,6 +3,7 @@
 use crate::app::{App, Event};
 use crate::form::blocking;
 use crate::problem::{Answer, Problem};
+use crate::sent::Sent;
 use axum::Json;
 use axum::extract::State;
 use jam_score::{Frame, FrameGrid, FrameRate};
@@ -31,7 +32,7 @@ pub async fn show(State(app): State<Arc<App>>) -> Answer<Json<ProductionView>> {
 #[utoipa::path(put, path = "/api/production", tag = "production", request_body = ProductionView, responses((status = 200, body = ProductionView), (status = 422, body = Problem)))]
 pub async fn change(
     State(app): State<Arc<App>>,
-    Json(new): Json<ProductionView>,
+    Sent(new): Sent<ProductionView>,
 ) -> Answer<Json<ProductionView>> {
     let rate = FrameRate::new(new.grid.rate.num, new.grid.rate.den)?;
     let first =

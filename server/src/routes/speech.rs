@@ -5,6 +5,7 @@ use crate::form::{Form, blocking};
 use crate::house::{self, Asked};
 use crate::problem::{Answer, Problem};
 use crate::routes::lines::{LineView, view};
+use crate::sent::Sent;
 use crate::{jobs, outside};
 use axum::Json;
 use axum::extract::{Multipart, Path, State};
@@ -273,7 +274,7 @@ pub async fn words(State(app): State<Arc<App>>) -> Answer<Json<Vec<SaidAs>>> {
 pub async fn set_word(
     State(app): State<Arc<App>>,
     Path(word): Path<String>,
-    Json(change): Json<SaidAsChange>,
+    Sent(change): Sent<SaidAsChange>,
 ) -> Answer<Json<Vec<SaidAs>>> {
     let inner = app.clone();
     blocking(move || {
