@@ -13,6 +13,8 @@ use std::time::{Duration, Instant};
 use tokio_tungstenite::tungstenite::Message;
 
 const EDITS: usize = 60;
+/// Between the edits of a hand that nudges: five a second.
+const NUDGES: Duration = Duration::from_millis(200);
 
 /// Some seconds of the demo's lines in a row, timed once and added so many times.
 fn lines(store: &Store, seconds: usize, count: usize) -> Vec<i32> {
@@ -42,7 +44,7 @@ fn lines(store: &Store, seconds: usize, count: usize) -> Vec<i32> {
 
 /// Times of edits of one line until its changed curves are there, and until the answer is; the first, which opens
 /// connections and works everything out, is left out.
-async fn edit(address: SocketAddr, line: i32) -> Vec<(Duration, Duration)> {
+async fn edit(address: SocketAddr, line: i32, rest: Duration) -> Vec<(Duration, Duration)> {
     let client = reqwest::Client::new();
     let (mut live, _) = tokio_tungstenite::connect_async(format!("ws://{address}/api/live")).await.unwrap();
     let window = json!({"line": line, "snapshot": null, "from": 0, "to": 1000}).to_string();
@@ -76,6 +78,7 @@ async fn edit(address: SocketAddr, line: i32) -> Vec<(Duration, Duration)> {
         let (id, answered) = answer.await.unwrap();
         touch = id;
         times.push((curves, answered));
+        tokio::time::sleep(rest).await;
     }
     times.remove(0);
     times
@@ -108,19 +111,23 @@ async fn measure() {
     let server = jam_server::Server::bind(store, "127.0.0.1:0".parse().unwrap()).await.unwrap();
     let address = server.address();
     tokio::spawn(server.run(std::future::pending()));
-    let one = tell("one page, one line of a minute", edit(address, minutes[0]).await);
-    let all: Vec<_> = minutes.into_iter().map(|line| tokio::spawn(edit(address, line))).collect();
-    let mut times = Vec::new();
-    for page in all {
-        times.extend(page.await.unwrap());
+    // As fast as the answers come, as a drag does; and as a hand that nudges.
+    for (how, rest) in [("without rest", Duration::ZERO), ("nudging", NUDGES)] {
+        println!("{how}:");
+        let one = tell("one page, one line of a minute", edit(address, minutes[0], rest).await);
+        let all: Vec<_> = minutes.iter().map(|line| tokio::spawn(edit(address, *line, rest))).collect();
+        let mut times = Vec::new();
+        for page in all {
+            times.extend(page.await.unwrap());
+        }
+        let eight = tell("eight pages, eight lines of a minute", times);
+        let twenty = tell("one page, one line of twenty minutes", edit(address, long, rest).await);
+        println!(
+            "eight against one, for 95 of 100: {:.1}; twenty minutes against one: {:.1}",
+            eight.1 / one.1,
+            twenty.0 / one.0
+        );
     }
-    let eight = tell("eight pages, eight lines of a minute", times);
-    let twenty = tell("one page, one line of twenty minutes", edit(address, long).await);
-    println!(
-        "eight against one, for 95 of 100: {:.1}; twenty minutes against one: {:.1}",
-        eight.1 / one.1,
-        twenty.0 / one.0
-    );
 }
 
 fn main() {

@@ -4,12 +4,15 @@ use crate::app::App;
 use crate::problem::Answer;
 use crate::shelf::Shelf;
 use jam_formats::sound::{self, SoundError};
-use jam_score::{Listen, Seconds};
-use jam_voice::{Report, VoiceTracks, features};
+use jam_score::{Listen, Seconds, Timing};
+use jam_store::StoredLine;
+use jam_voice::{Phrasing, Report, VoiceTracks, features};
 use std::sync::Arc;
 
 /// Most that recordings take, bytes.
 const BOUND: usize = 512 << 20;
+/// Most that timed lines with their phrasing take, bytes.
+const PHRASINGS_BOUND: usize = 64 << 20;
 /// Seconds of sound under one value of the drawn wave.
 pub const PEAK_STEP: Seconds = Seconds(0.005);
 
@@ -29,6 +32,23 @@ pub struct Voices(Shelf<(String, Option<u32>), Voice>);
 impl Default for Voices {
     fn default() -> Voices {
         Voices(Shelf::new(BOUND))
+    }
+}
+
+/// How a line is spoken, and what it was found in.
+pub struct Spoken {
+    recording: String,
+    channel: Option<u32>,
+    timing: Timing,
+    phrasing: Phrasing,
+}
+
+/// The shelf of what was found, by line.
+pub struct Phrasings(Shelf<i32, Spoken>);
+
+impl Default for Phrasings {
+    fn default() -> Phrasings {
+        Phrasings(Shelf::new(PHRASINGS_BOUND))
     }
 }
 
@@ -58,5 +78,24 @@ impl App {
         let bytes = |v: &Voice| v.listening_copy.len() + 8 * v.peaks.len() + 8 * v.tracks.level_db.len();
         let found = self.voices.0.get(&(recording.to_string(), channel), make, bytes)?;
         found.ok_or_else(|| crate::problem::Problem::unexpected("a recording was read and is gone"))
+    }
+
+    /// How a line is spoken; found anew when its times or its sound are others.
+    pub(crate) fn phrasing(&self, line: &StoredLine) -> Answer<Option<Phrasing>> {
+        let Some(timing) = &line.document.timing else { return Ok(None) };
+        let channel = line.document.listen.channel;
+        let make = |kept: Option<&Arc<Spoken>>| -> Answer<Option<Arc<Spoken>>> {
+            let same = |k: &&Arc<Spoken>| {
+                k.recording == line.recording && k.channel == channel && k.timing == *timing
+            };
+            if let Some(kept) = kept.filter(same) {
+                return Ok(Some(kept.clone()));
+            }
+            let phrasing = Phrasing::of(timing, &self.voice(&line.recording, channel)?.tracks);
+            let (recording, timing) = (line.recording.clone(), timing.clone());
+            Ok(Some(Arc::new(Spoken { recording, channel, timing, phrasing })))
+        };
+        let bytes = |s: &Spoken| 200 * (s.timing.words.len() + s.timing.sounds.len());
+        Ok(self.phrasings.0.get(&line.id, make, bytes)?.map(|s| s.phrasing.clone()))
     }
 }

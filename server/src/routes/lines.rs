@@ -193,14 +193,13 @@ fn voice_name(line: &StoredLine) -> String {
 
 pub fn view(app: &App, line: StoredLine) -> Answer<LineView> {
     let number = app.store.line_number(line.id)?;
-    let voice = app.voice(&line.recording, line.document.listen.channel)?;
     let steps = app.store.steps(line.id)?;
     Ok(LineView {
         revision: line.revision,
         summary: summary(app, &line, number, app.store.production()?.grid),
         voice: voice_name(&line),
         takes: speech::takes(app, &line)?,
-        phrasing: line.document.timing.as_ref().map(|t| Phrasing::of(t, &voice.tracks)),
+        phrasing: app.phrasing(&line)?,
         touches: hand::touches(&line.document),
         layers: layers::layers(&line.document),
         reach: hand::reaches(&line.document),
