@@ -114,6 +114,21 @@ fn what_goes_wrong_is_said_in_a_sentence_and_the_program_fails() {
             vec!["sync", &sound, "--text", TEXT, "--character", "c", "--out", "x", "--fps", "0"],
             "frames a second",
         ),
+        (
+            vec![
+                "sync",
+                &sound,
+                "--text",
+                TEXT,
+                "--character",
+                "c",
+                "--out",
+                "x",
+                "--first-frame",
+                "9999999999",
+            ],
+            "ten million",
+        ),
     ] {
         let said = jamlips(&arguments);
         let text = String::from_utf8_lossy(&said.stderr);

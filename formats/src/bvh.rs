@@ -146,6 +146,9 @@ fn hierarchy(words: &mut Words<'_>) -> Result<(Vec<Joint>, usize), BvhError> {
 }
 
 /// Reads how the head turns.
+///
+/// # Errors
+/// It is no BVH, damaged, without a head or neck, or too long.
 pub fn read(bytes: &[u8]) -> Result<HeadMotion, BvhError> {
     let text = std::str::from_utf8(bytes).map_err(|_| BvhError::NotBvh)?;
     let mut words = Words(text.trim_start_matches('\u{feff}').split_whitespace().peekable());

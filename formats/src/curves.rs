@@ -54,6 +54,9 @@ struct SoundStretch {
 }
 
 /// The curves file. Values are rounded to five digits after the point.
+///
+/// # Errors
+/// It cannot be written as JSON.
 pub fn to_json(
     timing: &Timing,
     wiring: &Wiring,

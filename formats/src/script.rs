@@ -29,6 +29,9 @@ fn without_marks(line: &str) -> String {
 }
 
 /// The words of a file.
+///
+/// # Errors
+/// It is too large, or no plain text.
 pub fn text_of(bytes: &[u8]) -> Result<String, ScriptError> {
     if bytes.len() > MOST {
         return Err(ScriptError::TooLong(bytes.len() >> 20));

@@ -206,6 +206,9 @@ fn phone(label: &str) -> Option<(Phone, Option<u8>)> {
 
 /// The times of a file of tiers, for a recording of this length and the text of its line. Sounds that no
 /// interval covers are pauses; a sound belongs to the word whose interval it lies in.
+///
+/// # Errors
+/// It is no file of tiers, or its tiers do not fit the text or the recording.
 pub fn read(bytes: &[u8], text: &str, duration: Seconds) -> Result<Timing, TiersError> {
     let tiers = tiers(bytes)?;
     let named = |names: &[&str]| {

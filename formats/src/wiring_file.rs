@@ -26,11 +26,15 @@ struct Document {
     wiring: Wiring,
 }
 
+/// # Errors
+/// It cannot be written as JSON.
 pub fn to_json(character: &str, wiring: &Wiring) -> Result<String, serde_json::Error> {
     let document = Document { format: FORMAT.into(), character: character.into(), wiring: wiring.clone() };
     Ok(serde_json::to_string_pretty(&document)? + "\n")
 }
 
+/// # Errors
+/// It is no wiring file, of a newer version, or does not hold together.
 pub fn read(bytes: &[u8]) -> Result<Wiring, WiringFileError> {
     #[derive(Deserialize)]
     struct Format {

@@ -27,28 +27,33 @@ fn text(headers: &HeaderMap, name: header::HeaderName) -> Option<&str> {
     headers.get(name).map(|v| v.to_str().unwrap_or("unreadable"))
 }
 
-pub async fn check(State(address): State<SocketAddr>, request: Request, next: Next) -> Response {
+/// Why a request is turned away.
+fn turned_away(request: &Request, address: SocketAddr) -> Option<&'static str> {
+    const OTHERS: &str = "Only pages of this server may ask it for anything.";
     let host =
         text(request.headers(), header::HOST).or_else(|| request.uri().authority().map(|a| a.as_str()));
     if !host.is_some_and(|h| names_this_server(h, address)) {
-        return Problem::forbidden(
+        return Some(
             "This server answers only under its own address; open the one it printed when it started.",
-        )
-        .into_response();
+        );
     }
     if let Some(origin) = text(request.headers(), header::ORIGIN) {
         let own = origin.parse::<Uri>().ok().and_then(|u| u.authority().map(|a| a.to_string()));
         if !own.is_some_and(|a| names_this_server(&a, address)) {
-            return Problem::forbidden("Only pages of this server may ask it for anything.").into_response();
+            return Some(OTHERS);
         }
     }
     // What a browser says of itself: a page of another site asks, in whatever way it found.
     let site = request.headers().get("sec-fetch-site").map(|v| v.as_bytes());
     let opens = request.headers().get("sec-fetch-mode").is_some_and(|m| m == "navigate");
-    if site == Some(b"cross-site") && !opens {
-        return Problem::forbidden("Only pages of this server may ask it for anything.").into_response();
-    }
-    let mut answer = next.run(request).await;
+    (site == Some(b"cross-site") && !opens).then_some(OTHERS)
+}
+
+pub async fn check(State(address): State<SocketAddr>, request: Request, next: Next) -> Response {
+    let mut answer = match turned_away(&request, address) {
+        Some(says) => Problem::forbidden(says).into_response(),
+        None => next.run(request).await,
+    };
     let headers = answer.headers_mut();
     for (name, value) in SAFE {
         headers.entry(*name).or_insert(HeaderValue::from_static(value));

@@ -230,6 +230,16 @@ async fn other_sites_and_other_names_are_turned_away() {
         let answer = server.ask(Method::GET, "/api/production").header(&header, value).send().await.unwrap();
         let expected = if allowed { StatusCode::OK } else { StatusCode::FORBIDDEN };
         assert_eq!(answer.status(), expected, "{header}: {value}");
+        // Source: WHATWG Fetch, "X-Content-Type-Options" and "Cross-Origin-Resource-Policy": on every answer.
+        assert_eq!(answer.headers()["x-content-type-options"], "nosniff");
+        assert_eq!(answer.headers()["cross-origin-resource-policy"], "same-origin");
+    }
+    // The page's sockets and forms go nowhere but here.
+    let page = server.ask(Method::GET, "/").send().await.unwrap();
+    let policy = page.headers()["content-security-policy"].to_str().unwrap();
+    let parts: Vec<&str> = policy.split(';').map(str::trim).collect();
+    for part in ["connect-src 'self' blob:", "base-uri 'none'", "form-action 'none'"] {
+        assert!(parts.contains(&part), "{policy}");
     }
     server.stop().await;
 }
@@ -635,6 +645,14 @@ async fn hands_lay_touches_ask_why_and_go_back_to_snapshots() {
                "keys": [{"time": 0.5, "value": value}]})
     };
     let change = |touches: Value| json!({"do": "touches", "put": touches, "what": "raise the jaw"});
+
+    // Long passes and tiers are more than the 2 MB that the framework takes by itself.
+    let long = "a".repeat(3 << 20);
+    let (status, answer) =
+        server.act(id, json!({"do": "touches", "put": [touch(None, 0.2)], "what": long})).await;
+    assert_eq!(status, StatusCode::OK, "{answer}");
+    let answer = server.ask(Method::POST, &format!("/api/lines/{id}/undo")).send().await.unwrap();
+    assert_eq!(answer.status(), StatusCode::OK);
 
     // Bad ones are refused in a sentence, and change nothing.
     for (bad, part) in [

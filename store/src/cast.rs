@@ -36,20 +36,29 @@ fn free_name(c: &mut SqliteConnection, name: &str) -> Result<(), StoreError> {
 }
 
 impl Store {
+    /// # Errors
+    /// The data file cannot be read or written.
     pub fn cast(&self) -> Result<Vec<CastMember>, StoreError> {
         let rows: Vec<Row> = cast_member::table.order(cast_member::id).load(&mut self.connection()?)?;
         rows.into_iter().map(member).collect()
     }
 
+    /// # Errors
+    /// The data file cannot be read or written, or there is no such thing in it.
     pub fn cast_member(&self, id: i32) -> Result<CastMember, StoreError> {
         member(cast_member::table.find(id).first(&mut self.connection()?)?)
     }
 
     /// Finds a character by the name that lines know it by.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written, or there is no such thing in it.
     pub fn cast_member_named(&self, name: &str) -> Result<CastMember, StoreError> {
         member(cast_member::table.filter(cast_member::name.eq(name)).first(&mut self.connection()?)?)
     }
 
+    /// # Errors
+    /// The data file cannot be read or written.
     pub fn add_cast_member(
         &self,
         name: &str,
@@ -71,6 +80,9 @@ impl Store {
     }
 
     /// The same character once more, under another name and with the wiring it has now.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written, or there is no such thing in it.
     pub fn duplicate_cast_member(&self, id: i32, name: &str) -> Result<CastMember, StoreError> {
         self.change(|c| {
             free_name(c, name)?;
@@ -87,6 +99,9 @@ impl Store {
     }
 
     /// Gives a character another wiring and keeps the step; what could be redone before is gone.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written, or there is no such thing in it.
     pub fn set_wiring(&self, id: i32, wiring: &Wiring) -> Result<CastMember, StoreError> {
         self.change(|c| {
             let now = by_id(c, id)?;
@@ -111,6 +126,9 @@ impl Store {
     }
 
     /// What of a character's wiring can be undone and redone.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written, or there is no such thing in it.
     pub fn cast_steps(&self, id: i32) -> Result<Steps, StoreError> {
         let rows: Vec<(String, bool)> = cast_step::table
             .filter(cast_step::cast_id.eq(id))
@@ -126,6 +144,9 @@ impl Store {
     }
 
     /// Takes the last change of a wiring back.
+    ///
+    /// # Errors
+    /// There is no such step, or the data file cannot be read or written.
     pub fn undo_wiring(&self, id: i32) -> Result<CastMember, StoreError> {
         self.change(|c| {
             let last: Option<(i32, String)> = cast_step::table
@@ -143,6 +164,9 @@ impl Store {
     }
 
     /// Makes the change that was taken back last again.
+    ///
+    /// # Errors
+    /// There is no such step, or the data file cannot be read or written.
     pub fn redo_wiring(&self, id: i32) -> Result<CastMember, StoreError> {
         self.change(|c| {
             let next: Option<(i32, String)> = cast_step::table

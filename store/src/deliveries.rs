@@ -25,16 +25,24 @@ fn delivered((id, line, file_name, media_type, size, content): Row) -> Delivered
 
 impl Store {
     /// Every delivered file, newest first.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written.
     pub fn deliveries(&self) -> Result<Vec<Delivered>, StoreError> {
         let rows: Vec<Row> = delivery::table.order(delivery::id.desc()).load(&mut self.connection()?)?;
         Ok(rows.into_iter().map(delivered).collect())
     }
 
+    /// # Errors
+    /// The data file cannot be read or written, or there is no such thing in it.
     pub fn delivery(&self, id: i32) -> Result<Delivered, StoreError> {
         Ok(delivered(delivery::table.find(id).first(&mut self.connection()?)?))
     }
 
     /// Keeps a delivered file in the place of an older one of the same line and name.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written, or there is no such thing in it.
     pub fn add_delivery(
         &self,
         line: i32,

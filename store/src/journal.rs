@@ -89,10 +89,22 @@ fn lift(c: &mut SqliteConnection, line: &mut Line, entries: &[Entry], after: i32
     Ok(())
 }
 
-/// Lays the result that belongs at the end of the journal.
-fn settle(c: &mut SqliteConnection, line: &mut Line, line_id: i32) -> Result<(), StoreError> {
-    let entries = entries(c, line_id)?;
-    let last_step = entries.iter().rev().find(|e| !e.undone && !e.is_result).map_or(0, |e| e.id);
+/// The last step that holds; 0 is the line as it came.
+fn last_step(entries: &[Entry]) -> i32 {
+    entries.iter().rev().find(|e| !e.undone && !e.is_result).map_or(0, |e| e.id)
+}
+
+/// Lays the result that belongs at the end of the journal, or of what of it lies before an entry. No other result lies
+/// after the last step.
+fn settle(
+    c: &mut SqliteConnection,
+    line: &mut Line,
+    line_id: i32,
+    before: Option<i32>,
+) -> Result<(), StoreError> {
+    let mut entries = entries(c, line_id)?;
+    entries.retain(|e| before.is_none_or(|before| e.id < before));
+    let last_step = last_step(&entries);
     let cause = asked(&entries);
     let at_end = |e: &&Entry| e.is_result && !e.undone && e.id > last_step;
     let Some(newest) = entries.iter().rev().filter(at_end).find(|e| e.cause == cause) else { return Ok(()) };
@@ -113,6 +125,9 @@ fn settle(c: &mut SqliteConnection, line: &mut Line, line_id: i32) -> Result<(),
 impl Now<'_> {
     /// What changed since a revision, without what the same gesture did; none if that is too long ago to be told, or
     /// was never.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written.
     pub fn changes_since(
         &mut self,
         revision: i64,
@@ -136,11 +151,17 @@ impl Now<'_> {
     }
 
     /// The step that the next analysis follows from; none is the line as it came.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written.
     pub fn asked(&mut self) -> Result<Option<i32>, StoreError> {
         Ok(asked(&entries(self.connection, self.line.id)?))
     }
 
     /// Whether the line has yet to get the times that belong to it as it stands.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written.
     pub fn awaits_times(&mut self) -> Result<bool, StoreError> {
         let id = self.line.id;
         let Some(asked) = self.asked()? else { return Ok(!self.line.document.is_timed()) };
@@ -155,6 +176,9 @@ impl Now<'_> {
     }
 
     /// Nobody waits any more for times to follow from the last step that asked for them.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written.
     pub fn give_up_times(&mut self) -> Result<(), StoreError> {
         if let Some(asked) = self.asked()? {
             diesel::update(step::table.find(asked)).set(step::awaits.eq(false)).execute(self.connection)?;
@@ -197,6 +221,9 @@ impl Now<'_> {
 
     /// Makes a step; what could be redone before is gone. It is one with the last step if that is of the same gesture.
     /// A step that changes nothing is none.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written.
     pub fn step(&mut self, new: NewStep) -> Result<(), StoreError> {
         let id = self.line.id;
         let before = self.line.document.clone();
@@ -254,6 +281,9 @@ impl Now<'_> {
 
     /// Keeps a result that followed from a step, or from the line as it came: it is journalled behind everything made
     /// since.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written.
     pub fn result(&mut self, timing: &Timing, ids: Ids, cause: Option<i32>) -> Result<(), StoreError> {
         let id = self.line.id;
         let mut document = self.line.document.clone();
@@ -268,13 +298,15 @@ impl Now<'_> {
             ))
             .execute(self.connection)?;
         let all = entries(self.connection, id)?;
-        let last_step = all.iter().rev().find(|e| !e.undone && !e.is_result).map_or(0, |e| e.id);
-        lift(self.connection, &mut document, &all, last_step)?;
-        settle(self.connection, &mut document, id)?;
+        lift(self.connection, &mut document, &all, last_step(&all))?;
+        settle(self.connection, &mut document, id, None)?;
         self.changed(document, ids, RESULT, None)
     }
 
     /// Takes the last step back, with the results that followed from it.
+    ///
+    /// # Errors
+    /// There is no such step, or the data file cannot be read or written.
     pub fn undo(&mut self) -> Result<(), StoreError> {
         let id = self.line.id;
         let all = entries(self.connection, id)?;
@@ -283,21 +315,29 @@ impl Now<'_> {
         lift(self.connection, &mut document, &all, last.id)?;
         document = edit_of(self.connection, last.id)?.inverse().apply(&document)?;
         self.mark(last.id, true)?;
-        settle(self.connection, &mut document, id)?;
+        // The step may have been made on a result that a later one has the place of now.
+        let all = entries(self.connection, id)?;
+        lift(self.connection, &mut document, &all, last_step(&all))?;
+        settle(self.connection, &mut document, id, None)?;
         let words: String = step::table.find(last.id).select(step::words).first(self.connection)?;
         self.changed(document, self.line.ids, &format!("undo: {words}"), None)
     }
 
     /// Makes the step that was taken back last again, with the results that followed from it.
+    ///
+    /// # Errors
+    /// There is no such step, or the data file cannot be read or written.
     pub fn redo(&mut self) -> Result<(), StoreError> {
         let id = self.line.id;
         let all = entries(self.connection, id)?;
         let next = all.iter().find(|e| e.undone && !e.is_result).ok_or(StoreError::NothingToRedo)?;
         let mut document = self.line.document.clone();
-        lift(self.connection, &mut document, &all, next.id)?;
+        // It is made again on the result it was made on, whatever came since.
+        lift(self.connection, &mut document, &all, last_step(&all))?;
+        settle(self.connection, &mut document, id, Some(next.id))?;
         document = edit_of(self.connection, next.id)?.apply(&document)?;
         self.mark(next.id, false)?;
-        settle(self.connection, &mut document, id)?;
+        settle(self.connection, &mut document, id, None)?;
         let words: String = step::table.find(next.id).select(step::words).first(self.connection)?;
         self.changed(document, self.line.ids, &format!("redo: {words}"), None)
     }
@@ -317,11 +357,17 @@ pub const RESULT: &str = "new times of words and sounds";
 
 impl Store {
     /// How often a line was changed.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written, or there is no such thing in it.
     pub fn revision(&self, id: i32) -> Result<i64, StoreError> {
         Ok(line::table.find(id).select(line::revision).first(&mut self.connection()?)?)
     }
 
     /// What of a line can be undone and redone.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written, or there is no such thing in it.
     pub fn steps(&self, id: i32) -> Result<Steps, StoreError> {
         let rows: Vec<(String, bool)> = step::table
             .filter(step::line_id.eq(id))

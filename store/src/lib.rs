@@ -182,6 +182,9 @@ impl Store {
     }
 
     /// A stored file's bytes.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written, or there is no such thing in it.
     pub fn blob(&self, hash: &str) -> Result<Vec<u8>, StoreError> {
         use schema::blob;
         Ok(blob::table.find(hash).select(blob::bytes).first(&mut self.connection()?)?)

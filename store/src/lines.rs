@@ -67,6 +67,8 @@ pub(crate) fn write(c: &mut SqliteConnection, id: i32, document: &Line, ids: Ids
 }
 
 impl Store {
+    /// # Errors
+    /// The data file cannot be read or written.
     pub fn lines(&self) -> Result<Vec<StoredLine>, StoreError> {
         let c = &mut *self.connection()?;
         let rows: Vec<Row> = line::table.order(line::id).load(c)?;
@@ -79,16 +81,23 @@ impl Store {
             .collect()
     }
 
+    /// # Errors
+    /// The data file cannot be read or written, or there is no such thing in it.
     pub fn line(&self, id: i32) -> Result<StoredLine, StoreError> {
         read(&mut *self.connection()?, id)
     }
 
     /// A line's place in the production, from 1.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written, or there is no such thing in it.
     pub fn line_number(&self, id: i32) -> Result<usize, StoreError> {
         let place: i64 = line::table.filter(line::id.le(id)).count().get_result(&mut self.connection()?)?;
         Ok(place as usize)
     }
 
+    /// # Errors
+    /// The data file cannot be read or written.
     pub fn add_line(&self, new: &NewLine<'_>) -> Result<StoredLine, StoreError> {
         self.change(|c| {
             let recording = keep_blob(c, new.recording)?;
@@ -107,6 +116,9 @@ impl Store {
     }
 
     /// Notes why an analysis gave no times, or that this is settled.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written, or there is no such thing in it.
     pub fn set_problem(&self, id: i32, problem: Option<&str>) -> Result<(), StoreError> {
         self.change(|c| {
             diesel::update(line::table.find(id)).set(line::problem.eq(problem)).execute(c)?;

@@ -7,6 +7,9 @@ use jam_score::{Control, Pose};
 
 impl Store {
     /// The production's poses, by name.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written.
     pub fn poses(&self) -> Result<Vec<Pose>, StoreError> {
         let rows: Vec<String> =
             pose::table.order(pose::name).select(pose::held).load(&mut self.connection()?)?;
@@ -14,6 +17,9 @@ impl Store {
     }
 
     /// Keeps a pose; one of the same name makes way.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written.
     pub fn keep_pose(&self, new: &Pose) -> Result<(), StoreError> {
         let held = serde_json::to_string(new)?;
         self.change(|c| {
@@ -24,6 +30,8 @@ impl Store {
         })
     }
 
+    /// # Errors
+    /// The data file cannot be read or written.
     pub fn remove_pose(&self, name: &str) -> Result<(), StoreError> {
         self.change(|c| {
             let gone = diesel::delete(pose::table.find(name)).execute(c)?;
@@ -32,6 +40,9 @@ impl Store {
     }
 
     /// Sets of curves, by name.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written.
     pub fn curve_sets(&self) -> Result<Vec<(String, Vec<Control>)>, StoreError> {
         let rows: Vec<(String, String)> =
             curve_set::table.order(curve_set::name).load(&mut self.connection()?)?;
@@ -39,6 +50,9 @@ impl Store {
     }
 
     /// Keeps a set of curves; without any it is forgotten.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written.
     pub fn keep_curve_set(&self, name: &str, controls: &[Control]) -> Result<(), StoreError> {
         let held = serde_json::to_string(controls)?;
         self.change(|c| {

@@ -13,6 +13,8 @@ pub struct Production {
 }
 
 impl Store {
+    /// # Errors
+    /// The data file cannot be read or written.
     pub fn production(&self) -> Result<Production, StoreError> {
         let (name, num, den, first): (String, i32, i32, i64) = production::table
             .find(1)
@@ -24,6 +26,8 @@ impl Store {
         Ok(Production { name, grid: FrameGrid { rate, first: Frame(first) } })
     }
 
+    /// # Errors
+    /// The data file cannot be read or written.
     pub fn set_production(&self, new: &Production) -> Result<(), StoreError> {
         self.change(|c| {
             diesel::update(production::table.find(1))

@@ -14,6 +14,9 @@ pub struct Snapshot {
 
 impl Store {
     /// The snapshots of a line, newest first.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written, or there is no such thing in it.
     pub fn snapshots(&self, line_id: i32) -> Result<Vec<Snapshot>, StoreError> {
         let rows: Vec<(i32, String)> = snapshot::table
             .filter(snapshot::line_id.eq(line_id))
@@ -24,6 +27,9 @@ impl Store {
     }
 
     /// Keeps a line as it is now under a name.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written, or there is no such thing in it.
     pub fn keep_snapshot(&self, line_id: i32, name: &str) -> Result<i32, StoreError> {
         self.change(|c| {
             let document: String = line::table.find(line_id).select(line::document).first(c)?;
@@ -34,12 +40,17 @@ impl Store {
     }
 
     /// What a line was in one of its snapshots.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written, or there is no such thing in it.
     pub fn snapshot(&self, line_id: i32, id: i32) -> Result<Line, StoreError> {
         let own = snapshot::table.find(id).filter(snapshot::line_id.eq(line_id));
         let document: String = own.select(snapshot::document).first(&mut self.connection()?)?;
         stored::read(&document)
     }
 
+    /// # Errors
+    /// The data file cannot be read or written, or there is no such thing in it.
     pub fn remove_snapshot(&self, line_id: i32, id: i32) -> Result<(), StoreError> {
         self.change(|c| {
             let own = snapshot::table.find(id).filter(snapshot::line_id.eq(line_id));

@@ -18,6 +18,9 @@ pub struct Take {
 
 impl Store {
     /// Every recording of a line, the one it came with first.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written, or there is no such thing in it.
     pub fn takes(&self, line_id: i32) -> Result<Vec<Take>, StoreError> {
         let c = &mut self.connection()?;
         let own = (line::recording, line::recording_name, line::recording_facts);
@@ -36,6 +39,9 @@ impl Store {
     }
 
     /// Keeps another recording of a line and gives its number.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written, or there is no such thing in it.
     pub fn add_take(
         &self,
         line_id: i32,
@@ -56,11 +62,17 @@ impl Store {
     }
 
     /// Words and their sounds, as they are written, in the order of the words.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written.
     pub fn said_as(&self) -> Result<Vec<(String, String)>, StoreError> {
         Ok(said_as::table.order(said_as::word).load(&mut self.connection()?)?)
     }
 
     /// How a word is said from now on; none, as the dictionary says.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written.
     pub fn set_said_as(&self, word: &str, sounds: Option<&str>) -> Result<(), StoreError> {
         self.change(|c| {
             match sounds {

@@ -18,10 +18,14 @@ struct Stored<T> {
     document: T,
 }
 
+/// # Errors
+/// It cannot be written as JSON.
 pub fn write<T: Serialize>(document: &T) -> Result<String, StoreError> {
     Ok(serde_json::to_string(&Stored { version: VERSION, document })?)
 }
 
+/// # Errors
+/// It does not have the form of what is asked for, or a newer version.
 pub fn read<T: DeserializeOwned>(text: &str) -> Result<T, StoreError> {
     let stored: Stored<T> = serde_json::from_str(text)?;
     if stored.version == VERSION { Ok(stored.document) } else { Err(StoreError::Newer) }
@@ -31,6 +35,9 @@ pub fn read<T: DeserializeOwned>(text: &str) -> Result<T, StoreError> {
 const MOST: u64 = 1 << 30;
 
 /// [`write`] for the journal, packed (RFC 1950): of a drag there are many, and much in them is alike.
+///
+/// # Errors
+/// It cannot be written as JSON.
 pub fn pack<T: Serialize>(document: &T) -> Result<Vec<u8>, StoreError> {
     let mut packed = ZlibEncoder::new(Vec::new(), Compression::default());
     let damaged = |e: std::io::Error| StoreError::Damaged(e.to_string());
@@ -38,6 +45,8 @@ pub fn pack<T: Serialize>(document: &T) -> Result<Vec<u8>, StoreError> {
     packed.finish().map_err(damaged)
 }
 
+/// # Errors
+/// It does not have the form of what is asked for, or a newer version.
 pub fn unpack<T: DeserializeOwned>(packed: &[u8]) -> Result<T, StoreError> {
     let mut text = String::new();
     let unpacked = ZlibDecoder::new(packed).take(MOST).read_to_string(&mut text);

@@ -124,6 +124,9 @@ fn mark_numbers(marks: &mut Value, ids: &mut Ids) -> Map<String, Value> {
 }
 
 /// Brings every line and snapshot to the layout of today.
+///
+/// # Errors
+/// The data file cannot be read or written.
 pub fn documents(c: &mut SqliteConnection) -> Result<(), StoreError> {
     let lines: Vec<(i32, String)> = line::table.select((line::id, line::document)).load(c)?;
     let mut next = std::collections::HashMap::new();

@@ -16,6 +16,9 @@ pub struct Waiting {
 
 impl Store {
     /// Everything that waits, in the order it was asked for.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written.
     pub fn waiting(&self) -> Result<Vec<Waiting>, StoreError> {
         let rows: Vec<(i32, i32, String)> =
             waiting::table.order(waiting::id).load(&mut self.connection()?)?;
@@ -23,6 +26,9 @@ impl Store {
     }
 
     /// Keeps work that is asked for, all of it or none; gives the numbers.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written.
     pub fn wait_for(&self, works: &[(i32, String)]) -> Result<Vec<i32>, StoreError> {
         self.change(|c| {
             let mut ids = Vec::with_capacity(works.len());
@@ -37,6 +43,9 @@ impl Store {
     }
 
     /// Forgets a piece of work: it is done, or nobody wants it any more.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written, or there is no such thing in it.
     pub fn settle_waiting(&self, id: i32) -> Result<(), StoreError> {
         self.change(|c| {
             diesel::delete(waiting::table.find(id)).execute(c)?;

@@ -148,12 +148,14 @@ fn explained(asked: &Asked<'_>, control: Control) -> Cause {
     }
     if let Some(link) = links::of(control) {
         let own: f64 = sum.0.iter().map(|p| p.amount).sum();
-        let with = link.with.map_or(1.0, |c| face.value(c, time));
-        let skin: f32 = link.gains.iter().map(|(from, gain)| gain * face.value(*from, time) * with).sum();
+        // The skin follows samples: of a touch between two of them it knows nothing.
+        let sampled = |c: Control| face.curve(c).map_or(0.0, |curve| read(curve, time));
+        let with = link.with.map_or(1.0, sampled);
+        let skin: f32 = link.gains.iter().map(|(from, gain)| gain * sampled(*from) * with).sum();
         // What the control does by itself leaves less to the skin.
         let scale = if own > 0.0 && skin > 0.0 { 1.0 - own.min(1.0) } else { 1.0 };
         for (from, gain) in link.gains {
-            sum.add(Why::Link(*from), scale * f64::from(gain * face.value(*from, time) * with));
+            sum.add(Why::Link(*from), scale * f64::from(gain * sampled(*from) * with));
         }
     }
     let made: f64 = sum.0.iter().map(|p| p.amount).sum();

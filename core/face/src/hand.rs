@@ -54,6 +54,9 @@ pub struct Baked {
 
 /// Bakes a stretch of some controls: keys that stay within `tolerance` (a share of each control's range) of what is
 /// played now take the place of the automatic curve. Touches that lie in the stretch whole are in them.
+///
+/// # Errors
+/// The line has no times, or the stretch is shorter than two samples.
 pub fn bake(
     line: &Line,
     face: &Performance,
@@ -101,6 +104,9 @@ pub fn bake(
 
 /// Takes a touch that replaces the automatic curve to one that is added to it: the automatic part is there again,
 /// and the keys stay as what they differ from it by.
+///
+/// # Errors
+/// The line has no times, or there is no such touch.
 pub fn unbake(line: &Line, face: &Performance, id: u32) -> Result<Touch, TouchError> {
     let timing = line.timing.as_ref().ok_or(TouchError::Gone)?;
     let baked = line.touches.iter().find(|t| t.id == id && t.aside.is_none()).ok_or(TouchError::Gone)?;
@@ -115,6 +121,9 @@ pub fn unbake(line: &Line, face: &Performance, id: u32) -> Result<Touch, TouchEr
 }
 
 /// Lets a stretch of some controls be automatic again: keys in it go, and touches with no key left.
+///
+/// # Errors
+/// The line has no times, or nothing of a touch lies there.
 pub fn let_go(line: &Line, controls: &[Control], span: Span) -> Result<Put, TouchError> {
     let timing = line.timing.as_ref().ok_or(TouchError::Empty)?;
     let (mut put, mut remove) = (Vec::new(), Vec::new());
@@ -141,6 +150,9 @@ const PARTED_FADE: f64 = 0.06;
 
 /// Takes hands off a stretch of some controls: touches that reach over it are parted in two that let go before it and
 /// take hold after it, those that lie in it go.
+///
+/// # Errors
+/// The line has no times, or nothing of a touch lies there.
 pub fn parted(line: &Line, controls: &[Control], span: Span) -> Result<Put, TouchError> {
     let timing = line.timing.as_ref().ok_or(TouchError::Empty)?;
     let (mut put, mut remove) = (Vec::new(), Vec::new());
@@ -199,6 +211,9 @@ const POSE_FADE: Seconds = Seconds(0.15);
 
 /// A pose at a moment: a key in the place of every curve it holds, `amount` of the way there from what is played,
 /// in some regions or, without any, in all.
+///
+/// # Errors
+/// The line has no times, or there is nothing to lay.
 pub fn posed(
     line: &Line,
     face: &Performance,
@@ -253,6 +268,9 @@ pub struct Recorded {
 
 /// A live pass as touches, one for each control that moved: smoothed, then thinned to keys within `tolerance` of the
 /// control's range. `start` is when its first value was meant, seconds; `step` the time between values.
+///
+/// # Errors
+/// The line has no times, or nothing moves.
 pub fn pass(
     line: &Line,
     name: &str,
@@ -320,6 +338,9 @@ pub fn smoothed(line: &Line, ids: &[u32], seconds: f64) -> Vec<Touch> {
 }
 
 /// Touches cut to a stretch: keys at its ends where they went on beyond it. Those to be put, and those that are gone.
+///
+/// # Errors
+/// The line has no times, or nothing of a touch lies in the stretch.
 pub fn trimmed(line: &Line, ids: &[u32], span: Span) -> Result<(Vec<Touch>, Vec<u32>), TouchError> {
     let timing = line.timing.as_ref().ok_or(TouchError::Empty)?;
     let (mut put, mut remove) = (Vec::new(), Vec::new());

@@ -261,6 +261,8 @@ impl Wiring {
         }
     }
 
+    /// # Errors
+    /// Two outputs drive the same, a number is no number or out of its range, or there is too much.
     pub fn check(&self) -> Result<(), WiringError> {
         if self.outputs.len() > MOST_OUTPUTS || self.outputs.iter().any(|o| o.feeds.len() > MOST_FEEDS) {
             return Err(WiringError::TooMany);

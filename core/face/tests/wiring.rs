@@ -117,6 +117,19 @@ proptest! {
 
 /// Values of SciPy 1.17.1's `PchipInterpolator` in the inner parts, where its slopes are the same
 /// (harmonic means of equal steps).
+/// glTF 2.0, animations: no two channels of one animation have the same target.
+#[test]
+fn two_outputs_of_one_target_are_refused() {
+    let (a, b) = (
+        morph("jawOpen", vec![Feed::new(Control::JawOpen, 1.0)], 0.0, 1.0),
+        morph("jawOpen", vec![], 0.0, 1.0),
+    );
+    let other = morph("mouthOpen", vec![], 0.0, 1.0);
+    let check = |outputs| Wiring { outputs, ..Wiring::default() }.check();
+    assert_eq!(check(vec![a.clone(), other]), Ok(()));
+    assert!(matches!(check(vec![a, b]), Err(WiringError::Twice(name)) if name.contains("jawOpen")));
+}
+
 #[test]
 fn a_drawn_response_agrees_with_a_reference_library() {
     let response =

@@ -100,6 +100,9 @@ pub struct DictionError {
 
 impl Diction {
     /// Every setting is a number in its range.
+    ///
+    /// # Errors
+    /// The first number that is out of its range.
     pub fn check(&self) -> Result<(), DictionError> {
         let wrong = |s: &&Setting| !(s.low..=s.high).contains(&s.of(self));
         match SETTINGS.iter().find(wrong) {

@@ -523,6 +523,9 @@ impl Layers {
     }
 
     /// What must hold of layers in a line with these times.
+    ///
+    /// # Errors
+    /// The first thing that does not hold together: a number out of its range, a name given twice, too many of a kind.
     pub fn check(&self, timing: Option<&Timing>) -> Result<(), LayersError> {
         let Settings { blinks, marks, .. } = &self.settings;
         let many = [
@@ -634,6 +637,9 @@ impl Layers {
 
 impl Pose {
     /// It has a name, and every value is one its control can have.
+    ///
+    /// # Errors
+    /// The first thing that does not hold together: a number out of its range, a name given twice, too many of a kind.
     pub fn check(&self) -> Result<(), LayersError> {
         if self.name.trim().is_empty() || self.name.chars().count() > MAX_NAME {
             return Err(LayersError::Name);

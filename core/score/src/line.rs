@@ -148,6 +148,10 @@ pub enum TimingError {
 
 impl Timing {
     /// Sounds are finite, in order, without gaps, and name words that exist.
+    ///
+    /// # Errors
+    /// The first thing that does not hold together: a span that is no time, a gap between sounds, a sound
+    /// of a word that is not there.
     pub fn check(&self) -> Result<(), TimingError> {
         for (i, sound) in self.sounds.iter().enumerate() {
             let Span { start, end } = sound.span;

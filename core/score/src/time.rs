@@ -108,6 +108,8 @@ pub enum FrameRateError {
 impl FrameRate {
     pub const FILM: FrameRate = FrameRate { num: 24, den: 1 };
 
+    /// # Errors
+    /// Not between 1 and 240 frames a second.
     pub fn new(num: u32, den: u32) -> Result<FrameRate, FrameRateError> {
         let fits = den > 0 && num >= den && u64::from(num) <= 240 * u64::from(den);
         if fits { Ok(FrameRate { num, den }) } else { Err(FrameRateError::OutOfRange { num, den }) }

@@ -116,6 +116,9 @@ pub enum TouchError {
 
 impl Touch {
     /// What must hold of a touch in a line with these times.
+    ///
+    /// # Errors
+    /// The first thing that does not hold together: keys out of order or range, a moment of no sound.
     pub fn check(&self, timing: &Timing) -> Result<(), TouchError> {
         if self.keys.is_empty() {
             return Err(TouchError::NoKeys);

@@ -181,6 +181,8 @@ impl Graph {
 const STAYED: u8 = 0;
 const ADVANCED: u8 = 1;
 const ENTERED: u8 = 2;
+/// Ways into a word that are searched; a text has far fewer.
+const MOST_WAYS: usize = (u8::MAX - ENTERED) as usize + 1;
 
 /// The band of nodes alive in one frame and where its back-pointers lie.
 #[derive(Clone, Copy)]
@@ -239,12 +241,11 @@ impl Search<'_> {
                                     (score, how) = (advanced, ADVANCED);
                                 }
                             } else {
-                                for (j, (f, cost)) in node.from.iter().enumerate() {
+                                for (j, (f, cost)) in node.from.iter().take(MOST_WAYS).enumerate() {
                                     let leave = self.model.transitions(nodes[*f].base)[STATES - 1].1;
                                     let entered = now[*f][STATES - 1] + leave + cost;
                                     if entered > score {
-                                        // A word has far fewer than 253 ways in; more would not be kept apart.
-                                        (score, how) = (entered, ENTERED + j.min(253) as u8);
+                                        (score, how) = (entered, ENTERED + j as u8);
                                     }
                                 }
                             }
@@ -301,6 +302,9 @@ const MOST_BACK: usize = 1 << 30;
 /// Lays `words`, each with its possible pronunciations (none of them empty), on the frames.
 ///
 /// `watch` hears how far the search is, 0..1, and stops it by answering `false`.
+///
+/// # Errors
+/// The sound is too short for the text, does not fit it, or would take too much memory.
 pub fn align(
     model: &AcousticModel,
     features: &[Feature],

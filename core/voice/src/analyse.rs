@@ -75,12 +75,18 @@ const NARROWEST: f64 = 0.015;
 
 impl Analyser {
     /// With the model and dictionary that ship with the product.
+    ///
+    /// # Errors
+    /// The model that ships is damaged.
     pub fn shipped() -> Result<Analyser, AnalyseError> {
         Ok(Analyser { model: AcousticModel::shipped()?, dictionary: Dictionary::shipped() })
     }
 
     /// Times every word and sound of `text`. `watch` hears how far it is, 0..1, and stops the work
     /// by answering `false`.
+    ///
+    /// # Errors
+    /// The text cannot be said, does not fit the sound, or `watch` stopped it.
     pub fn analyse(
         &self,
         recording: &Recording,
@@ -93,6 +99,9 @@ impl Analyser {
     /// Times a line anew: its text with the recording that is listened to. Words that are pinned in its times
     /// stay as they are, the others are found between them; sounds that were chosen by hand stay chosen. Without
     /// a text its sounds alone are heard. `words` tells how words are said in the production.
+    ///
+    /// # Errors
+    /// The text cannot be said, does not fit the sound, or `watch` stopped it.
     pub fn time(
         &self,
         recording: &Recording,
@@ -117,6 +126,9 @@ impl Analyser {
     }
 
     /// Times the sounds of a recording whose text is not known: a draft without words.
+    ///
+    /// # Errors
+    /// Nothing is heard, or `watch` stopped it.
     pub fn hear(&self, recording: &Recording, watch: &dyn Fn(f64) -> bool) -> Result<Found, AnalyseError> {
         let Heard { samples, features, tracks } = listen(recording, watch)?;
         let heard = hear::hear(self.model, &features, &|p| watch(0.15 + 0.85 * p))?;
@@ -140,6 +152,9 @@ impl Analyser {
 
     /// A draft of what a recording says, as far as the shipped models allow: common words in lower case, in clean
     /// speech about one in three right and most of the others near in sound.
+    ///
+    /// # Errors
+    /// Nothing is heard, or `watch` stopped it.
     pub fn draft(&self, recording: &Recording, watch: &dyn Fn(f64) -> bool) -> Result<String, AnalyseError> {
         let heard = listen(recording, watch)?;
         let words = draft::draft(self.model, &heard.features, &|p| watch(0.15 + 0.85 * p))?;

@@ -67,6 +67,9 @@ fn following() -> &'static Vec<Vec<f32>> {
 
 /// The likeliest phones of the frames. `watch` hears how far the search is, 0..1, and stops it by answering
 /// `false`.
+///
+/// # Errors
+/// The model lacks a sound, or the search was stopped.
 pub fn hear(
     model: &AcousticModel,
     features: &[Feature],

@@ -217,11 +217,16 @@ fn read_weights(bytes: &[u8], senones: usize) -> Result<Vec<[[u8; DENSITIES]; ST
 
 impl AcousticModel {
     /// The model that ships with the product, read once.
+    ///
+    /// # Errors
+    /// The model that ships is damaged.
     pub fn shipped() -> Result<&'static AcousticModel, ModelError> {
         static MODEL: OnceLock<Result<AcousticModel, ModelError>> = OnceLock::new();
         MODEL.get_or_init(|| AcousticModel::read(&SHIPPED)).as_ref().map_err(Clone::clone)
     }
 
+    /// # Errors
+    /// A file is not of the published form, or does not fit the others.
     pub fn read(files: &ModelFiles<'_>) -> Result<AcousticModel, ModelError> {
         // The definition: names, then a context tree that the phone table below makes needless.
         let mut c = Cursor::new("mdef", files.mdef);

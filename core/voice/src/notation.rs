@@ -197,6 +197,9 @@ fn changes_nothing(c: char) -> bool {
 /// assert_eq!(jam_voice::notation::parse("HH AA1 R B ER0")?, ipa);
 /// # Ok::<(), jam_voice::notation::NotationError>(())
 /// ```
+///
+/// # Errors
+/// A sign is no sound of English, or there is none.
 pub fn parse(text: &str) -> Result<Spoken, NotationError> {
     let text = text.trim().trim_matches(['/', '[', ']']).trim();
     let capitals = text.chars().all(|c| c.is_ascii_uppercase() || c.is_ascii_digit() || c.is_whitespace());

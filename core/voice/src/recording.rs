@@ -41,6 +41,8 @@ pub enum RecordingError {
 }
 
 impl Recording {
+    /// # Errors
+    /// It has no channel or sample, channels of unlike length, or a rate that no recording has.
     pub fn new(rate: u32, channels: Vec<Vec<f32>>) -> Result<Recording, RecordingError> {
         if !RATES.contains(&rate) {
             return Err(RecordingError::Rate(rate));
@@ -56,6 +58,9 @@ impl Recording {
     }
 
     /// What is listened to: one channel or the mix of all, silent outside the chosen stretch. Nothing moves.
+    ///
+    /// # Errors
+    /// It has no such channel.
     pub fn heard(&self, listen: &Listen) -> Result<Cow<'_, Recording>, RecordingError> {
         if self.channels() == 1 && listen.channel.is_none_or(|c| c == 0) && listen.only.is_none() {
             return Ok(Cow::Borrowed(self));
@@ -133,6 +138,9 @@ impl Recording {
     }
 
     /// [`Self::mono`] at another rate; the first sample stays at time zero.
+    ///
+    /// # Errors
+    /// The rate cannot be reached from its own.
     pub fn mono_at(&self, rate: u32) -> Result<Cow<'_, [f32]>, RecordingError> {
         let mono = self.mono();
         if rate == self.rate {
@@ -155,6 +163,9 @@ pub struct Intake {
 
 impl Intake {
     /// Of samples at rate `from`, about so many a channel as are `expected`, to be held at rate `to`.
+    ///
+    /// # Errors
+    /// There is no way from the one rate to the other.
     pub fn new(from: u32, to: u32, expected: usize) -> Result<Intake, RecordingError> {
         match [from, to].into_iter().find(|rate| !RATES.contains(rate)) {
             Some(wrong) => Err(RecordingError::Rate(wrong)),
@@ -168,6 +179,9 @@ impl Intake {
     }
 
     /// Takes a block of every channel.
+    ///
+    /// # Errors
+    /// The block does not fit what came before, or it is too long in all.
     pub fn push<'b>(&mut self, block: impl IntoIterator<Item = &'b [f32]>) -> Result<(), RecordingError> {
         for (i, samples) in block.into_iter().enumerate() {
             if i == self.lanes.len() {
@@ -183,6 +197,8 @@ impl Intake {
         self.lanes.iter().map(|lane| lane.taken).sum()
     }
 
+    /// # Errors
+    /// Nothing came.
     pub fn done(self) -> Result<Recording, RecordingError> {
         let samples = self.lanes.first().map_or(0, |lane| lane.taken);
         if samples == 0 {

@@ -79,6 +79,9 @@ impl Reader<'_> {
 
 impl Spelling {
     /// Reads what [`Spelling::write`] wrote.
+    ///
+    /// # Errors
+    /// It is not of the published form.
     pub fn read(bytes: &[u8]) -> Result<Spelling, SpellingError> {
         let mut reader = Reader(bytes);
         let count = reader.number()?;

@@ -117,6 +117,9 @@ fn said_sign(c: char) -> Option<&'static str> {
 /// The spoken words of a text in order. What stands in square brackets is no word: `[laughs]` is heard,
 /// `[whispers]` tells how it is said. Sounds between slashes belong to the word before them, `Odile /oʊˈdil/`,
 /// or are a word of their own.
+///
+/// # Errors
+/// Nothing in it is said, a word cannot be spelt, or a mark is not closed.
 pub fn read(text: &str) -> Result<Script, TextError> {
     let mut script = Script::default();
     let words = &mut script.words;

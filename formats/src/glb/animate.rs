@@ -37,6 +37,9 @@ impl Animation {
 impl Character {
     /// The prepared character with a clip: weights on every mesh that has a wired shape, turns, moves and
     /// sizes of joints that leave their rest, and the drawings of its chart swapped.
+    ///
+    /// # Errors
+    /// The wiring names what the character lacks, or the file is damaged.
     pub fn animated(&self, name: &str, wiring: &Wiring, frames: &Frames<'_>) -> Result<Character, GlbError> {
         let mut out = self.clone();
         out.leave_out(wiring)?;

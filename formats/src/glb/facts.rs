@@ -199,6 +199,9 @@ impl Character {
     }
 
     /// A wiring by names, with its reasons.
+    ///
+    /// # Errors
+    /// The file is damaged.
     pub fn proposal(&self) -> Result<Proposal, GlbError> {
         let scene = self.scene();
         let reach = self.reach(&scene)?;
@@ -230,11 +233,17 @@ impl Character {
     }
 
     /// The wiring to begin with; an error if nothing of this character is known by its name.
+    ///
+    /// # Errors
+    /// The file is damaged.
     pub fn wiring(&self) -> Result<Wiring, GlbError> {
         Ok(self.proposal()?.wiring)
     }
 
     /// Notes how much each output parts the lips, measured where they touch at rest.
+    ///
+    /// # Errors
+    /// The file is damaged.
     pub fn measure(&self, wiring: &mut Wiring) -> Result<(), GlbError> {
         let mut measured = BTreeMap::new();
         let closing = wiring
@@ -258,6 +267,9 @@ impl Character {
     }
 
     /// What the file holds.
+    ///
+    /// # Errors
+    /// The file is damaged.
     pub fn facts(&self) -> Result<ModelFacts, GlbError> {
         let scene = self.scene();
         let mut meshes = Vec::new();
@@ -339,6 +351,9 @@ impl Character {
     }
 
     /// Motion of the file's own clips that a wiring's outputs would fight with.
+    ///
+    /// # Errors
+    /// The file is damaged.
     pub fn conflicts(&self, wiring: &Wiring) -> Result<Vec<Conflict>, GlbError> {
         let mut out = Vec::new();
         for clip in self.list("animations") {

@@ -142,12 +142,18 @@ fn image_kind(bytes: &[u8]) -> Option<&'static str> {
 
 impl Character {
     /// Reads one file: a `.glb`, a `.gltf` that holds all it needs, or a `.zip`.
+    ///
+    /// # Errors
+    /// It is no glTF 2.0, damaged, or needs what is not supported.
     pub fn read(bytes: &[u8]) -> Result<Character, GlbError> {
         Character::import(vec![NamedFile { name: String::new(), bytes: bytes.to_vec() }])
     }
 
     /// Reads what was brought in together. Images that nothing in the file names are taken along, for a
     /// chart of mouths.
+    ///
+    /// # Errors
+    /// No glTF is among the files, one it names is missing, or it is too large unpacked.
     pub fn import(files: Vec<NamedFile>) -> Result<Character, GlbError> {
         let mut all = Vec::new();
         let mut left = MAX_UNPACKED;

@@ -8,6 +8,9 @@ use serde_json::{Value, json};
 impl Character {
     /// The character with its setup worked in. Fails with a sentence if the file does not have what the
     /// wiring names.
+    ///
+    /// # Errors
+    /// The wiring names what the character lacks, or the file is damaged.
     pub fn prepared(&self, wiring: &Wiring) -> Result<Character, GlbError> {
         let mut out = self.clone();
         out.free_matrices();

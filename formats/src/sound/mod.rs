@@ -56,16 +56,25 @@ impl From<Decode> for SoundError {
 }
 
 /// Reads a sound file (see [`decode`]) at its own rate.
+///
+/// # Errors
+/// It is no sound in a form that is known, damaged, or too long.
 pub fn read(bytes: &[u8]) -> Result<Recording, SoundError> {
     safely(|| decode(Box::new(Cursor::new(bytes)), bytes, bytes.len(), None))
 }
 
 /// Reads a sound file (see [`decode`]) and brings it to a rate on the way, for what need not hear more of it.
+///
+/// # Errors
+/// It is no sound in a form that is known, damaged, or too long.
 pub fn read_at(bytes: &[u8], rate: u32) -> Result<Recording, SoundError> {
     safely(|| decode(Box::new(Cursor::new(bytes)), bytes, bytes.len(), Some(rate)))
 }
 
 /// As [`read_at`], from the disk, without ever holding the whole file.
+///
+/// # Errors
+/// It cannot be read, is no sound in a form that is known, damaged, or too long.
 pub fn read_file(path: &Path, rate: u32) -> Result<Recording, SoundError> {
     let mut file = File::open(path)?;
     let mut start = Vec::new();
