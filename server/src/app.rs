@@ -6,7 +6,7 @@ use crate::evaluate::Evaluations;
 use crate::jobs::Jobs;
 use crate::models::Models;
 use crate::problem::{Answer, Problem};
-use crate::voices::{Phrasings, Voices};
+use crate::voices::{Speeches, Voices};
 use jam_formats::{sound, test_line};
 use jam_score::Timing;
 use jam_store::Store;
@@ -49,7 +49,7 @@ pub struct App {
     pub(crate) analyser: Analyser,
     pub(crate) jobs: Jobs,
     pub(crate) voices: Voices,
-    pub(crate) phrasings: Phrasings,
+    pub(crate) speeches: Speeches,
     pub(crate) evaluations: Evaluations,
     pub(crate) models: Models,
     pub(crate) capture: Arc<Capture>,
@@ -67,7 +67,7 @@ impl App {
             analyser: Analyser::shipped()?,
             jobs: Jobs::default(),
             voices: Voices::default(),
-            phrasings: Phrasings::default(),
+            speeches: Speeches::default(),
             evaluations: Evaluations::default(),
             models: Models::default(),
             capture: Arc::default(),

@@ -2,7 +2,7 @@
 //! `docs/formats/capture.md`.
 
 use jam_face::Control;
-use jam_face::propose::captured;
+use jam_face::propose::{Side, captured};
 use rosc::{OscPacket, OscType};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, HashMap};
@@ -24,23 +24,6 @@ pub struct Frame {
 /// What is older is no capture any more.
 const FRESH: Duration = Duration::from_millis(500);
 
-/// What of a coefficient's name says its side.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-enum Side {
-    Left,
-    Right,
-    Neither,
-}
-
-fn side(name: &str) -> Side {
-    let name = name.to_ascii_lowercase();
-    match () {
-        () if name.ends_with("left") => Side::Left,
-        () if name.ends_with("right") => Side::Right,
-        () => Side::Neither,
-    }
-}
-
 /// Everything that came last, by name.
 #[derive(Debug, Clone, Default)]
 struct Last {
@@ -52,18 +35,19 @@ impl Last {
     /// The controls that it drives. What one side's coefficients say is added up, looking in against looking out; of
     /// two sides that drive the same control, as both eyes do the gaze, it is the mean.
     fn face(&self) -> BTreeMap<Control, f32> {
-        let mut sums: BTreeMap<(Control, Side), f32> = BTreeMap::new();
+        let mut sums: BTreeMap<(Control, Option<Side>), f32> = BTreeMap::new();
         for (name, value) in &self.coefficients {
-            for (control, worth) in captured(name) {
-                *sums.entry((control, side(name))).or_insert(0.0) += value * worth;
+            let (side, drives) = captured(name);
+            for (control, worth) in drives {
+                *sums.entry((control, side)).or_insert(0.0) += value * worth;
             }
         }
         let mut face: BTreeMap<Control, f32> = BTreeMap::new();
         for (control, _) in sums.keys() {
-            let of = |side: Side| sums.get(&(*control, side)).copied();
-            let sides: Vec<f32> = [Side::Left, Side::Right].into_iter().filter_map(of).collect();
+            let of = |side: Option<Side>| sums.get(&(*control, side)).copied();
+            let sides: Vec<f32> = [Some(Side::Left), Some(Side::Right)].into_iter().filter_map(of).collect();
             let mean = if sides.is_empty() { 0.0 } else { sides.iter().sum::<f32>() / sides.len() as f32 };
-            face.insert(*control, mean + of(Side::Neither).unwrap_or(0.0));
+            face.insert(*control, mean + of(None).unwrap_or(0.0));
         }
         let turned = self.head.into_iter().flatten();
         face.extend([Control::HeadYaw, Control::HeadPitch, Control::HeadRoll].into_iter().zip(turned));

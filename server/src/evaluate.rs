@@ -5,8 +5,9 @@ use crate::problem::Answer;
 use crate::shelf::Shelf;
 use jam_desk::Played;
 use jam_face::Control;
+use jam_score::Line;
 use jam_score::layers::BlinkShape;
-use jam_score::{Line, Prosody};
+use jam_store::StoredLine;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 
@@ -17,10 +18,9 @@ pub struct Version {
     pub snapshot: Option<i32>,
 }
 
-/// An evaluation, and what it is of: the line's revision, the recording, and how often cast and production changed.
+/// An evaluation, and what it is of: the line's revision, and how often cast and production changed.
 pub struct Kept {
     stamp: (i64, u64),
-    recording: String,
     pub played: Arc<Played>,
 }
 
@@ -36,37 +36,51 @@ impl Default for Evaluations {
     }
 }
 
-/// Evaluates a line as it stands, whatever is kept; `before` is another state of the same line.
-fn evaluate(app: &App, line: &Line, recording: &str, before: Option<&Kept>) -> Answer<Option<Played>> {
-    if line.timing.is_none() {
-        return Ok(None);
-    }
-    let wiring = app.wiring_of(line)?;
-    let grid = app.store.production()?.grid;
-    let before = before.filter(|b| b.recording == recording);
-    let same_voice = before.filter(|b| b.played.line.timing == line.timing);
-    let prosody = match same_voice {
-        Some(before) => before.played.prosody.clone(),
-        None => Arc::new(app.prosody(recording, line)?),
+/// Evaluates a line, none without times; `before` is another state of the same line.
+fn evaluate(
+    app: &App,
+    version: Version,
+    line: &Line,
+    recording: &str,
+    before: Option<&Played>,
+) -> Answer<Option<Played>> {
+    let Some(spoken) = app.spoken(version, line, recording)? else { return Ok(None) };
+    let (wiring, grid) = (app.wiring_of(line)?, app.store.production()?.grid);
+    Ok(Played::new(line, &wiring, grid, spoken.prosody.clone(), before))
+}
+
+/// What is kept of a state of a line if it is of this revision, or `make` of what was kept before; it gives the
+/// revision that it is of, too.
+fn kept(
+    app: &App,
+    version: Version,
+    revision: i64,
+    make: impl FnOnce(Option<&Played>) -> Answer<(i64, Option<Played>)>,
+) -> Answer<Option<Arc<Played>>> {
+    let epoch = app.epoch();
+    let make = |before: Option<&Arc<Kept>>| -> Answer<Option<Arc<Kept>>> {
+        if let Some(found) = before.filter(|b| b.stamp == (revision, epoch)) {
+            return Ok(Some(found.clone()));
+        }
+        let (revision, played) = make(before.map(|b| &*b.played))?;
+        Ok(played.map(|played| Arc::new(Kept { stamp: (revision, epoch), played: Arc::new(played) })))
     };
-    Ok(Played::new(line, &wiring, grid, prosody, before.map(|b| &*b.played)))
+    let kept = app.evaluations.0.get(&version, make, |kept| kept.played.bytes())?;
+    if kept.is_none() {
+        app.evaluations.0.forget(|v| *v == version);
+    }
+    Ok(kept.map(|k| k.played.clone()))
 }
 
 /// A line as it is now or in a snapshot, with its curves on its character; none as long as it has no times.
 pub fn played(app: &App, version: Version) -> Answer<Option<Arc<Played>>> {
-    let revision = app.store.revision(version.line)?;
-    let stamp = (revision, app.epoch());
     if version.snapshot.is_some() {
         // Of a line one snapshot is compared at a time.
         app.evaluations.0.forget(|v| v.line == version.line && v.snapshot.is_some() && *v != version);
     }
-    let make = |before: Option<&Arc<Kept>>| -> Answer<Option<Arc<Kept>>> {
-        if let Some(found) = before.filter(|b| b.stamp == stamp) {
-            return Ok(Some(found.clone()));
-        }
+    kept(app, version, app.store.revision(version.line)?, |before| {
+        // It may have changed since its revision was asked for.
         let stored = app.store.line(version.line)?;
-        // It may have changed since it was asked for.
-        let stamp = (stored.revision, stamp.1);
         let (document, recording) = match version.snapshot {
             None => (stored.document, stored.recording),
             Some(snapshot) => {
@@ -76,42 +90,16 @@ pub fn played(app: &App, version: Version) -> Answer<Option<Arc<Played>>> {
                 (document, own.map_or(stored.recording, |t| t.recording))
             }
         };
-        let found = evaluate(app, &document, &recording, before.map(|b| &**b))?;
-        Ok(found.map(|played| Arc::new(Kept { stamp, recording, played: Arc::new(played) })))
-    };
-    let kept = app.evaluations.0.get(&version, make, |kept| kept.played.bytes())?;
-    if kept.is_none() {
-        app.evaluations.0.forget(|v| *v == version);
-    }
-    Ok(kept.map(|k| k.played.clone()))
+        Ok((stored.revision, evaluate(app, version, &document, &recording, before)?))
+    })
 }
 
-impl App {
-    /// The curves of a line in the very state that is given.
-    pub(crate) fn played_as(&self, id: i32, line: &Line, recording: &str) -> Answer<Option<Arc<Played>>> {
-        let now = Version { line: id, snapshot: None };
-        let mut before = None;
-        let found = self.evaluations.0.get(
-            &now,
-            |kept| {
-                before = kept.cloned();
-                Ok::<_, crate::problem::Problem>(kept.cloned())
-            },
-            |kept| kept.played.bytes(),
-        )?;
-        let (wiring, grid) = (self.wiring_of(line)?, self.store.production()?.grid);
-        if let Some(kept) = found.filter(|k| k.recording == recording && k.played.is_of(line, &wiring, grid))
-        {
-            return Ok(Some(kept.played.clone()));
-        }
-        Ok(evaluate(self, line, recording, before.as_deref())?.map(Arc::new))
-    }
-
-    /// What the layers follow in the voice of a line; nothing without times.
-    pub(crate) fn prosody(&self, recording: &str, line: &Line) -> Answer<Prosody> {
-        let Some(timing) = &line.timing else { return Ok(Prosody::default()) };
-        Ok(jam_voice::phrasing::prosody(timing, &self.voice(recording, line.listen.channel)?.tracks))
-    }
+/// The curves of a line that was just read, inside of a transaction.
+pub fn played_now(app: &App, stored: &StoredLine) -> Answer<Option<Arc<Played>>> {
+    let version = Version { line: stored.id, snapshot: None };
+    kept(app, version, stored.revision, |before| {
+        Ok((stored.revision, evaluate(app, version, &stored.document, &stored.recording, before)?))
+    })
 }
 
 /// A header as JSON with its length before it, padded so that floats can follow.

@@ -1,12 +1,13 @@
 //! The desk in this house: operations made inside the data file's transaction, and everyone told.
 
 use crate::app::{App, Event};
+use crate::evaluate::{self, Version};
 use crate::jobs;
 use crate::problem::{Answer, Problem};
-use jam_desk::{House, Note, Op, Played, Refusal, Situation, TakeFacts, act, met, needs};
+use jam_desk::{Done, House, Note, Op, Played, Refusal, Situation, TakeFacts, act, met, needs};
 use jam_face::Wiring;
 use jam_score::{FrameGrid, Line, Pose, Prosody};
-use jam_store::{NewStep, StoreError, StoredLine};
+use jam_store::{Changes, NewStep, Now, StoreError, StoredLine};
 use std::sync::Arc;
 
 /// Who asks for a change, and what they saw.
@@ -33,33 +34,21 @@ struct Here<'a> {
     grid: FrameGrid,
 }
 
-impl Here<'_> {
-    /// The recording that a line listens to.
-    fn recording(&self, line: &Line) -> Answer<String> {
-        if line.listen.take == self.stored.document.listen.take {
-            return Ok(self.stored.recording.clone());
-        }
-        let takes = self.app.store.takes(self.stored.id)?;
-        let own = takes.into_iter().find(|t| t.id == line.listen.take);
-        own.map(|t| t.recording).ok_or_else(|| StoreError::NotFound.into())
-    }
-}
-
 /// What goes wrong around an operation, said as the desk says it.
 fn refused(problem: Problem) -> Refusal {
     Refusal::new("line", "unexpected", problem)
 }
 
 impl House for Here<'_> {
-    fn played(&self, line: &Line) -> Result<Arc<Played>, Refusal> {
-        let recording = self.recording(line).map_err(refused)?;
-        let found = self.app.played_as(self.stored.id, line, &recording).map_err(refused)?;
+    fn played(&self) -> Result<Arc<Played>, Refusal> {
+        let found = evaluate::played_now(self.app, self.stored).map_err(refused)?;
         found.ok_or_else(Refusal::not_timed)
     }
 
-    fn prosody(&self, line: &Line) -> Result<Arc<Prosody>, Refusal> {
-        let recording = self.recording(line).map_err(refused)?;
-        self.app.prosody(&recording, line).map(Arc::new).map_err(refused)
+    fn prosody(&self) -> Result<Arc<Prosody>, Refusal> {
+        let StoredLine { id, document, recording, .. } = self.stored;
+        let spoken = self.app.spoken(Version { line: *id, snapshot: None }, document, recording);
+        Ok(spoken.map_err(refused)?.map_or_else(Arc::default, |s| s.prosody.clone()))
     }
 
     fn grid(&self) -> FrameGrid {
@@ -89,18 +78,11 @@ impl House for Here<'_> {
 /// others wait.
 const PATIENCE: usize = 3;
 
-/// Whether an operation reads the line's curves.
-fn needs_curves(op: &Op) -> bool {
-    matches!(
-        op,
-        Op::Key { .. }
-            | Op::LayAs { .. }
-            | Op::Bake { .. }
-            | Op::Unbake { .. }
-            | Op::Strike { .. }
-            | Op::Mend { .. }
-            | Op::Dismiss { .. }
-    )
+/// What others did since a request was made; nothing if it is made on the line as it is.
+fn since(now: &mut Now<'_>, made_on: Option<i64>, gesture: Option<&str>) -> Answer<Changes> {
+    let Some(made_on) = made_on else { return Ok(Changes::new()) };
+    let since = now.changes_since(made_on, gesture)?;
+    Ok(since.ok_or_else(|| Refusal::met("too long ago to tell by whom"))?)
 }
 
 /// Makes an operation on a line, tells every page, and starts the analysis that it asks for.
@@ -108,49 +90,38 @@ fn needs_curves(op: &Op) -> bool {
 /// # Errors
 /// A refusal of the desk; nothing is changed then.
 pub fn operate(app: &Arc<App>, id: i32, op: &Op, asked: &Asked) -> Answer<Made> {
-    if needs_curves(op) {
+    if op.reads_curves() {
         // Worked out before the transaction, so that nobody else's change waits for it.
         for _ in 0..PATIENCE {
             let revision = app.store.revision(id)?;
-            crate::evaluate::played(app, crate::evaluate::Version { line: id, snapshot: None })?;
+            evaluate::played(app, Version { line: id, snapshot: None })?;
             if app.store.revision(id)? == revision {
                 break;
             }
         }
     }
     let grid = app.store.production()?.grid;
-    let (done, line) = app.store.change_line(id, |now| -> Answer<_> {
-        if let Some(made_on) = asked.made_on {
-            let since = now.changes_since(made_on, asked.gesture.as_deref())?;
-            let since = since.ok_or_else(|| Refusal::met("too long ago to tell by whom"))?;
-            if let Some(words) = met(&needs(op, &now.line.document), &since) {
-                return Err(Refusal::met(words).into());
-            }
+    let ((made, note, words, awaits), line) = app.store.change_line(id, |now| -> Answer<_> {
+        let since = since(now, asked.made_on, asked.gesture.as_deref())?;
+        if !since.is_empty()
+            && let Some(words) = met(&needs(op, &now.line.document), &since)
+        {
+            return Err(Refusal::met(words).into());
         }
-        let stored = now.line.clone();
-        let house = Here { app, stored: &stored, grid };
-        let done = act(op, &Situation { line: &stored.document, ids: stored.ids, house: &house })?;
-        let before = &stored.document;
-        let asks = done.asks_for_times
-            || done.line.text != before.text
-            || done.line.listen != before.listen
-            || done.line.timing != before.timing;
-        now.step(NewStep {
-            document: done.line.clone(),
-            ids: done.ids,
-            words: done.words.clone(),
-            gesture: asked.gesture.clone(),
-            asks,
-            awaits: done.asks_for_times,
-        })?;
-        Ok(done)
+        let stored = &now.line;
+        let house = Here { app, stored, grid };
+        let Done { line: document, ids, words, made, asks_for_times: awaits, asks, note } =
+            act(op, &Situation { line: &stored.document, ids: stored.ids, house: &house })?;
+        let gesture = asked.gesture.clone();
+        now.step(NewStep { document, ids, words: words.clone(), gesture, asks, awaits })?;
+        Ok((made, note, words, awaits))
     })?;
-    if done.asks_for_times {
+    if awaits {
         app.store.set_problem(id, None)?;
         jobs::analyse(app, id, false);
     }
-    changed(app, &line, &done.words, asked.gesture.as_deref());
-    Ok(Made { line, made: done.made, note: done.note })
+    changed(app, &line, &words, asked.gesture.as_deref());
+    Ok(Made { line, made, note })
 }
 
 /// Takes the last step of a line back, or makes the one that was taken back last again.
@@ -159,13 +130,10 @@ pub fn operate(app: &Arc<App>, id: i32, op: &Op, asked: &Asked) -> Answer<Made> 
 /// There is none, or others changed the line since.
 pub fn turn_back(app: &Arc<App>, id: i32, back: bool, asked: &Asked) -> Answer<StoredLine> {
     let (awaits, line) = app.store.change_line(id, |now| -> Answer<_> {
-        if let Some(made_on) = asked.made_on {
-            let since = now.changes_since(made_on, None)?;
-            let since = since.ok_or_else(|| Refusal::met("too long ago to tell by whom"))?;
-            // Results of analyses are no steps: they do not stand between a hand and its last step.
-            if let Some((words, _)) = since.iter().find(|(words, _)| words != jam_store::RESULT) {
-                return Err(Refusal::met(words).into());
-            }
+        // Results of analyses are no steps: they do not stand between a hand and its last step.
+        let since = since(now, asked.made_on, None)?;
+        if let Some((words, _)) = since.iter().find(|(words, _)| words != jam_store::RESULT) {
+            return Err(Refusal::met(words).into());
         }
         if back {
             now.undo()?

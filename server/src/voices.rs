@@ -1,18 +1,18 @@
 //! Recordings read once and kept for a while: what is played and what is drawn of them.
 
 use crate::app::App;
+use crate::evaluate::Version;
 use crate::problem::Answer;
 use crate::shelf::Shelf;
 use jam_formats::sound::{self, SoundError};
-use jam_score::{Listen, Seconds, Timing};
-use jam_store::StoredLine;
-use jam_voice::{Phrasing, Report, VoiceTracks, features};
+use jam_score::{Line, Listen, Prosody, Seconds, Timing};
+use jam_voice::{Phrasing, Report, VoiceTracks, features, phrasing};
 use std::sync::Arc;
 
 /// Most that recordings take, bytes.
 const BOUND: usize = 512 << 20;
-/// Most that timed lines with their phrasing take, bytes.
-const PHRASINGS_BOUND: usize = 64 << 20;
+/// Most that timed lines with how they are spoken take, bytes.
+const SPEECHES_BOUND: usize = 64 << 20;
 /// Seconds of sound under one value of the drawn wave.
 pub const PEAK_STEP: Seconds = Seconds(0.005);
 
@@ -40,15 +40,17 @@ pub struct Spoken {
     recording: String,
     channel: Option<u32>,
     timing: Timing,
-    phrasing: Phrasing,
+    /// What the layers follow.
+    pub prosody: Arc<Prosody>,
+    pub phrasing: Phrasing,
 }
 
-/// The shelf of what was found, by line.
-pub struct Phrasings(Shelf<i32, Spoken>);
+/// The shelf of how lines are spoken, by their states.
+pub struct Speeches(Shelf<Version, Spoken>);
 
-impl Default for Phrasings {
-    fn default() -> Phrasings {
-        Phrasings(Shelf::new(PHRASINGS_BOUND))
+impl Default for Speeches {
+    fn default() -> Speeches {
+        Speeches(Shelf::new(SPEECHES_BOUND))
     }
 }
 
@@ -80,22 +82,27 @@ impl App {
         found.ok_or_else(|| crate::problem::Problem::unexpected("a recording was read and is gone"))
     }
 
-    /// How a line is spoken; found anew when its times or its sound are others.
-    pub(crate) fn phrasing(&self, line: &StoredLine) -> Answer<Option<Phrasing>> {
-        let Some(timing) = &line.document.timing else { return Ok(None) };
-        let channel = line.document.listen.channel;
+    /// How a line is spoken, none without times; found anew when its times or its sound are others.
+    pub(crate) fn spoken(
+        &self,
+        version: Version,
+        line: &Line,
+        recording: &str,
+    ) -> Answer<Option<Arc<Spoken>>> {
+        let Some(timing) = &line.timing else { return Ok(None) };
+        let channel = line.listen.channel;
         let make = |kept: Option<&Arc<Spoken>>| -> Answer<Option<Arc<Spoken>>> {
-            let same = |k: &&Arc<Spoken>| {
-                k.recording == line.recording && k.channel == channel && k.timing == *timing
-            };
+            let same =
+                |k: &&Arc<Spoken>| k.recording == recording && k.channel == channel && k.timing == *timing;
             if let Some(kept) = kept.filter(same) {
                 return Ok(Some(kept.clone()));
             }
-            let phrasing = Phrasing::of(timing, &self.voice(&line.recording, channel)?.tracks);
-            let (recording, timing) = (line.recording.clone(), timing.clone());
-            Ok(Some(Arc::new(Spoken { recording, channel, timing, phrasing })))
+            let (prosody, phrasing) = phrasing::spoken(timing, &self.voice(recording, channel)?.tracks);
+            let (recording, timing, prosody) = (recording.to_string(), timing.clone(), Arc::new(prosody));
+            Ok(Some(Arc::new(Spoken { recording, channel, timing, prosody, phrasing })))
         };
-        let bytes = |s: &Spoken| 200 * (s.timing.words.len() + s.timing.sounds.len());
-        Ok(self.phrasings.0.get(&line.id, make, bytes)?.map(|s| s.phrasing.clone()))
+        let bytes =
+            |s: &Spoken| 8 * s.prosody.pitch.len() + 200 * (s.timing.words.len() + s.timing.sounds.len());
+        self.speeches.0.get(&version, make, bytes)
     }
 }

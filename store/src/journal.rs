@@ -122,6 +122,13 @@ fn settle(
     Ok(())
 }
 
+fn awaits_times(c: &mut SqliteConnection, line: &StoredLine) -> Result<bool, StoreError> {
+    let entries = entries(c, line.id)?;
+    let Some(asked) = asked(&entries) else { return Ok(!line.document.is_timed()) };
+    let awaits: bool = step::table.find(asked).select(step::awaits).first(c)?;
+    Ok(awaits && !entries.iter().any(|e| e.is_result && e.cause == Some(asked)))
+}
+
 impl Now<'_> {
     /// What changed since a revision, without what the same gesture did; none if that is too long ago to be told, or
     /// was never.
@@ -163,16 +170,7 @@ impl Now<'_> {
     /// # Errors
     /// The data file cannot be read or written.
     pub fn awaits_times(&mut self) -> Result<bool, StoreError> {
-        let id = self.line.id;
-        let Some(asked) = self.asked()? else { return Ok(!self.line.document.is_timed()) };
-        let awaits: bool = step::table.find(asked).select(step::awaits).first(self.connection)?;
-        let results: i64 = step::table
-            .filter(step::line_id.eq(id))
-            .filter(step::cause.eq(asked))
-            .filter(step::timing.is_not_null())
-            .count()
-            .get_result(self.connection)?;
-        Ok(awaits && results == 0)
+        awaits_times(self.connection, &self.line)
     }
 
     /// Nobody waits any more for times to follow from the last step that asked for them.
@@ -186,37 +184,48 @@ impl Now<'_> {
         Ok(())
     }
 
-    /// Writes a changed document, and what changed for older requests.
+    /// Writes a changed document, and what `edit` changed in it for older requests.
     fn changed(
         &mut self,
         document: Line,
+        edit: &Edit,
         ids: Ids,
         words: &str,
         gesture: Option<&str>,
     ) -> Result<(), StoreError> {
         let id = self.line.id;
         let revision = self.line.revision + 1;
-        let things = Edit::between(&self.line.document, &document).things();
         write(self.connection, id, &document, ids)?;
-        let settled = document.is_timed().then_some(None::<String>);
-        diesel::update(line::table.find(id)).set(line::revision.eq(revision)).execute(self.connection)?;
-        if let Some(none) = settled {
-            diesel::update(line::table.find(id)).set(line::problem.eq(none)).execute(self.connection)?;
-        }
+        let problem = self.line.problem.take().filter(|_| !document.is_timed());
+        diesel::update(line::table.find(id))
+            .set((line::revision.eq(revision), line::problem.eq(&problem)))
+            .execute(self.connection)?;
         diesel::insert_into(change::table)
             .values((
                 change::line_id.eq(id),
                 change::revision.eq(revision),
                 change::words.eq(words),
-                change::things.eq(serde_json::to_string(&things)?),
+                change::things.eq(serde_json::to_string(&edit.things())?),
                 change::gesture.eq(gesture),
             ))
             .execute(self.connection)?;
         let old =
             change::table.filter(change::line_id.eq(id)).filter(change::revision.le(revision - REMEMBERED));
         diesel::delete(old).execute(self.connection)?;
-        self.line = read(self.connection, id)?;
+        if document.listen.take == self.line.document.listen.take {
+            let line = &mut self.line;
+            (line.document, line.ids, line.revision, line.problem) = (document, ids, revision, problem);
+        } else {
+            // Another recording goes with it.
+            self.line = read(self.connection, id)?;
+        }
         Ok(())
+    }
+
+    /// Writes the document as an undo, a redo or a result leaves it.
+    fn settled(&mut self, document: Line, ids: Ids, words: &str) -> Result<(), StoreError> {
+        let edit = Edit::between(&self.line.document, &document);
+        self.changed(document, &edit, ids, words, None)
     }
 
     /// Makes a step; what could be redone before is gone. It is one with the last step if that is of the same gesture.
@@ -226,8 +235,7 @@ impl Now<'_> {
     /// The data file cannot be read or written.
     pub fn step(&mut self, new: NewStep) -> Result<(), StoreError> {
         let id = self.line.id;
-        let before = self.line.document.clone();
-        let mut edit = Edit::between(&before, &new.document);
+        let edit = Edit::between(&self.line.document, &new.document);
         let words = new.words;
         if edit.is_empty() {
             return Ok(());
@@ -252,11 +260,11 @@ impl Now<'_> {
         match same {
             Some((last, asks)) => {
                 // From before the gesture to now.
-                let first = edit_of(self.connection, last)?.inverse().apply(&before)?;
-                edit = Edit::between(&first, &new.document);
+                let first = edit_of(self.connection, last)?.inverse().apply(&self.line.document)?;
+                let whole = Edit::between(&first, &new.document);
                 diesel::update(step::table.find(last))
                     .set((
-                        step::edit.eq(stored::pack(&edit)?),
+                        step::edit.eq(stored::pack(&whole)?),
                         step::words.eq(&words),
                         step::asks.eq(asks || new.asks),
                         step::awaits.eq(new.awaits),
@@ -276,7 +284,7 @@ impl Now<'_> {
                     .execute(self.connection)?;
             }
         }
-        self.changed(new.document, new.ids, &words, new.gesture.as_deref())
+        self.changed(new.document, &edit, new.ids, &words, new.gesture.as_deref())
     }
 
     /// Keeps a result that followed from a step, or from the line as it came: it is journalled behind everything made
@@ -300,7 +308,7 @@ impl Now<'_> {
         let all = entries(self.connection, id)?;
         lift(self.connection, &mut document, &all, last_step(&all))?;
         settle(self.connection, &mut document, id, None)?;
-        self.changed(document, ids, RESULT, None)
+        self.settled(document, ids, RESULT)
     }
 
     /// Takes the last step back, with the results that followed from it.
@@ -320,7 +328,7 @@ impl Now<'_> {
         lift(self.connection, &mut document, &all, last_step(&all))?;
         settle(self.connection, &mut document, id, None)?;
         let words: String = step::table.find(last.id).select(step::words).first(self.connection)?;
-        self.changed(document, self.line.ids, &format!("undo: {words}"), None)
+        self.settled(document, self.line.ids, &format!("undo: {words}"))
     }
 
     /// Makes the step that was taken back last again, with the results that followed from it.
@@ -339,7 +347,7 @@ impl Now<'_> {
         self.mark(next.id, false)?;
         settle(self.connection, &mut document, id, None)?;
         let words: String = step::table.find(next.id).select(step::words).first(self.connection)?;
-        self.changed(document, self.line.ids, &format!("redo: {words}"), None)
+        self.settled(document, self.line.ids, &format!("redo: {words}"))
     }
 
     /// Marks a step and its results as taken back or made again.
@@ -362,6 +370,14 @@ impl Store {
     /// The data file cannot be read or written, or there is no such thing in it.
     pub fn revision(&self, id: i32) -> Result<i64, StoreError> {
         Ok(line::table.find(id).select(line::revision).first(&mut self.connection()?)?)
+    }
+
+    /// Whether a line has yet to get the times that belong to it as it stands.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written.
+    pub fn awaits_times(&self, line: &StoredLine) -> Result<bool, StoreError> {
+        awaits_times(&mut *self.connection()?, line)
     }
 
     /// What of a line can be undone and redone.

@@ -3,6 +3,7 @@
 use crate::op::Op;
 use crate::played::Played;
 use crate::refusal::Refusal;
+use crate::times::starts_alike;
 use crate::{found, hands, laid, spoken};
 use jam_score::{FrameGrid, Ids, Line, Pose, Prosody, Seconds, Timing};
 use std::sync::Arc;
@@ -16,17 +17,17 @@ pub struct TakeFacts {
 
 /// What an operation may ask of the production around the line.
 pub trait House {
-    /// The line with its curves.
+    /// The line as it is now with its curves.
     ///
     /// # Errors
     /// It has no times, or its recording cannot be read.
-    fn played(&self, line: &Line) -> Result<Arc<Played>, Refusal>;
+    fn played(&self) -> Result<Arc<Played>, Refusal>;
 
-    /// What the voice of a line does.
+    /// What the voice of the line does.
     ///
     /// # Errors
     /// Its recording cannot be read.
-    fn prosody(&self, line: &Line) -> Result<Arc<Prosody>, Refusal>;
+    fn prosody(&self) -> Result<Arc<Prosody>, Refusal>;
 
     fn grid(&self) -> FrameGrid;
 
@@ -56,7 +57,7 @@ impl<'a> Situation<'a> {
 
     pub(crate) fn played(&self) -> Result<Arc<Played>, Refusal> {
         self.timing()?;
-        self.house.played(self.line)
+        self.house.played()
     }
 }
 
@@ -79,6 +80,8 @@ pub struct Done {
     pub made: Vec<u32>,
     /// The line is to be timed anew.
     pub asks_for_times: bool,
+    /// It changes what analyses start from: one that was asked of the line before has no place in it.
+    pub asks: bool,
     pub note: Note,
 }
 
@@ -102,6 +105,11 @@ pub(crate) const MAX_WORDS: usize = 120;
 /// Cuts what is too long to be listed.
 pub(crate) fn short(words: &str) -> String {
     words.trim().chars().take(MAX_WORDS).collect()
+}
+
+/// A moment that is asked for; what is no time is the start.
+pub fn moment(seconds: f64) -> Seconds {
+    Seconds(if seconds.is_finite() { seconds.max(0.0) } else { 0.0 })
 }
 
 /// Makes an operation. New things get numbers that the line never had before.
@@ -140,7 +148,8 @@ pub fn act(op: &Op, at: &Situation<'_>) -> Result<Done, Refusal> {
     line.check()?;
     let made = (at.ids.next()..ids.next()).collect();
     let words = short(&change.words);
-    Ok(Done { line, ids, words, made, asks_for_times: change.asks_for_times, note: change.note })
+    let asks = change.asks_for_times || !starts_alike(&line, at.line);
+    Ok(Done { line, ids, words, made, asks_for_times: change.asks_for_times, asks, note: change.note })
 }
 
 /// Gives numbers to what has none. Touches of one new pass get one number for it.

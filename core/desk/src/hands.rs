@@ -1,6 +1,6 @@
 //! What hands lay over the curves.
 
-use crate::act::{Change, Note, Situation, short};
+use crate::act::{Change, Note, Situation, moment, short};
 use crate::op::{Copied, Op, TouchChange};
 use crate::pass;
 use crate::refusal::Refusal;
@@ -17,11 +17,6 @@ const NEAR: f64 = 0.15;
 const SAME: f64 = 1e-4;
 /// The least amount that a value is divided by.
 const LEAST: f32 = 0.01;
-
-/// A moment that is asked for; what is no time is the start.
-fn moment(seconds: f64) -> Seconds {
-    Seconds(if seconds.is_finite() { seconds.max(0.0) } else { 0.0 })
-}
 
 fn own(line: &Line, id: u32) -> Result<&Touch, Refusal> {
     line.touches.iter().find(|t| t.id == id).ok_or_else(|| TouchError::Gone.into())

@@ -1,6 +1,6 @@
 //! What lies on the staves of mood, eyes and head, and how the layers play.
 
-use crate::act::{Change, Situation};
+use crate::act::{self, Change, Situation};
 use crate::fields;
 use crate::op::{Op, Place, Spot};
 use crate::refusal::Refusal;
@@ -29,8 +29,8 @@ fn stretch(at: &Situation<'_>, timing: &Timing, over: Place) -> Result<Span, Ref
         let gone = || Refusal::gone("word", "There is no such word any more; choose again.");
         return Ok(timing.words[timing.word_place(word).ok_or_else(gone)?].span);
     }
-    let time = if over.time.is_finite() { over.time.max(0.0) } else { 0.0 };
-    let prosody = at.house.prosody(at.line)?;
+    let time = act::moment(over.time).0;
+    let prosody = at.house.prosody()?;
     let phrase = prosody.utterances.iter().find(|u| time >= u.start - BEFORE && time <= u.end + BEFORE);
     let (from, to) = phrase.map_or((time, time + USUAL), |u| (u.start - BEFORE, u.end + AFTER));
     let end = timing.end().0;
@@ -205,7 +205,7 @@ pub(crate) fn change(op: &Op, at: &Situation<'_>, ids: &mut Ids) -> Result<Chang
 /// What lies in time.
 fn timed(op: &Op, at: &Situation<'_>, layers: &mut Layers, ids: &mut Ids) -> Result<String, Refusal> {
     let timing = at.timing()?;
-    let moment = |time: f64| Moment::at(timing, Seconds(if time.is_finite() { time.max(0.0) } else { 0.0 }));
+    let moment = |time: f64| Moment::at(timing, act::moment(time));
     Ok(match op {
         Op::AddMood { mood, over, amount } => {
             let over = Stretch::at(timing, stretch(at, timing, *over)?);

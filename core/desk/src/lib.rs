@@ -18,7 +18,7 @@ mod refusal;
 mod spoken;
 pub mod times;
 
-pub use act::{Done, House, Note, Situation, TakeFacts, act, number};
+pub use act::{Done, House, Note, Situation, TakeFacts, act, moment, number};
 pub use meet::{met, needs};
 pub use op::{Copied, Fields, Op, Place, Spot, Taken, TouchChange};
 pub use played::{Played, wire};

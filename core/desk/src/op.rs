@@ -283,3 +283,19 @@ pub enum Op {
     /// Goes back to a snapshot.
     Restore { snapshot: i32 },
 }
+
+impl Op {
+    /// Whether it needs the line's curves, which take long to work out.
+    pub fn reads_curves(&self) -> bool {
+        matches!(
+            self,
+            Op::Key { .. }
+                | Op::LayAs { .. }
+                | Op::Bake { .. }
+                | Op::Unbake { .. }
+                | Op::Strike { .. }
+                | Op::Mend { .. }
+                | Op::Dismiss { .. }
+        )
+    }
+}

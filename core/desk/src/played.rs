@@ -20,8 +20,8 @@ pub struct Played {
 }
 
 impl Played {
-    /// Evaluates a line; none without times. `before` is another state of it whose voice is the same: what both have in
-    /// common is not worked out again.
+    /// Evaluates a line; none without times. `before` is another state of it: what both have in common, if it is the
+    /// same voice, is not worked out again.
     pub fn new(
         line: &Line,
         wiring: &Wiring,
@@ -30,7 +30,8 @@ impl Played {
         before: Option<&Played>,
     ) -> Option<Played> {
         let timing = line.timing.as_ref()?;
-        let before = before.filter(|b| b.grid.rate == grid.rate && b.line.timing == line.timing);
+        let same_voice = |b: &&Played| b.line.timing == line.timing && Arc::ptr_eq(&b.prosody, &prosody);
+        let before = before.filter(same_voice).filter(|b| b.grid.rate == grid.rate);
         let same_before_hands = |b: &&Played| {
             let layers = |l: &Line| (l.diction, l.reach.clone(), l.layers.clone());
             layers(&b.line) == layers(line)
@@ -45,11 +46,6 @@ impl Played {
         let wired = wire(&face, wiring, timing, lead, grid.rate, like.map(|b| (&b.face, &b.wired[..])));
         let (line, wiring) = (line.clone(), wiring.clone());
         Some(Played { line, grid, wiring, prosody, before_hands, face, wired })
-    }
-
-    /// Whether it is this line on this character and grid.
-    pub fn is_of(&self, line: &Line, wiring: &Wiring, grid: FrameGrid) -> bool {
-        self.grid == grid && self.wiring == *wiring && self.line == *line
     }
 
     /// About how much memory it takes, bytes.

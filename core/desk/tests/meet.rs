@@ -14,11 +14,11 @@ use std::sync::Arc;
 struct Empty;
 
 impl House for Empty {
-    fn played(&self, _: &Line) -> Result<Arc<Played>, Refusal> {
+    fn played(&self) -> Result<Arc<Played>, Refusal> {
         Err(Refusal::not_timed())
     }
 
-    fn prosody(&self, _: &Line) -> Result<Arc<Prosody>, Refusal> {
+    fn prosody(&self) -> Result<Arc<Prosody>, Refusal> {
         Ok(Arc::default())
     }
 

@@ -4,6 +4,7 @@
 use crate::ids::Numbered;
 use crate::layers::{Acting, Body, Dismissed, HeadMove, Level, Look, Over, OwnBlink, Settings};
 use crate::line::TimingError;
+use crate::matching::ends_alike;
 use crate::reach::MAX_REACH;
 use crate::takes::Shelved;
 use crate::touch::MAX_KEYS;
@@ -119,9 +120,7 @@ impl<T: Clone + PartialEq> Swap<T> {
 impl<T: Clone + PartialEq> Splice<T> {
     fn between(from: &[T], to: &[T]) -> Option<Splice<T>> {
         let of = from.len();
-        let head = from.iter().zip(to).take_while(|(a, b)| a == b).count();
-        let rest = from.len().min(to.len()) - head;
-        let tail = from.iter().rev().zip(to.iter().rev()).take(rest).take_while(|(a, b)| a == b).count();
+        let (head, tail) = ends_alike(from, to);
         let (from, to) = (&from[head..from.len() - tail], &to[head..to.len() - tail]);
         (!(from.is_empty() && to.is_empty())).then(|| Splice {
             of,
@@ -146,8 +145,8 @@ impl<T: Clone + PartialEq> Splice<T> {
     }
 }
 
-fn times_of(line: &Line) -> Option<TimesOf> {
-    line.timing.as_ref().map(|t| TimesOf { text: t.text.clone(), listen: t.listen })
+fn times_of(timing: Option<&Timing>) -> Option<TimesOf> {
+    timing.map(|t| TimesOf { text: t.text.clone(), listen: t.listen })
 }
 
 impl Change {
@@ -186,7 +185,7 @@ impl Change {
             Change::Settings(s) => s.apply(&mut layers.settings),
             Change::Body(s) => s.apply(&mut layers.body),
             Change::Times(s) => {
-                let mut now = timing.as_ref().map(|t| TimesOf { text: t.text.clone(), listen: t.listen });
+                let mut now = times_of(timing.as_ref());
                 s.apply(&mut now)?;
                 match (timing.as_mut(), now) {
                     (Some(timing), Some(of)) => (timing.text, timing.listen) = (of.text, of.listen),
@@ -219,7 +218,8 @@ impl Edit {
         let none = Timing::default();
         let (a, b) = (from.timing.as_ref().unwrap_or(&none), to.timing.as_ref().unwrap_or(&none));
         let (l, m) = (&from.layers, &to.layers);
-        let times = Swap::between(&times_of(from), &times_of(to)).map(Change::Times);
+        let times =
+            Swap::between(&times_of(from.timing.as_ref()), &times_of(to.timing.as_ref())).map(Change::Times);
         let (begins, ends) = (from.timing.is_none(), to.timing.is_none());
         let rows = [
             Splice::between(&a.words, &b.words).map(Change::Words),

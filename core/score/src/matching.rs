@@ -6,12 +6,18 @@ use std::hash::Hash;
 /// Longest stretch of changed words that is compared word by word; above it nothing in it counts as the same.
 const MOST: usize = 3000;
 
-/// For each new item the old one that it is, in order: the longest common row.
-fn same<T: Hash + Ord>(old: &[T], new: &[T]) -> Vec<Option<usize>> {
-    let mut same = vec![None; new.len()];
+/// How many items two rows have in common at their start, and how many of the rest at their end.
+pub(crate) fn ends_alike<T: PartialEq>(old: &[T], new: &[T]) -> (usize, usize) {
     let head = old.iter().zip(new).take_while(|(a, b)| a == b).count();
     let rest = old.len().min(new.len()) - head;
     let tail = old.iter().rev().zip(new.iter().rev()).take(rest).take_while(|(a, b)| a == b).count();
+    (head, tail)
+}
+
+/// For each new item the old one that it is, in order: the longest common row.
+fn same<T: Hash + Ord>(old: &[T], new: &[T]) -> Vec<Option<usize>> {
+    let mut same = vec![None; new.len()];
+    let (head, tail) = ends_alike(old, new);
     (0..head).for_each(|i| same[i] = Some(i));
     (1..=tail).for_each(|i| same[new.len() - i] = Some(old.len() - i));
     let (o, n) = (&old[head..old.len() - tail], &new[head..new.len() - tail]);

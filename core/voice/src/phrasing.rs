@@ -380,19 +380,15 @@ impl<'a> Voice<'a> {
         let asks = phrase.ending == Ending::Rises || (marked && !asks_what);
         Utterance { start: phrase.span.start.0, end: phrase.span.end.0, asks, asks_what }
     }
-}
 
-/// What the layers hear of a voice.
-pub fn prosody(timing: &Timing, tracks: &VoiceTracks) -> Prosody {
-    let voice = Voice::of(timing, tracks);
-    let utterances = voice.phrases.iter().map(|p| voice.utterance(p)).collect();
-    Prosody { accents: voice.accents(), utterances, level: tracks.level_db.clone(), pitch: voice.pitch }
-}
+    fn prosody(self) -> Prosody {
+        let utterances = self.phrases.iter().map(|p| self.utterance(p)).collect();
+        let (accents, level) = (self.accents(), self.tracks.level_db.clone());
+        Prosody { accents, utterances, level, pitch: self.pitch }
+    }
 
-impl Phrasing {
-    /// Of a timed line with its voice.
-    pub fn of(timing: &Timing, tracks: &VoiceTracks) -> Phrasing {
-        let voice = Voice::of(timing, tracks);
+    fn phrasing(&self) -> Phrasing {
+        let (timing, tracks) = (self.timing, self.tracks);
         let voiced: Vec<f64> = tracks.pitch_hz.iter().filter(|p| **p > 0.0).map(|p| f64::from(*p)).collect();
         let at = |share| percentile(voiced.clone(), share);
         let range = at(0.1).zip(at(0.9)).map_or(0.0, |(low, high)| 12.0 * (high / low).log2());
@@ -413,8 +409,8 @@ impl Phrasing {
             rate: vowels(p.span) / (p.span.length().0 as f32).max(0.05),
         };
         Phrasing {
-            stress: voice.stress(),
-            phrases: voice.phrases.iter().map(phrase).collect(),
+            stress: self.stress(),
+            phrases: self.phrases.iter().map(phrase).collect(),
             breaths: silences().filter_map(|p| breath(tracks, p, level_db)).collect(),
             pauses: silences().filter(|p| p.length().0 >= PAUSE).collect(),
             rate: if talking > 0.0 { all / talking as f32 } else { 0.0 },
@@ -422,6 +418,25 @@ impl Phrasing {
             pitch_range: range as f32,
             level_db,
         }
+    }
+}
+
+/// What the layers hear of a voice, and how the line is spoken: both of one look at it.
+pub fn spoken(timing: &Timing, tracks: &VoiceTracks) -> (Prosody, Phrasing) {
+    let voice = Voice::of(timing, tracks);
+    let phrasing = voice.phrasing();
+    (voice.prosody(), phrasing)
+}
+
+/// What the layers hear of a voice.
+pub fn prosody(timing: &Timing, tracks: &VoiceTracks) -> Prosody {
+    Voice::of(timing, tracks).prosody()
+}
+
+impl Phrasing {
+    /// Of a timed line with its voice.
+    pub fn of(timing: &Timing, tracks: &VoiceTracks) -> Phrasing {
+        Voice::of(timing, tracks).phrasing()
     }
 }
 

@@ -2,7 +2,7 @@
 
 use crate::app::{App, Event};
 use crate::jobs::{Ended, Job, Work, start};
-use jam_desk::times::timed;
+use jam_desk::times::{starts_alike, timed};
 use jam_formats::sound;
 use jam_score::Timing;
 use jam_store::{NewStep, StoreError, StoredLine};
@@ -66,9 +66,7 @@ impl App {
         let was = &asked.line.document;
         let (kept, line) = self.store.change_line(asked.line.id, |now| {
             let document = now.line.document.clone();
-            let same =
-                document.text == was.text && document.listen == was.listen && document.timing == was.timing;
-            if now.asked()? != asked.cause || !same {
+            if now.asked()? != asked.cause || !starts_alike(&document, was) {
                 return Ok::<_, StoreError>(false);
             }
             let mut ids = now.line.ids;
@@ -109,9 +107,9 @@ pub fn run(app: &App, id: i32, by_hand: bool, watch: &dyn Fn(f64) -> bool) -> Re
         if app.keep_times(&asked, timing)? {
             return Ok(());
         }
-        let (awaits, line) = app.store.change_line(id, |now| now.awaits_times())?;
+        let line = app.store.line(id)?;
         // What was corrected meanwhile counts more than what was heard: it starts again from there.
-        if !(awaits && line.problem.is_none()) {
+        if line.problem.is_some() || !app.store.awaits_times(&line)? {
             return Ok(());
         }
     }

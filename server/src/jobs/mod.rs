@@ -266,7 +266,7 @@ pub fn take_up(app: &Arc<App>) -> Result<(), StoreError> {
     }
     for line in app.store.lines()? {
         let waits = app.jobs.analysing(line.id).is_some() || line.problem.is_some();
-        if !waits && app.store.change_line(line.id, |now| now.awaits_times())?.0 {
+        if !waits && app.store.awaits_times(&line)? {
             analyse(app, line.id, false);
         }
     }

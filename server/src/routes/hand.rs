@@ -8,7 +8,7 @@ use crate::routes::lines::{LineView, view};
 use crate::sent::Sent;
 use axum::Json;
 use axum::extract::{Path, Query, State};
-use jam_desk::{Played, Refusal};
+use jam_desk::{Played, Refusal, moment};
 use jam_face::{Control, Region, Why};
 use jam_score::keys::TimedKey;
 use jam_score::{Laid, Line, Pass, ReachOf, Seconds, SoundKind, Timing, Touch};
@@ -126,11 +126,6 @@ pub fn snapshots(app: &App, id: i32) -> Answer<Vec<SnapshotView>> {
 
 /// Longest name of a step or a snapshot.
 pub const MAX_NAME: usize = 120;
-
-/// A moment that a page names; what is no time is the start.
-pub fn moment(seconds: f64) -> Seconds {
-    Seconds(if seconds.is_finite() { seconds.max(0.0) } else { 0.0 })
-}
 
 /// The line with its curves.
 pub fn played(app: &App, id: i32) -> Answer<Arc<Played>> {

@@ -1,6 +1,7 @@
 //! The lines.
 
 use crate::app::{App, Event};
+use crate::evaluate::Version;
 use crate::form::{Form, blocking};
 use crate::house::{self, Asked};
 use crate::jobs::{self, Job};
@@ -194,12 +195,13 @@ fn voice_name(line: &StoredLine) -> String {
 pub fn view(app: &App, line: StoredLine) -> Answer<LineView> {
     let number = app.store.line_number(line.id)?;
     let steps = app.store.steps(line.id)?;
+    let spoken = app.spoken(Version { line: line.id, snapshot: None }, &line.document, &line.recording)?;
     Ok(LineView {
         revision: line.revision,
         summary: summary(app, &line, number, app.store.production()?.grid),
         voice: voice_name(&line),
         takes: speech::takes(app, &line)?,
-        phrasing: app.phrasing(&line)?,
+        phrasing: spoken.map(|s| s.phrasing.clone()),
         touches: hand::touches(&line.document),
         layers: layers::layers(&line.document),
         reach: hand::reaches(&line.document),

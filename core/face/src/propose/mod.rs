@@ -128,16 +128,17 @@ fn wrong_half(shape: &ShapeFacts) -> bool {
 }
 
 /// What a coefficient of the 52-coefficient face-capture vocabulary drives: controls, with what one unit of it is
-/// worth. Empty for names that are none.
-pub fn captured(name: &str) -> Vec<(Control, f32)> {
-    let feeds = known::capture(&Words::of(name)).map_or(Vec::new(), |k| k.feeds);
+/// worth, and the side that it is of. Nothing for names that are none.
+pub fn captured(name: &str) -> (Option<Side>, Vec<(Control, f32)>) {
+    let words = Words::of(name);
+    let feeds = known::capture(&words).map_or(Vec::new(), |k| k.feeds);
     let worth = |f: &Feed| {
         // A gain here says how much of a shape a control is; degrees come back as degrees.
         let (low, high) = f.control.range();
         let unit = if high - low > 2.0 { 1.0 / f.gain } else { f.gain.signum() };
         (f.control, unit)
     };
-    feeds.iter().map(worth).collect()
+    (words.side, feeds.iter().map(worth).collect())
 }
 
 /// A wiring for a character's shapes and joints.

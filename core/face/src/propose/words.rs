@@ -2,7 +2,7 @@
 //! hold the same ones.
 
 /// Side that a name says, the character's own.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Side {
     Left,
     Right,
