@@ -1,9 +1,9 @@
 import { FileButton } from '@mantine/core';
-import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { act, answered } from '../api/act';
 import { type CastMember, type Draft, type LineView, api, isDoubtful, tell } from '../api/client';
 import { isOpen, useJob } from '../components/LineStatus';
+import { useVoice } from './voice';
 import { ListenPart } from './ListenPart';
 
 interface Props {
@@ -14,12 +14,7 @@ interface Props {
 /** The line itself: its text, who says it, how its analysis stands. */
 export function LinePanel({ line, cast }: Props) {
   const { id, state, problem } = line.summary;
-  const voice = useQuery({
-    queryKey: ['voice', id, line.voice],
-    queryFn: () => api.voice(id),
-    staleTime: Infinity,
-  });
-  const report = voice.data?.report;
+  const report = useVoice(line).data?.report;
   const pinned = line.document.timing?.words.some((w) => w.pinned) ?? false;
   const saved = line.document.text;
   const [draft, setDraft] = useState<string | null>(null);

@@ -16,7 +16,7 @@ import {
 import { loopWord } from '../commands';
 import { set, useView } from '../state';
 import { correct, joinSound, pinWord, splitSound, takeOut } from './correct';
-import { soundIsDoubtful, soundOf, soundsOf, wordOf, wordsOf } from './draw';
+import { soundIsDoubtful, soundOf, soundsAt, soundsOf, wordOf, wordsOf } from './draw';
 import { ReachSlider } from './ReachSlider';
 import * as player from './player';
 import { framesOf } from './time';
@@ -45,7 +45,7 @@ export function SelectionPanel({ line, grid }: Props) {
   }
   if (!word) return <Overview line={line} />;
   const place = words.indexOf(word);
-  const mine = soundsOf(line).filter((s) => s.word === place);
+  const mine = soundsAt(line, place);
   const length = word.span.end - word.span.start;
   const stress = line.phrasing?.stress[place] ?? 0.5;
   return (
@@ -200,8 +200,7 @@ function WordTitle({ line, word }: { line: LineView; word: Word }) {
 function SaidAsPart({ line, word }: { line: LineView; word: Word }) {
   const { id } = line.summary;
   const place = wordsOf(line).indexOf(word);
-  const said = soundsOf(line)
-    .filter((s) => s.word === place)
+  const said = soundsAt(line, place)
     .map((s) => `${s.phone}${s.stress ?? ''}`)
     .join(' ');
   const ways = useQuery({ queryKey: ['ways', id, word.id, said], queryFn: () => api.ways(id, word.id) });

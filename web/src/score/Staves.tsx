@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/react-query';
 import { type Grid, type LineView, api } from '../api/client';
 import { currentCurves, onCurves } from '../api/live';
 import { type Listed, get, set, useView } from '../state';
+import { useVoice } from './voice';
 import { type Held, edgeAt, letGo } from './correct';
 import * as draw from './draw';
 import { LayerStave } from './LayerStave';
@@ -88,11 +89,7 @@ export function Staves({ line, grid }: Props) {
   const keys = useView((s) => s.keys);
   const compared = useView((s) => s.compare);
   const [find, setFind] = useState('');
-  const voice = useQuery({
-    queryKey: ['voice', line.summary.id, line.voice],
-    queryFn: () => api.voice(line.summary.id),
-    staleTime: Infinity,
-  });
+  const voice = useVoice(line);
   const vocabulary = useQuery({ queryKey: ['vocabulary'], queryFn: api.vocabulary, staleTime: Infinity });
   const sets = useQuery({ queryKey: ['curveSets'], queryFn: api.curveSets });
   const [fresh, setFresh] = useState(0);

@@ -149,6 +149,9 @@ function pitchScale(line: LineView): ((hz: number) => number) | null {
 export const wordsOf = (line: LineView): Word[] => line.document.timing?.words ?? [];
 export const soundsOf = (line: LineView): Sound[] => line.document.timing?.sounds ?? [];
 
+/** The sounds of the word at a place. */
+export const soundsAt = (line: LineView, place: number) => soundsOf(line).filter((s) => s.word === place);
+
 /** The word or the sound of a number. */
 export const wordOf = (line: LineView, id: number | null) => wordsOf(line).find((w) => w.id === id);
 export const soundOf = (line: LineView, id: number | null) => soundsOf(line).find((s) => s.id === id);
@@ -313,7 +316,7 @@ function drawFolded(c: Context, s: Scene, stave: Stave, folded: Set<number>) {
     c.fill();
     c.strokeStyle = doubtful ? paint.doubt : paint.rule;
     c.stroke();
-    const own = soundsOf(s.line).filter((sound) => sound.word === i);
+    const own = soundsAt(s.line, i);
     const label = own.map((sound) => ipaOf(sound.phone)).join('');
     c.font = `13px ${fonts.ipa}`;
     if (c.measureText(label).width <= right - left - 4) {
