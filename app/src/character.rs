@@ -2,9 +2,9 @@
 
 use crate::read;
 use anyhow::{Context, bail};
-use jam_face::Wiring;
 use jam_formats::glb::{Character, NamedFile};
 use jam_formats::wiring_file;
+use jam_rig::Wiring;
 use serde_json::Value;
 use std::path::{Component, Path};
 

@@ -4,8 +4,8 @@ use crate::layers::LayerOptions;
 use crate::spoken::Spoken;
 use crate::{character, out};
 use clap::Args;
-use jam_face::{Control, Wiring};
-use jam_score::{Frame, FrameGrid, FrameRate, Seconds};
+use jam_rig::Wiring;
+use jam_score::{Control, Frame, FrameGrid, FrameRate, Seconds};
 use serde::Serialize;
 use std::path::PathBuf;
 

@@ -2,9 +2,8 @@
 #![allow(clippy::unwrap_used)]
 
 use jam_desk::Played;
-use jam_face::Control;
 use jam_formats::deliver::Delivery;
-use jam_score::{Frame, FrameGrid, FrameRate, Ids, Line};
+use jam_score::{Control, Frame, FrameGrid, FrameRate, Ids, Line};
 use jam_voice::Analyser;
 use serde_json::Value;
 use std::path::Path;

@@ -8,10 +8,10 @@ pub mod odile;
 
 pub use lines::{BELL, BRAM, Cue, DemoLine, LINES, ODILE};
 
-use jam_face::{Attached, Control, Feed, Wiring};
 use jam_formats::glb::{Character, GlbError};
 use jam_formats::sound::{self, SoundError};
-use jam_score::{Frame, FrameGrid, FrameRate, Ids, Line};
+use jam_rig::{Attached, Feed, Wiring};
+use jam_score::{Control, Frame, FrameGrid, FrameRate, Ids, Line};
 use jam_store::{NewLine, Production, Store, StoreError};
 use jam_voice::{AnalyseError, Analyser, features};
 

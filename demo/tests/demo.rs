@@ -7,12 +7,12 @@ mod common;
 use common::{lines, performance, under};
 use jam_demo::{CHARACTERS, LINES};
 use jam_desk::Played;
-use jam_face::{Control, Feed, MouthKind, Output, Target, Wiring};
 use jam_formats::deliver::Delivery;
 use jam_formats::glb::Character;
 use jam_formats::sound;
+use jam_rig::{Feed, MouthKind, Output, Target, Wiring};
 use jam_score::layers::Mood;
-use jam_score::{Diction, Frame, FrameGrid, FrameRate, Line, Phone, Prosody, Region, Seconds, Span};
+use jam_score::{Control, Diction, Frame, FrameGrid, FrameRate, Line, Phone, Prosody, Region, Seconds, Span};
 use jam_voice::Analyser;
 use serde_json::{Value, json};
 use std::sync::Arc;
@@ -343,7 +343,7 @@ fn every_face_control_but_none_of_the_head_s_own_place_moves_something_on_bram()
 fn a_line_cut_at_both_ends_still_rests_after_it() {
     let recording = sound::read(LINES[9].recording).unwrap();
     let samples = recording.mono();
-    let cut = jam_voice::Recording::new(16_000, vec![samples[6_000..44_000].to_vec()]).unwrap();
+    let cut = jam_sound::Recording::new(16_000, vec![samples[6_000..44_000].to_vec()]).unwrap();
     let found =
         Analyser::shipped().unwrap().analyse(&cut, "I thought the worst of it was over.", &|_| true).unwrap();
     assert_eq!(found.timing.end(), cut.duration());

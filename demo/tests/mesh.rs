@@ -6,7 +6,8 @@ mod common;
 
 use common::{lines, performance, under};
 use jam_demo::CHARACTERS;
-use jam_face::{Performance, Target, Wiring};
+use jam_face::Performance;
+use jam_rig::{Target, Wiring};
 use jam_score::layers::Mood;
 use jam_score::{FrameRate, Phone, Seconds};
 use serde_json::Value;

@@ -1,6 +1,7 @@
 //! Body motion in: how head and neck turn against the trunk, from a BVH file (Biovision hierarchy, a plain text format
 //! that motion programs exchange; from memory). Y is up, the body looks along +Z, angles are degrees.
 
+use glam::{DMat3, EulerRot};
 use std::fmt;
 
 /// How the head turns against the trunk, at even steps; degrees, + to the character's left, + down, + towards its right
@@ -49,19 +50,13 @@ struct Joint {
     first: usize,
 }
 
-type Matrix = [[f64; 3]; 3];
-
-fn times(a: Matrix, b: Matrix) -> Matrix {
-    std::array::from_fn(|i| std::array::from_fn(|j| (0..3).map(|k| a[i][k] * b[k][j]).sum()))
-}
-
-fn turn(axis: Channel, degrees: f64) -> Matrix {
-    let (s, c) = degrees.to_radians().sin_cos();
+fn turn(axis: Channel, degrees: f64) -> DMat3 {
+    let angle = degrees.to_radians();
     match axis {
-        Channel::X => [[1.0, 0.0, 0.0], [0.0, c, -s], [0.0, s, c]],
-        Channel::Y => [[c, 0.0, s], [0.0, 1.0, 0.0], [-s, 0.0, c]],
-        Channel::Z => [[c, -s, 0.0], [s, c, 0.0], [0.0, 0.0, 1.0]],
-        Channel::Place => [[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 0.0, 1.0]],
+        Channel::X => DMat3::from_rotation_x(angle),
+        Channel::Y => DMat3::from_rotation_y(angle),
+        Channel::Z => DMat3::from_rotation_z(angle),
+        Channel::Place => DMat3::IDENTITY,
     }
 }
 
@@ -191,17 +186,18 @@ pub fn read(bytes: &[u8]) -> Result<HeadMotion, BvhError> {
         for value in &mut values {
             *value = words.number()?;
         }
-        let mut turned = turn(Channel::Place, 0.0);
+        let mut turned = DMat3::IDENTITY;
         for joint in chain.iter().map(|i| &joints[*i]) {
             for (k, channel) in joint.channels.iter().enumerate() {
                 let value = values.get(joint.first + k).copied().unwrap_or(0.0);
-                turned = times(turned, turn(*channel, value));
+                turned *= turn(*channel, value);
             }
         }
         // Turned first about the upright axis, then nodded, then tilted.
-        motion.yaw.push(turned[0][2].atan2(turned[2][2]).to_degrees() as f32);
-        motion.pitch.push((-turned[1][2]).clamp(-1.0, 1.0).asin().to_degrees() as f32);
-        motion.roll.push(turned[1][0].atan2(turned[1][1]).to_degrees() as f32);
+        let (yaw, pitch, roll) = turned.to_euler(EulerRot::YXZ);
+        motion.yaw.push(yaw.to_degrees() as f32);
+        motion.pitch.push(pitch.to_degrees() as f32);
+        motion.roll.push(roll.to_degrees() as f32);
     }
     Ok(motion)
 }

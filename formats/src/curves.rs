@@ -1,8 +1,8 @@
 //! Curves out, as JSON: one value a frame of every control and of everything the character's wiring
 //! drives, with the words and sounds they were made from. Described by `docs/formats/curves.schema.json`.
 
-use jam_face::{Control, Sampled, Target, Wiring};
-use jam_score::{Frame, FrameRate, Seconds, Timing};
+use jam_rig::{Sampled, Target, Wiring};
+use jam_score::{Control, Frame, FrameRate, Seconds, Timing};
 use serde::Serialize;
 use std::collections::BTreeMap;
 

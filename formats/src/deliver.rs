@@ -2,7 +2,7 @@
 
 use crate::curves;
 use crate::glb::{Character, Frames, GlbError};
-use jam_face::{Sampled, Wiring};
+use jam_rig::{Sampled, Wiring};
 use jam_score::Timing;
 
 /// Why a line could not be delivered.

@@ -1,6 +1,6 @@
 //! A character's wiring as a file of its own, described by `docs/formats/wiring.schema.json`.
 
-use jam_face::{Wiring, WiringError};
+use jam_rig::{Wiring, WiringError};
 use serde::{Deserialize, Serialize};
 
 /// What the file says it is.

@@ -1,9 +1,9 @@
 //! Animated characters and broken ones.
 #![allow(clippy::unwrap_used)]
 
-use jam_face::{Attached, Control, Feed, Output, Target, Wiring};
 use jam_formats::glb::{self, Character, Frames, GlbError};
-use jam_score::{Frame, FrameGrid, FrameRate};
+use jam_rig::{Attached, Feed, Output, Target, Wiring};
+use jam_score::{Control, Frame, FrameGrid, FrameRate};
 use proptest::prelude::*;
 use serde_json::{Value, json};
 

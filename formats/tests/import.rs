@@ -3,10 +3,10 @@
 //! import library, with Khronos' sample models among them.
 #![allow(clippy::unwrap_used)]
 
-use jam_face::{Attached, Chart, Control, Drawing, Feed, LeftOut, MouthKind, Output, Target, Wiring};
 use jam_formats::glb::{Character, Frames, GlbError, NamedFile};
 use jam_formats::wiring_file;
-use jam_score::{Frame, FrameGrid, FrameRate};
+use jam_rig::{Attached, Chart, Drawing, Feed, LeftOut, MouthKind, Output, Target, Wiring};
+use jam_score::{Control, Frame, FrameGrid, FrameRate};
 use serde_json::{Value, json};
 use std::io::Write;
 use std::path::{Path, PathBuf};
@@ -401,10 +401,10 @@ fn a_wiring_survives_its_file() {
     wiring.outputs[0].feeds.push(Feed {
         times: Some(Control::LipsRound),
         stands_in: true,
-        response: jam_face::Response::Points { points: vec![[0.0, 0.0], [0.5, 0.2], [1.0, 1.0]] },
+        response: jam_rig::Response::Points { points: vec![[0.0, 0.0], [0.5, 0.2], [1.0, 1.0]] },
         ..Feed::new(Control::LipsClose, -0.25)
     });
-    wiring.outputs[1].mix = jam_face::Mix::Strongest;
+    wiring.outputs[1].mix = jam_rig::Mix::Strongest;
     for target in [
         Target::Scale { node: "mouth".into(), axis: [1.0, -0.35, 0.0] },
         Target::Translation { node: "tongue".into(), axis: [0.0, 0.0, 1.0] },

@@ -5,8 +5,9 @@
 
 use futures_util::{SinkExt, StreamExt};
 use jam_score::Ids;
+use jam_sound::Recording;
 use jam_store::{NewLine, Store};
-use jam_voice::{Analyser, Recording};
+use jam_voice::Analyser;
 use serde_json::{Value, json};
 use std::net::SocketAddr;
 use std::time::{Duration, Instant};

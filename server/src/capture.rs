@@ -1,8 +1,8 @@
 //! A face that is captured elsewhere and sent here as it moves: the 52 coefficients, over a WebSocket or as OSC. See
 //! `docs/formats/capture.md`.
 
-use jam_face::Control;
-use jam_face::propose::{Side, captured};
+use jam_rig::propose::{Side, captured};
+use jam_score::Control;
 use rosc::{OscPacket, OscType};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, HashMap};

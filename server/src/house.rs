@@ -5,7 +5,7 @@ use crate::evaluate::{self, Version};
 use crate::jobs;
 use crate::problem::{Answer, Problem};
 use jam_desk::{Done, House, Note, Op, Played, Refusal, Situation, TakeFacts, act, met, needs};
-use jam_face::Wiring;
+use jam_rig::Wiring;
 use jam_score::{FrameGrid, Line, Pose, Prosody};
 use jam_store::{Changes, NewStep, Now, StoreError, StoredLine};
 use std::sync::Arc;

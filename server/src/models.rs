@@ -3,8 +3,8 @@
 use crate::app::App;
 use crate::problem::{Answer, Problem};
 use crate::shelf::Shelf;
-use jam_face::propose::Proposal;
 use jam_formats::glb::{Character, ModelFacts};
+use jam_rig::propose::Proposal;
 use std::sync::Arc;
 
 /// A character's file and what is in it.

@@ -299,7 +299,7 @@ async fn an_analysis_can_be_cancelled_and_started_again() {
     let server = Running::start(&data).await;
     // Long enough that it is still under way when it is cancelled: the line's sound forty times over.
     let sound = jam_formats::sound::read(recording()).unwrap().mono().into_owned();
-    let long = jam_voice::Recording::new(16_000, vec![sound.repeat(40)]).unwrap();
+    let long = jam_sound::Recording::new(16_000, vec![sound.repeat(40)]).unwrap();
     let text = [TEXT; 40].join(" ");
     let (_, added) = server.add("long.wav", &jam_formats::sound::listening_copy(&long).unwrap(), &text).await;
     let id = added["summary"]["id"].as_i64().unwrap();

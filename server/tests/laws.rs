@@ -3,12 +3,11 @@
 #![allow(clippy::unwrap_used)]
 
 use jam_desk::{Op, Place, Spot, TouchChange};
-use jam_face::Control;
 use jam_score::keys::{KeyShape, TimedKey};
 use jam_score::layers::{HeadMove, LayerKind, Look};
 use jam_score::{
-    Correction, Ids, Laid, Line, Listen, Mood, Phone, ReachOf, RecordingFacts, Seconds, Sound, Span, Timing,
-    Word,
+    Control, Correction, Ids, Laid, Line, Listen, Mood, Phone, ReachOf, RecordingFacts, Seconds, Sound, Span,
+    Timing, Word,
 };
 use jam_server::{App, Asked, AskedForTimes, Settings};
 use jam_store::{NewLine, Store, StoreError};

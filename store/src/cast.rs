@@ -3,7 +3,7 @@
 use crate::schema::{cast_member, cast_step};
 use crate::{Steps, Store, StoreError, keep_blob};
 use diesel::prelude::*;
-use jam_face::Wiring;
+use jam_rig::Wiring;
 
 /// A character: its file and how it answers to the controls.
 #[derive(Debug, Clone, PartialEq)]

@@ -1,7 +1,7 @@
 //! The data file keeps what it was given, and its journal goes back and forth.
 #![allow(clippy::unwrap_used)]
 
-use jam_face::Wiring;
+use jam_rig::Wiring;
 use jam_score::{
     Frame, FrameGrid, FrameRate, Ids, Line, Listen, Phone, RecordingFacts, Seconds, Sound, Span, Timing,
 };

@@ -4,10 +4,10 @@ use crate::act::{Change, Note, Situation, moment, short};
 use crate::op::{Copied, Op, TouchChange};
 use crate::pass;
 use crate::refusal::Refusal;
+use jam_face::Performance;
 use jam_face::hand::{self, Put};
-use jam_face::{Control, Performance, Region};
 use jam_score::keys::TimedKey;
-use jam_score::{Laid, Line, ReachOf, Seconds, Timing, Touch, TouchError, reach};
+use jam_score::{Control, Laid, Line, ReachOf, Region, Seconds, Timing, Touch, TouchError, reach};
 
 /// How long a new touch takes to come and to go (common practice).
 const FADE: Seconds = Seconds(0.1);

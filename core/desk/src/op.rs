@@ -1,10 +1,9 @@
 //! What can be done to a line, as it comes in: from the page, from the command line, from anyone. Things are named by
 //! the numbers the desk gave them; new things get theirs here.
 
-use jam_face::{Control, Region};
 use jam_score::keys::{KeyShape, TimedKey};
 use jam_score::layers::{BlinkShape, Body, HeadMove, LayerKind, Look};
-use jam_score::{Correction, Laid, Listen, Mood, ReachOf, Seconds, Span, Timing};
+use jam_score::{Control, Correction, Laid, Listen, Mood, ReachOf, Region, Seconds, Span, Timing};
 use serde::{Deserialize, Serialize};
 
 /// Fields of a setting with their new values; what is not named stays.

@@ -1,9 +1,9 @@
 //! A live pass on even steps: what came when it came, as values of controls.
 
 use crate::op::Taken;
-use jam_face::Control;
 use jam_face::hand::Recorded;
 use jam_face::pads::{self, PADS, Place};
+use jam_score::Control;
 
 /// Steps a second that a pass is brought to.
 pub const HZ: f64 = 60.0;

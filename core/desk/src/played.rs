@@ -1,8 +1,9 @@
 //! A line evaluated: its curves on its character, and how long its shot is. What is shown, checked and delivered all
 //! starts here.
 
-use jam_face::{Cause, Control, HZ, Performance, Sampled, Wiring};
-use jam_score::{Frame, FrameGrid, FrameRate, Line, Prosody, Seconds, Timing, tail};
+use jam_face::{Cause, HZ, Performance};
+use jam_rig::{Chart, Sampled, Wiring};
+use jam_score::{Control, Frame, FrameGrid, FrameRate, Line, Prosody, Seconds, Shot, Timing, tail};
 use std::sync::Arc;
 
 /// A line's curves and what they drive, sample by sample.
@@ -69,7 +70,15 @@ impl Played {
     pub fn sampled(&self) -> Sampled {
         let none = Timing::default();
         let timing = self.line.timing.as_ref().unwrap_or(&none);
-        Sampled::of(&self.face, &self.wiring, self.grid, timing, self.line.diction.lead)
+        // Controls are sampled on every frame and wired there: wired values of another grid must not be interpolated,
+        // or a seal may open.
+        let shot = Shot::of(self.grid, timing.end());
+        let at = |i: i64| self.face.face_at(self.grid.time_of(Frame(shot.first.0 + i)));
+        let faces: Vec<Vec<f32>> = (0..shot.frames() as i64).map(at).collect();
+        let wired = faces.iter().map(|f| self.wiring.apply(f)).collect();
+        let stepped = |c: &Chart| c.stepped(timing, self.line.diction.lead, self.grid.rate, shot.frames());
+        let drawings = self.wiring.chart.as_ref().map(stepped).unwrap_or_default();
+        Sampled { grid: self.grid, faces, wired, drawings }
     }
 }
 

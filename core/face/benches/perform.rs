@@ -1,9 +1,9 @@
 //! How fast a line's curves are made, and how fast they are wired to a character.
 
 use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
-use jam_face::propose::{ShapeFacts, propose};
-use jam_face::{Control, perform};
-use jam_score::{Diction, FrameRate, Phone, Seconds, Sound, Span, Timing};
+use jam_face::perform;
+use jam_rig::propose::{ShapeFacts, propose};
+use jam_score::{Control, Diction, FrameRate, Phone, Seconds, Sound, Span, Timing};
 use std::hint::black_box;
 
 /// Speech-like sounds: consonants and vowels in turn, twelve a second, a pause every two seconds.

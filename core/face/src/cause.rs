@@ -1,60 +1,15 @@
 //! Why a control has the value it has: the sounds, the diction, the voice, the rules, the skin's links and the
 //! touches that make it, each with its part. The parts add up to the value.
 
-use crate::goals::Factor;
+use crate::curves::read;
 use crate::layers::{Trace, follows};
 use crate::links;
+use crate::mouth::{Articulation, Factor, Source};
 use crate::organ::Organ;
-use crate::performance::{Articulation, MouthLayer, Performance, layered, read};
-use crate::trajectory::Source;
+use crate::performance::{MouthLayer, Performance, layered};
+use crate::why::Why;
 use jam_score::{Control, FrameRate, Line, Prosody, Seconds};
 use serde::Serialize;
-
-/// What a part of a value comes from. Sounds are named by their place in the line.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, utoipa::ToSchema)]
-#[serde(tag = "kind", content = "of", rename_all = "snake_case")]
-pub enum Why {
-    /// A sound's own shape.
-    Sound(usize),
-    /// A rule of a sound that must hold: lips sealed, teeth together.
-    Must(usize),
-    /// The diction's openness and lips.
-    Openness,
-    Lips,
-    /// How strongly syllables are stressed.
-    Stress,
-    /// How loud the voice is.
-    Loudness,
-    /// How far sounds are let go.
-    Reach,
-    /// The skin follows another control.
-    Link(Control),
-    /// No mouth is alike on both sides.
-    Sides,
-    /// A mood, by its number.
-    Mood(u32),
-    /// What the words take back of moods and passes.
-    Guard,
-    /// Brows and eyes on stressed words.
-    Brows,
-    /// What is looked at.
-    Gaze,
-    /// The head with the voice, and its sway.
-    Voice,
-    /// The head rides on a body's motion.
-    Body,
-    /// A turn or shiver of the head, by its number.
-    Turn(u32),
-    /// Lids that go with the eyes.
-    Lids,
-    Blink,
-    /// A touch, by its number.
-    Touch(u32),
-    /// The ends of the control's range.
-    Range,
-    /// Small parts of many sounds.
-    Others,
-}
 
 /// A part of a value.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, utoipa::ToSchema)]

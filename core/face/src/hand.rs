@@ -1,9 +1,10 @@
 //! What hands do to whole stretches of curves: bake them to keys and take that back, and let go of what was laid.
 
+use crate::curves::HZ;
 use crate::layers::ease::blurred;
 use crate::layers::mood::held;
 use crate::layers::noise::Seed;
-use crate::performance::{HZ, Performance};
+use crate::performance::Performance;
 use jam_score::keys::{self, KeyShape, TimedKey};
 use jam_score::touch::Key;
 use jam_score::{

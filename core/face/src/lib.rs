@@ -8,8 +8,8 @@
 //! ([`trajectory`]), what is laid over it ([`layers`]), and what the skin does along with it ([`links`]).
 //!
 //! ```
-//! use jam_face::{Control, perform};
-//! use jam_score::{Diction, FrameRate, Phone, Seconds, Sound, Span, Timing};
+//! use jam_face::perform;
+//! use jam_score::{Control, Diction, FrameRate, Phone, Seconds, Sound, Span, Timing};
 //! let sound = |phone, start, end| Sound {
 //!     stress: Some(1), level: -20.0, ..Sound::new(phone, Span::new(start, end))
 //! };
@@ -20,37 +20,25 @@
 //! assert!(face.value(Control::JawOpen, Seconds(0.5)) > 0.4);
 //! ```
 
-pub mod beats;
-pub mod binding;
 pub mod cause;
-mod chart;
-pub mod contact;
+mod curves;
 pub mod findings;
-pub mod goals;
 pub mod hand;
 pub mod layers;
 pub mod links;
-pub mod musts;
+mod mouth;
 mod organ;
 pub mod pads;
 mod performance;
-pub mod propose;
-mod response;
-mod sampled;
 mod sounds;
-pub mod trajectory;
 mod walk;
-mod wired;
-mod wiring;
+mod why;
 
-pub use cause::{Cause, Part, Why, causes};
-pub use chart::{Chart, Drawing, LEAST_HOLD, MouthKind};
-pub use jam_score::{Control, Region};
+pub use cause::{Cause, Part, causes};
+pub use curves::HZ;
+pub use mouth::{beats, goals, musts, trajectory};
 pub use organ::Organ;
-pub use performance::{HZ, Performance, before_hands, jaw_of_loudness, perform, perform_line};
-pub use response::Response;
-pub use sampled::Sampled;
+pub use performance::{Performance, before_hands, jaw_of_loudness, perform, perform_line};
 pub use sounds::{Shape, SpokenSound, spoken};
 pub use walk::{Step, StepOf, Walk};
-pub use wired::Wired;
-pub use wiring::{Attached, Feed, LeftOut, Mix, Output, Target, Wiring, WiringError};
+pub use why::Why;

@@ -1,32 +1,23 @@
 //! The performance of a line: every control as a sampled curve.
 
-use crate::beats;
-use crate::cause::Why;
-use crate::goals::{self, Goal};
+use crate::curves::{Curves, HZ, read};
 use crate::layers::{self, Guard, HEAD, Scene, Told, Trace};
 use crate::links;
-use crate::musts::{self, Must};
+use crate::mouth::{Articulation, articulate};
 use crate::organ::Organ;
-use crate::sounds::{SpokenSound, spoken};
-use crate::trajectory::Solved;
+use crate::why::Why;
 use jam_score::diction::Drive;
 use jam_score::keys;
 use jam_score::{
-    Control, Diction, FrameRate, Hands, Laid, LaidTouch, LayerKind, Line, Prosody, Reach, Region, Seconds,
-    Timing,
+    Control, Diction, FrameRate, Hands, Laid, LaidTouch, LayerKind, Line, Prosody, Region, Seconds, Timing,
 };
 use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
-/// Values a second. Curves are read linearly between them: a rounder reader may overshoot a seal.
-pub const HZ: f64 = 100.0;
-
-/// Sampled curves of every control, from time zero.
+/// Sampled curves of every control, from time zero, and touches over them.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Performance {
-    samples: usize,
-    /// One curve a control, in the order of [`Control::ALL`]; empty where it rests.
-    curves: Vec<Vec<f32>>,
+    curves: Curves,
     /// What the curves of touched controls would be without touches.
     automatic: BTreeMap<Control, Vec<f32>>,
     hands: Hands,
@@ -85,22 +76,10 @@ impl Held {
     }
 }
 
-/// A sampled curve's value at any time, the first and last value beyond its ends.
-pub(crate) fn read(curve: &[f32], time: Seconds) -> f32 {
-    let at = (time.0 * HZ).clamp(0.0, curve.len().saturating_sub(1) as f64);
-    let i = (at as usize).min(curve.len().saturating_sub(2));
-    let a = curve.get(i).copied().unwrap_or(0.0);
-    let b = curve.get(i + 1).copied().unwrap_or(a);
-    a + (b - a) * (at - i as f64) as f32
-}
-
 impl Performance {
-    /// A face at rest for `length`.
-    pub fn at_rest(length: Seconds) -> Performance {
-        let samples = (length.0 * HZ).round() as usize + 1;
-        let curves = vec![Vec::new(); Control::ALL.len()];
+    /// Curves without guard and touches.
+    pub(crate) fn plain(curves: Curves) -> Performance {
         Performance {
-            samples,
             curves,
             automatic: BTreeMap::new(),
             hands: Hands::default(),
@@ -111,25 +90,28 @@ impl Performance {
         }
     }
 
+    /// Its curves with everything on them.
+    pub(crate) fn curves(&self) -> &Curves {
+        &self.curves
+    }
+
     /// Samples a curve.
     pub fn len(&self) -> usize {
-        self.samples
+        self.curves.len()
     }
 
     pub fn is_empty(&self) -> bool {
-        self.samples == 0
+        self.curves.is_empty()
     }
 
-    pub(crate) fn set(&mut self, control: Control, curve: Vec<f32>) {
-        self.curves[control as usize] = curve;
+    /// The sampled curve of a control; none where it rests at 0 throughout.
+    pub fn curve(&self, control: Control) -> Option<&[f32]> {
+        self.curves.curve(control)
     }
 
-    /// A control's curve at its whole length, to be changed.
-    pub(crate) fn full(&mut self, control: Control) -> &mut Vec<f32> {
-        let samples = self.samples;
-        let curve = &mut self.curves[control as usize];
-        curve.resize(samples, 0.0);
-        curve
+    /// A control's value in sample `i`.
+    pub fn sample(&self, control: Control, i: usize) -> f32 {
+        self.curves.sample(control, i)
     }
 
     /// What the layers did: blinks, gaze, wide-eyed words.
@@ -155,8 +137,7 @@ impl Performance {
             if own.is_empty() {
                 continue;
             }
-            let mut curve = std::mem::take(&mut self.curves[control as usize]);
-            curve.resize(self.samples, 0.0);
+            let curve = self.curves.full(control).clone();
             let (low, high) = control.range();
             let guarded = own.iter().any(|t| t.guarded);
             let held = self.guard.as_ref().filter(|_| guarded).map(|g| Held::new(g, control, &curve));
@@ -167,14 +148,14 @@ impl Performance {
             for touch in self.hands.touches.iter().filter(|t| t.control == control) {
                 let (from, to) = touch.reach();
                 let from = (from * HZ).floor().max(0.0) as usize;
-                let to = ((to * HZ).ceil().max(0.0) as usize + 1).min(self.samples);
+                let to = ((to * HZ).ceil().max(0.0) as usize + 1).min(self.len());
                 for (i, value) in laid.iter_mut().enumerate().take(to).skip(from) {
                     *value = self.over(touch, f64::from(*value), i as f64 / HZ) as f32;
                 }
             }
             laid.iter_mut().for_each(|v| *v = v.clamp(low, high));
             self.automatic.insert(control, curve);
-            self.curves[control as usize] = laid;
+            self.curves.set(control, laid);
         }
     }
 
@@ -198,7 +179,7 @@ impl Performance {
                     links::joined(face.sample(control, i), skin).clamp(low, high)
                 };
                 let curve = (0..face.len()).map(joined).collect();
-                face.set(control, curve);
+                face.curves.set(control, curve);
             }
         }
         face.lay(&linked);
@@ -210,30 +191,12 @@ impl Performance {
         let turned = |control: Control| -> Vec<f64> {
             let before = self.automatic.get(&control);
             let by = |i: usize| before.map_or(0.0, |b| f64::from(self.sample(control, i) - b[i]));
-            (0..self.samples).map(by).collect()
+            (0..self.len()).map(by).collect()
         };
         if HEAD[..2].iter().any(|c| self.automatic.contains_key(c)) {
             let turned = [turned(Control::HeadYaw), turned(Control::HeadPitch)];
-            let told = std::mem::take(&mut self.told);
-            layers::follow(self, &told, &turned);
-            self.told = told;
+            layers::follow(&mut self.curves, &self.told, &turned);
         }
-    }
-
-    /// Plays `other` from sample `at` on, over what was there; what passes the end is lost.
-    pub(crate) fn insert(&mut self, at: usize, other: &Performance) {
-        let samples = self.samples;
-        for (own, curve) in self.curves.iter_mut().zip(&other.curves).filter(|(_, c)| !c.is_empty()) {
-            own.resize(samples, 0.0);
-            for (value, new) in own.iter_mut().skip(at).zip(curve) {
-                *value = *new;
-            }
-        }
-    }
-
-    /// The sampled curve of a control; none where it rests at 0 throughout.
-    pub fn curve(&self, control: Control) -> Option<&[f32]> {
-        Some(self.curves[control as usize].as_slice()).filter(|c| !c.is_empty())
     }
 
     /// What a control's curve is without touches, if it has some.
@@ -241,16 +204,11 @@ impl Performance {
         self.automatic.get(&control).map(Vec::as_slice)
     }
 
-    /// A control's value in sample `i`.
-    pub fn sample(&self, control: Control, i: usize) -> f32 {
-        self.curves[control as usize].get(i).copied().unwrap_or(0.0)
-    }
-
     /// A control's value at any time, the first and last value beyond the ends. Touches are exact at any time, so a
     /// key on a frame is met on that frame.
     pub fn value(&self, control: Control, time: Seconds) -> f32 {
         let Some(automatic) = self.automatic.get(&control) else {
-            return read(&self.curves[control as usize], time);
+            return self.curves.value(control, time);
         };
         let (low, high) = control.range();
         let own = self.hands.touches.iter().filter(|t| t.control == control);
@@ -261,13 +219,12 @@ impl Performance {
 
     /// A control's value without touches, at any time.
     pub fn automatic(&self, control: Control, time: Seconds) -> f32 {
-        read(self.untouched(control).unwrap_or(&self.curves[control as usize]), time)
+        self.untouched(control).map_or_else(|| self.curves.value(control, time), |curve| read(curve, time))
     }
 
     /// What touches do to a control at a time: its value without any, and what each adds, by number, in order.
     pub(crate) fn touched(&self, control: Control, time: Seconds) -> (f64, Vec<(u32, f64)>) {
-        let curve = self.automatic.get(&control).unwrap_or(&self.curves[control as usize]);
-        let automatic = f64::from(read(curve, time));
+        let automatic = f64::from(self.automatic(control, time));
         let mut value = automatic;
         let mut added = Vec::new();
         for touch in self.hands.touches.iter().filter(|t| t.control == control) {
@@ -280,7 +237,7 @@ impl Performance {
 
     fn held_live(&self, guard: &Guard, control: Control) -> Arc<Held> {
         let mut live = self.live.0.lock().unwrap_or_else(PoisonError::into_inner);
-        let new = || Arc::new(Held::new(guard, control, &self.curves[control as usize]));
+        let new = || Arc::new(Held::new(guard, control, self.curve(control).unwrap_or(&[])));
         live.entry(control).or_insert_with(new).clone()
     }
 
@@ -307,104 +264,13 @@ impl Performance {
     }
 }
 
-/// The jaw maximum nearest to `wanted` within a span, by a parabola through three samples.
-pub(crate) fn peak_near(curve: &[f64], wanted: f64, start: f64, end: f64) -> Option<f64> {
-    let from = ((start * HZ) as usize).max(1);
-    let to = ((end * HZ) as usize + 1).min(curve.len().saturating_sub(2));
-    (from..=to)
-        .filter(|i| curve[*i] > curve[i - 1] && curve[*i] >= curve[i + 1])
-        .map(|i| {
-            let (a, b, c) = (curve[i - 1], curve[i], curve[i + 1]);
-            (i as f64 + (a - c) / (2.0 * (a - 2.0 * b + c) - 1e-12)) / HZ
-        })
-        .min_by(|x, y| (x - wanted).abs().total_cmp(&(y - wanted).abs()))
-}
-
-/// Passes that move the goals of jaw beats against the error of their peaks. Over the demo's twelve lines
-/// two, three and four passes leave 2, 1 and 2 of 78 beats more than half a frame off: vowels held
-/// between two rules for the jaw, which more passes only push to and fro.
-const ALIGN_PASSES: usize = 3;
-
-/// All that a line's sounds want of the mouth, solved.
-pub(crate) struct Articulation {
-    /// Earlier by the diction's lead.
-    sounds: Vec<SpokenSound>,
-    pub goals: Vec<Goal>,
-    pub musts: Vec<Must>,
-    /// In the order of [`Organ::ALL`].
-    solved: Vec<Solved>,
-}
-
-impl Articulation {
-    /// `n` grid points; none without sounds.
-    fn new(
-        timing: &Timing,
-        reaches: &[Reach],
-        diction: &Diction,
-        rate: FrameRate,
-        n: usize,
-    ) -> Option<Articulation> {
-        let mut sounds = spoken(timing, reaches, (n - 1) as f64 / HZ);
-        if sounds.is_empty() {
-            return None;
-        }
-        beats::mark(&mut sounds, diction);
-        let musts = musts::gather(&sounds, diction, rate);
-        let mut goals = goals::gather(&sounds, &musts, diction);
-        let jaw = aligned_jaw(&sounds, &mut goals, &musts, n, diction);
-        let others = Organ::ALL.iter().skip(1).map(|o| Solved::new(*o, &goals, &musts, n, diction));
-        let solved = std::iter::once(jaw).chain(others).collect();
-        for sound in &mut sounds {
-            sound.start -= diction.lead.0;
-            sound.end -= diction.lead.0;
-        }
-        Some(Articulation { sounds, goals, musts, solved })
-    }
-
-    pub fn organ(&self, organ: Organ) -> &Solved {
-        &self.solved[organ as usize]
-    }
-}
-
-/// The jaw with every beat's peak on its sound. Held vowels are left alone: the maximum of a
-/// plateau is noise.
-fn aligned_jaw(
-    sounds: &[SpokenSound],
-    goals: &mut [Goal],
-    musts: &[Must],
-    n: usize,
-    diction: &Diction,
-) -> Solved {
-    let mut solved = Solved::new(Organ::Jaw, goals, musts, n, diction);
-    let mut owners: BTreeMap<usize, (usize, f64)> = BTreeMap::new();
-    for (g, goal) in goals.iter().enumerate() {
-        let sound = &sounds[goal.sound];
-        if goal.organ == Organ::Jaw && sound.owns_beat && sound.length() <= diction.hold.0 {
-            owners.entry(goal.sound).or_insert((g, 0.5 * (goal.start + goal.end)));
-        }
-    }
-    for _ in 0..ALIGN_PASSES {
-        let curve = solved.curve();
-        for (&i, &(g, wanted)) in &owners {
-            let sound = &sounds[i];
-            if let Some(peak) = peak_near(&curve, wanted, sound.start - 0.05, sound.end + 0.05) {
-                let shift = (0.9 * (wanted - peak)).clamp(-0.02, 0.02);
-                goals[g].start = (goals[g].start + shift).max(wanted - 0.07);
-                goals[g].end = (goals[g].end + shift).max(goals[g].start + 0.01);
-            }
-        }
-        solved = Solved::new(Organ::Jaw, goals, musts, n, diction);
-    }
-    solved
-}
-
 /// Curves of every control for a line's sounds, and `tail` of rest after the recording: the mouth and what the skin
 /// does along with it, without other layers.
 ///
 /// `rate` is the frame rate it will be shown at: every seal, tuck, tongue and closed-teeth rule holds
 /// on at least one frame of that rate, whatever the phase of the grid.
 pub fn perform(timing: &Timing, diction: &Diction, rate: FrameRate, tail: Seconds) -> Performance {
-    articulate(timing, diction, &[], rate, tail).0.by_hand(Hands::default())
+    Performance::plain(articulate(timing, diction, &[], rate, tail).0).by_hand(Hands::default())
 }
 
 /// A line with all its layers, and with what hands changed. None without times.
@@ -436,7 +302,7 @@ pub(crate) fn layered(
     if !mouth.is_whole() {
         for organ in Organ::ALL {
             for &control in organ.controls() {
-                let curve = &mut face.curves[control as usize];
+                let curve = face.own(control);
                 for (i, v) in curve.iter_mut().enumerate() {
                     *v *= mouth.scale(organ, control, i as f64 / HZ) as f32;
                 }
@@ -456,11 +322,11 @@ pub(crate) fn layered(
     }
     let guard = Arc::new(Guard::new(&sounds, &musts, &face, line.layers.settings.guard));
     let scene = Scene { line, timing, heard, rate, guard: &guard };
-    face.told = layers::lay(&mut face, &scene, trace.as_deref_mut());
-    face.guard = Some(guard);
+    let told = layers::lay(&mut face, &scene, trace.as_deref_mut());
     for control in Control::ALL {
-        limit(&mut face.curves[*control as usize], *control, trace.as_deref_mut());
+        limit(face.own(*control), *control, trace.as_deref_mut());
     }
+    let face = Performance { guard: Some(guard), told, ..Performance::plain(face) };
     Some((face, articulation))
 }
 
@@ -518,8 +384,8 @@ pub fn jaw_of_loudness(level: f64, loud: f64, diction: &Diction) -> f64 {
 }
 
 /// The jaw of a line from its loudness alone; loud is its loudest tenth.
-fn by_loudness(timing: &Timing, diction: &Diction, heard: &Prosody, tail: Seconds) -> Performance {
-    let mut face = Performance::at_rest(timing.end() + tail);
+fn by_loudness(timing: &Timing, diction: &Diction, heard: &Prosody, tail: Seconds) -> Curves {
+    let mut face = Curves::at_rest(timing.end() + tail);
     let mut levels: Vec<f32> = heard.level.clone();
     levels.sort_by(f32::total_cmp);
     let Some(loud) = levels.get(levels.len() * 9 / 10).copied().map(f64::from) else { return face };
@@ -533,25 +399,4 @@ fn by_loudness(timing: &Timing, diction: &Diction, heard: &Prosody, tail: Second
     let curve = layers::ease::blurred(&raw, 0.022 * diction.smoothness);
     face.set(Control::JawOpen, curve.iter().map(|x| *x as f32).collect());
     face
-}
-
-/// The mouth, and what the sounds want that makes it so.
-pub(crate) fn articulate(
-    timing: &Timing,
-    diction: &Diction,
-    reaches: &[Reach],
-    rate: FrameRate,
-    tail: Seconds,
-) -> (Performance, Option<Articulation>) {
-    let mut face = Performance::at_rest(timing.end() + tail);
-    let articulation = Articulation::new(timing, reaches, diction, rate, face.len());
-    if let Some(articulation) = &articulation {
-        for organ in Organ::ALL {
-            let curve: Vec<f32> = articulation.organ(organ).curve().iter().map(|x| *x as f32).collect();
-            for control in organ.controls() {
-                face.set(*control, curve.clone());
-            }
-        }
-    }
-    (face, articulation)
 }

@@ -1,8 +1,9 @@
 //! The test walk: every control of a character one after another, then every sound, then a line that
 //! holds them all. What it shows is what the wiring makes of it.
 
-use crate::performance::{HZ, Performance, perform};
-use crate::wiring::Wiring;
+use crate::curves::{Curves, HZ};
+use crate::performance::{Performance, perform};
+use jam_rig::Wiring;
 use jam_score::{Control, Region};
 use jam_score::{Diction, FrameRate, Phone, Seconds, Sound, Span, Timing};
 use serde::Serialize;
@@ -71,14 +72,14 @@ fn swing(x: f64) -> f64 {
     ramp * ramp * (3.0 - 2.0 * ramp)
 }
 
-fn controls(wiring: &Wiring, steps: &mut Vec<Step>) -> Performance {
+fn controls(wiring: &Wiring, steps: &mut Vec<Step>) -> Curves {
     let mut at = PAUSE;
     for control in Control::ALL.iter().copied().filter(|c| wiring.answers_to(*c)) {
         let length = if control.range().0 < 0.0 { 2.0 * ONE_WAY } else { ONE_WAY };
         steps.push(Step { of: StepOf::Control { control }, span: Span::new(at, at + length) });
         at += length + PAUSE;
     }
-    let mut face = Performance::at_rest(Seconds(at));
+    let mut face = Curves::at_rest(Seconds(at));
     let mut curves = vec![Vec::new(); Control::ALL.len()];
     for step in steps.iter() {
         let StepOf::Control { control } = step.of else { continue };
@@ -135,10 +136,10 @@ impl Walk {
         let sounds = perform(&every, &Diction::default(), rate, Seconds::ZERO);
         let line_at = from + every.end().0;
         let said = perform(line, &Diction::default(), rate, tail);
-        let mut face = Performance::at_rest(Seconds(line_at) + line.end() + tail);
+        let mut face = Curves::at_rest(Seconds(line_at) + line.end() + tail);
         face.insert(0, &moves);
-        face.insert(moves.len() - 1, &sounds);
-        face.insert((line_at * HZ).round() as usize, &said);
+        face.insert(moves.len() - 1, sounds.curves());
+        face.insert((line_at * HZ).round() as usize, said.curves());
         steps.push(Step {
             of: StepOf::Line,
             span: Span { start: Seconds(line_at), end: Seconds(line_at) + line.end() },
@@ -153,6 +154,7 @@ impl Walk {
             sounds.iter().map(moved).collect::<Vec<Sound>>()
         };
         let sounds = [shifted(&every.sounds, from), shifted(&line.sounds, line_at)].concat();
+        let face = Performance::plain(face);
         Walk { face, steps, timing: Timing { sounds, ..Timing::default() }, line_start: Seconds(line_at) }
     }
 }

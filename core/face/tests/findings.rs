@@ -4,14 +4,16 @@
 mod common;
 
 use jam_face::findings::{Finding, Looked, Rule, findings};
-use jam_face::propose::{ShapeFacts, propose};
-use jam_face::{Control, Wiring, perform_line};
+use jam_face::perform_line;
+use jam_rig::Wiring;
+use jam_rig::propose::{ShapeFacts, propose};
 use jam_score::layers::{
     Acting, BlinkMode, BlinkShape, Dismissed, LayerKind, Level, Look, Mood, Over, OwnBlink, Stretch,
 };
 use jam_score::prosody::{Accent, Utterance};
 use jam_score::{
-    FrameRate, Ids, Laid, Line, Moment, Pass, Phone, Prosody, Seconds, Sound, Span, Timing, Touch, Word,
+    Control, FrameRate, Ids, Laid, Line, Moment, Pass, Phone, Prosody, Seconds, Sound, Span, Timing, Touch,
+    Word,
 };
 
 /// A line as it should be: air, sounds, air.

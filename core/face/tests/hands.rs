@@ -4,11 +4,11 @@
 mod common;
 
 use jam_face::hand::Put;
-use jam_face::{Control, HZ, Why, causes, hand, perform_line};
+use jam_face::{HZ, Why, causes, hand, perform_line};
 use jam_score::keys::KeyShape;
 use jam_score::{
-    FrameRate, Ids, Laid, Line, Phone, Prosody, Reach, ReachOf, Seconds, Sound, SoundKind, Span, Timing,
-    Touch, Word,
+    Control, FrameRate, Ids, Laid, Line, Phone, Prosody, Reach, ReachOf, Seconds, Sound, SoundKind, Span,
+    Timing, Touch, Word,
 };
 use proptest::prelude::*;
 

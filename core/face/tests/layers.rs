@@ -4,15 +4,15 @@
 mod common;
 
 use jam_face::layers::lids;
-use jam_face::{Control, HZ, Performance, causes, hand, perform_line};
+use jam_face::{HZ, Performance, causes, hand, perform_line};
 use jam_score::keys::{KeyShape, TimedKey};
 use jam_score::layers::{
     Acting, BlinkMode, BlinkShape, HeadMove, Level, Look, Mood, Over, OwnBlink, Pose, Stretch,
 };
 use jam_score::prosody::{Accent, Utterance};
 use jam_score::{
-    Edit, FrameRate, Ids, Laid, LayerKind, Line, Moment, Phone, Prosody, Region, Seconds, Sound, Span,
-    Timing, Touch, Word,
+    Control, Edit, FrameRate, Ids, Laid, LayerKind, Line, Moment, Phone, Prosody, Region, Seconds, Sound,
+    Span, Timing, Touch, Word,
 };
 use proptest::prelude::*;
 

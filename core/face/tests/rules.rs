@@ -3,8 +3,8 @@
 
 mod common;
 
-use jam_face::{Control, HZ, Performance, beats, goals, musts, perform, spoken};
-use jam_score::{Diction, Frame, FrameGrid, FrameRate, Phone, Seconds, Sound, Span, Timing};
+use jam_face::{HZ, Performance, beats, goals, musts, perform, spoken};
+use jam_score::{Control, Diction, Frame, FrameGrid, FrameRate, Phone, Seconds, Sound, Span, Timing};
 use proptest::prelude::*;
 
 fn timing(sounds: &[(Phone, f64)]) -> Timing {

@@ -2,7 +2,8 @@
 //! share of real time.
 
 use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
-use jam_voice::{Analyser, Recording, VoiceTracks, features};
+use jam_sound::Recording;
+use jam_voice::{Analyser, VoiceTracks, features};
 use std::hint::black_box;
 
 const TEXT: &str = "My neighbour planted purple beans along the garden fence.";

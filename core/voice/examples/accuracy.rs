@@ -2,7 +2,8 @@
 //! recogniser's, and how long each takes. `cargo xtask figures` makes its material and runs it.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::cast_precision_loss)]
 
-use jam_voice::{Analyser, Recording, features};
+use jam_sound::Recording;
+use jam_voice::{Analyser, features};
 use std::path::Path;
 use std::time::Instant;
 

@@ -7,11 +7,11 @@ use crate::lay::{Asked, Stretch};
 use crate::model::{AcousticModel, ModelError};
 use crate::phrasing::prosody;
 use crate::prosody::VoiceTracks;
-use crate::recording::{Recording, RecordingError};
 use crate::refine::Looks;
 use crate::text::{self, Script, TextError};
 use crate::{draft, hear};
 use jam_score::{Line, Phone, Prosody, Seconds, Sound, Span, Spoken, SpokenPhone, Timing, same_words};
+use jam_sound::{Recording, RecordingError};
 use std::borrow::Cow;
 
 /// Loudest level of a recording that counts as silence, dB relative to full scale.

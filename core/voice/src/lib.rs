@@ -1,7 +1,8 @@
 //! From a recording and its text to timed words and sounds, loudness and pitch.
 //!
 //! ```no_run
-//! use jam_voice::{Analyser, Recording};
+//! use jam_sound::Recording;
+//! use jam_voice::Analyser;
 //! let recording = Recording::new(48_000, vec![vec![0.0; 48_000]])?;
 //! let found = Analyser::shipped()?.analyse(&recording, "Pull the shutters down.", &|_| true)?;
 //! for word in &found.timing.words {
@@ -29,7 +30,6 @@ pub mod notation;
 mod numbers;
 pub mod phrasing;
 pub mod prosody;
-mod recording;
 mod refine;
 pub mod report;
 pub mod scorer;
@@ -41,5 +41,4 @@ pub use analyse::{AnalyseError, Analyser, Found};
 pub use dictionary::WordList;
 pub use phrasing::Phrasing;
 pub use prosody::VoiceTracks;
-pub use recording::{Intake, Recording, RecordingError};
 pub use report::Report;

@@ -2,9 +2,9 @@
 //! what each means for the lip sync.
 
 use crate::prosody::{FLOOR_DB, HOP, VoiceTracks};
-use crate::recording::Recording;
 use ebur128::{Channel, EbuR128, Mode};
 use jam_score::Seconds;
+use jam_sound::Recording;
 use serde::Serialize;
 
 /// Samples at full scale in a row from which it is clipping and not a lucky peak.

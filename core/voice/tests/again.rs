@@ -2,7 +2,8 @@
 #![allow(clippy::unwrap_used)]
 
 use jam_score::{Correction, Ids, Line, Listen, Phone, Seconds, Span, SpokenPhone, Timing};
-use jam_voice::{AnalyseError, Analyser, Recording, WordList, notation};
+use jam_sound::Recording;
+use jam_voice::{AnalyseError, Analyser, WordList, notation};
 use std::path::Path;
 
 const TEXT: &str = "My neighbour planted purple beans along the garden fence.";

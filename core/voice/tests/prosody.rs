@@ -1,8 +1,9 @@
 //! Pitch against a reference tracker, and what stands out in a line.
 #![allow(clippy::unwrap_used)]
 
+use jam_sound::Recording;
 use jam_voice::phrasing::Ending;
-use jam_voice::{Analyser, Phrasing, Recording, VoiceTracks};
+use jam_voice::{Analyser, Phrasing, VoiceTracks};
 use std::collections::HashMap;
 use std::path::Path;
 

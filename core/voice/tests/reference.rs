@@ -3,7 +3,8 @@
 #![allow(clippy::unwrap_used)]
 
 use jam_score::{Phone, Sound};
-use jam_voice::{AlignError, AnalyseError, Analyser, Recording, features, model};
+use jam_sound::Recording;
+use jam_voice::{AlignError, AnalyseError, Analyser, features, model};
 use std::path::Path;
 
 mod matching;

@@ -2,7 +2,8 @@
 #![allow(clippy::unwrap_used)]
 
 use jam_score::Seconds;
-use jam_voice::{Recording, Report, VoiceTracks, features, report};
+use jam_sound::Recording;
+use jam_voice::{Report, VoiceTracks, features, report};
 use std::f64::consts::TAU;
 
 /// A stereo tone of 1 kHz at 48 kHz: (dB relative to full scale, seconds) after one another.

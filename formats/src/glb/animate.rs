@@ -2,7 +2,7 @@
 
 use super::facts::path_of;
 use super::{Character, GlbError, numbers, target_names};
-use jam_face::{LeftOut, Target, Wired, Wiring};
+use jam_rig::{LeftOut, Target, Wired, Wiring};
 use jam_score::{Frame, FrameGrid};
 use serde_json::{Value, json};
 

@@ -4,9 +4,9 @@
 use super::scene::Scene;
 use super::{Character, GlbError, target_names};
 use glam::{Mat3, Mat4, Vec3};
-use jam_face::Attached;
-use jam_face::binding::{Bind, Surface};
-use jam_face::contact::Vector;
+use jam_rig::Attached;
+use jam_rig::binding::{Bind, Surface};
+use jam_rig::contact::Vector;
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
 
@@ -86,15 +86,14 @@ impl Character {
             let moves = self.moves(&skin_mesh, t)?;
             let at = |i: u32| {
                 let (p, m) = (points[i as usize], moves[i as usize]);
-                [p[0] + m[0], p[1] + m[1], p[2] + m[2]]
+                Vec3::from(p) + Vec3::from(m)
             };
             for (primitive, bound) in primitives.as_array_mut().into_iter().flatten().zip(&binds) {
                 let follow = |(p, bind): &(Vector, Bind)| {
                     if bind.triangle.iter().all(|i| moves[*i as usize] == [0.0; 3]) {
                         return [0.0; 3];
                     }
-                    let moved = bind.place(at);
-                    std::array::from_fn(|k| moved[k] - p[k])
+                    (bind.place(at) - Vec3::from(*p)).to_array()
                 };
                 let own: Vec<Vector> = bound.iter().map(follow).collect();
                 let index = self.push_moves(&own)?;

@@ -3,9 +3,10 @@
 use super::scene::{Scene, direction, freed};
 use super::{Character, GlbError, joint_nodes, numbers, target_names};
 use glam::{Mat3, Mat4, Vec3};
-use jam_face::contact::{LipLine, Vector};
-use jam_face::propose::{self, JointFacts, Proposal, ShapeFacts, Side};
-use jam_face::{Control, LeftOut, Target, Wiring};
+use jam_rig::contact::{LipLine, Vector};
+use jam_rig::propose::{self, JointFacts, Proposal, ShapeFacts, Side};
+use jam_rig::{LeftOut, Target, Wiring};
+use jam_score::Control;
 use serde::Serialize;
 use serde_json::Value;
 use std::collections::BTreeMap;
@@ -322,7 +323,7 @@ impl Character {
         }
         let place = self.mesh_place(scene, *skin)?;
         let (points, triangles) = self.surface(mesh, &place)?;
-        let Some(surface) = jam_face::binding::Surface::new(&points, &triangles) else { return Ok(out) };
+        let Some(surface) = jam_rig::binding::Surface::new(&points, &triangles) else { return Ok(out) };
         let heights = points.iter().map(|p| p[1]);
         let height = heights.clone().fold(f32::MIN, f32::max) - heights.fold(f32::MAX, f32::min);
         // How far each point of the skin is moved at most; by joints, no one can say.

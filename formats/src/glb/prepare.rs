@@ -2,7 +2,7 @@
 //! mouths is a node of its own.
 
 use super::{Character, GlbError};
-use jam_face::{Chart, Wiring};
+use jam_rig::{Chart, Wiring};
 use serde_json::{Value, json};
 
 impl Character {

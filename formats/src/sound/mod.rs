@@ -2,7 +2,7 @@
 
 mod mp4;
 
-use jam_voice::{Intake, Recording, RecordingError};
+use jam_sound::{Intake, Recording, RecordingError};
 use std::fs::File;
 use std::io::{Cursor, Read, Seek};
 use std::panic::AssertUnwindSafe;

@@ -9,9 +9,9 @@ use crate::sent::Sent;
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use jam_desk::{Played, Refusal, moment};
-use jam_face::{Control, Region, Why};
+use jam_face::Why;
 use jam_score::keys::TimedKey;
-use jam_score::{Laid, Line, Pass, ReachOf, Seconds, SoundKind, Timing, Touch};
+use jam_score::{Control, Laid, Line, Pass, ReachOf, Region, Seconds, SoundKind, Timing, Touch};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 

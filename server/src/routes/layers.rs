@@ -16,13 +16,11 @@ use jam_face::findings::{Finding, Rule};
 use jam_face::hand;
 use jam_face::layers::mood::Course;
 use jam_face::pads::{PADS, Pad};
-use jam_face::{Control, Region};
 use jam_formats::bvh;
-use jam_score::keys;
 use jam_score::layers::{
     Acting, BlinkShape, Body, HeadMove, LayerKind, Level, Look, Over, OwnBlink, Settings,
 };
-use jam_score::{Line, Mood, Pose, Seconds, Span, Timing};
+use jam_score::{Control, Line, Mood, Pose, Region, Seconds, Span, Timing, keys};
 use jam_voice::feeling;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;

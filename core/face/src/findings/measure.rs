@@ -1,7 +1,8 @@
 //! What is measured of a performance before it is judged. Thresholds, with what they tell apart, are the design's:
 //! read off 32 good and 32 spoilt performances and tried on 32 more of each.
 
-use crate::performance::{HZ, Performance};
+use crate::curves::HZ;
+use crate::performance::Performance;
 use jam_score::{Control, FrameRate, Seconds};
 
 /// Largest less smallest.

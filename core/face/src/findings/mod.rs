@@ -3,11 +3,13 @@
 
 pub mod measure;
 
+use crate::curves::HZ;
 use crate::hand;
 use crate::hand::Put;
-use crate::performance::{HZ, Performance};
+use crate::mouth::{beats, goals};
+use crate::performance::Performance;
 use crate::sounds::spoken;
-use crate::{Wiring, goals};
+use jam_rig::Wiring;
 use jam_score::layers::{BlinkMode, BlinkShape, Look, Over, OwnBlink, Stretch};
 use jam_score::{
     Control, Correction, CorrectionError, FrameRate, Ids, Laid, LayerKind, Layers, Line, Moment, Mood, Phone,
@@ -184,7 +186,7 @@ impl Looked<'_> {
 }
 
 /// Roundest and farthest forward that lips may be for the lower one to reach the teeth: a little wider than what the
-/// speech itself keeps to ([`crate::musts`]).
+/// speech itself keeps to ([`crate::mouth::musts`]).
 const ROUND_AT_TEETH: (f32, f32) = (0.30, 0.16);
 
 /// Seals and teeth: seal ≥ .98, tuck ≥ .9 on a frame of each (the design's check), and lips not so round that the
@@ -258,10 +260,10 @@ fn sync(looked: &Looked<'_>, out: &mut Vec<Finding>) {
     let touched = looked.face.untouched(Control::JawOpen);
     let Some(before) = touched else { return };
     let mut sounds = spoken(looked.timing, &looked.line.reach, 0.0);
-    crate::beats::mark(&mut sounds, diction);
+    beats::mark(&mut sounds, diction);
     let peak = |curve: &[f32], wanted: f64| {
         let values: Vec<f64> = curve.iter().map(|v| f64::from(*v)).collect();
-        crate::performance::peak_near(&values, wanted, wanted - 0.12, wanted + 0.12)
+        crate::curves::peak_near(&values, wanted, wanted - 0.12, wanted + 0.12)
     };
     for (i, sound) in sounds.iter().enumerate().filter(|(_, s)| s.owns_beat && s.length() <= diction.hold.0) {
         let wanted = goals::core_middle(sound, diction) - diction.lead.0;

@@ -1,6 +1,6 @@
 //! Shapes of motion that all layers are made of.
 
-use crate::performance::HZ;
+use crate::curves::HZ;
 
 /// 0 to 1 without a jerk at either end: the least-jerk way of a limb (Flash & Hogan 1985).
 pub fn least_jerk(u: f64) -> f64 {

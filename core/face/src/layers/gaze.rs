@@ -178,7 +178,7 @@ pub fn in_head(gaze: [f64; 2], head: [f64; 2]) -> [f64; 2] {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::performance::HZ;
+    use crate::curves::HZ;
 
     fn aim(time: f64, yaw: f64) -> Aim {
         Aim { time, yaw, pitch: 0.0, manner: Manner::Look }

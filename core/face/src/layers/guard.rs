@@ -4,10 +4,10 @@
 //! Shares, ramps and slopes were found on every sound under every mood, by looking and on the wired face; a
 //! rounding that is carried across a consonant insists as long as the lips are round.
 
+use crate::curves::{Curves, HZ};
 use crate::layers::ease::{blurred, window};
-use crate::musts::Must;
+use crate::mouth::musts::Must;
 use crate::organ::Organ;
-use crate::performance::{HZ, Performance};
 use crate::sounds::{Aspect, SpokenSound, aims};
 use jam_score::{Control, Phone, Region};
 
@@ -122,7 +122,7 @@ pub struct Guard {
 
 impl Guard {
     /// `strength` 0..1; what must hold holds at any.
-    pub fn new(sounds: &[SpokenSound], musts: &[Must], speech: &Performance, strength: f64) -> Guard {
+    pub fn new(sounds: &[SpokenSound], musts: &[Must], speech: &Curves, strength: f64) -> Guard {
         let n = speech.len();
         let mut claims = vec![vec![0.0f64; n]; Claim::ALL.len()];
         for sound in sounds.iter().filter(|s| s.phone != Phone::Sil) {

@@ -1,9 +1,9 @@
 //! Blinks. How often: 17 a minute at rest, 26 in conversation (Bentivoglio et al. 1997); with large gaze shifts
 //! nearly always (Evinger et al. 1994). Intervals are log-normal; shapes, and what places are liked, common practice.
 
+use crate::curves::HZ;
 use crate::layers::ease::{least_jerk, smooth_step};
 use crate::layers::noise::Seed;
-use crate::performance::HZ;
 use jam_score::layers::BlinkShape;
 use jam_score::{Control, FrameRate};
 

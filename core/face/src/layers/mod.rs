@@ -1,5 +1,5 @@
 //! The layers over the speech, from bottom to top: the difference of sides, moods and brows, the guard that keeps
-//! lips on the words, head, gaze, lids, blinks. Passes and keys come after ([`crate::Performance::by_hand`]).
+//! lips on the words, head, gaze, lids, blinks. Passes and keys come after (`performance.rs`).
 //!
 //! All of it is a function of time and seed: an edit, a loop or another window changes nothing elsewhere.
 
@@ -11,8 +11,8 @@ pub mod mood;
 pub mod noise;
 mod voice;
 
-use crate::cause::Why;
-use crate::performance::{HZ, Performance};
+use crate::curves::{Curves, HZ, read};
+use crate::why::Why;
 use ease::{blurred, screen, window};
 pub use guard::Guard;
 use jam_score::keys;
@@ -55,7 +55,7 @@ pub(crate) struct MadeUp {
 
 /// Lays layers over a mouth.
 struct Laying<'a> {
-    face: &'a mut Performance,
+    face: &'a mut Curves,
     trace: Option<&'a mut Trace>,
     line: &'a Line,
     timing: &'a Timing,
@@ -114,12 +114,12 @@ impl Laying<'_> {
             return;
         }
         let curve = self.face.full(control);
-        let before = self.trace.as_ref().map(|t| crate::performance::read(curve, Seconds(t.time)));
+        let before = self.trace.as_ref().map(|t| read(curve, Seconds(t.time)));
         for (i, value) in curve.iter_mut().enumerate().take(last).skip(first) {
             *value = new(i, f64::from(*value)) as f32;
         }
         if let (Some(trace), Some(before)) = (self.trace.as_mut(), before) {
-            let after = crate::performance::read(curve, Seconds(trace.time));
+            let after = read(curve, Seconds(trace.time));
             if after != before {
                 trace.parts.push((control, why, f64::from(after - before)));
             }
@@ -245,7 +245,7 @@ pub(crate) struct Scene<'a> {
 }
 
 /// Lays every layer over the mouth `face`, and tells what they did.
-pub(crate) fn lay(face: &mut Performance, scene: &Scene<'_>, trace: Option<&mut Trace>) -> Told {
+pub(crate) fn lay(face: &mut Curves, scene: &Scene<'_>, trace: Option<&mut Trace>) -> Told {
     let Scene { line, timing, heard, rate, guard } = scene;
     let layers = &line.layers;
     let (n, length) = (face.len(), face.len().saturating_sub(1) as f64 / HZ);
@@ -484,7 +484,7 @@ pub(crate) fn follows(control: Control) -> bool {
 
 /// Keeps the eyes on their mark, and the lids on the eyes, where hands turned the head; `turned_by` is how far, yaw and
 /// pitch at every sample.
-pub(crate) fn follow(face: &mut Performance, told: &Told, turned_by: &[Vec<f64>; 2]) {
+pub(crate) fn follow(face: &mut Curves, told: &Told, turned_by: &[Vec<f64>; 2]) {
     let n = face.len();
     if !told.made_up.holds || told.gaze[0].len() != n || told.made_up.turned[0].len() != n {
         return;
@@ -539,13 +539,7 @@ fn sides(laying: &mut Laying<'_>, line: &Line, seed: Seed, said: &[f64]) {
 }
 
 /// Moods over the speech: whole where nobody speaks, and in the mouth what the guard leaves.
-fn moods(
-    laying: &mut Laying<'_>,
-    speech: &Performance,
-    guard: &Guard,
-    playing: &[Playing<'_>],
-    said: &[f64],
-) {
+fn moods(laying: &mut Laying<'_>, speech: &Curves, guard: &Guard, playing: &[Playing<'_>], said: &[f64]) {
     let mut controls: Vec<Control> = playing.iter().flat_map(Playing::controls).collect();
     controls.sort_unstable();
     controls.dedup();

@@ -2,9 +2,9 @@
 //! head that does nothing. Angles in degrees. Sizes were found by looking on synthesised speech; nods of 1 to 4
 //! degrees with their peak up to 80 ms before the vowel's are common practice.
 
+use crate::curves::HZ;
 use crate::layers::ease::{Sum, blurred, least_jerk, pulse};
 use crate::layers::noise::{Seed, drift};
-use crate::performance::HZ;
 use jam_score::prosody::{Accent, Prosody};
 use jam_score::{Control, Seconds};
 use std::collections::BTreeMap;

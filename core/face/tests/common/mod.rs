@@ -2,10 +2,10 @@
 #![allow(dead_code, reason = "not every test needs all of it")]
 #![allow(clippy::unwrap_used)]
 
-use jam_face::{Control, Performance};
+use jam_face::Performance;
 use jam_score::keys::KeyShape;
 use jam_score::touch::Key;
-use jam_score::{Laid, Line, Moment, Seconds, Touch};
+use jam_score::{Control, Laid, Line, Moment, Seconds, Touch};
 use proptest::prelude::*;
 
 /// A touch with smooth keys at times of a line, eased in and out over `fade` seconds.

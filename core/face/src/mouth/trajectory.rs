@@ -10,10 +10,10 @@
 //! bands. Musts are pinned inside the solve, points that break a limit one round after the other, so
 //! the curve plans its way to a closure. What the last clamp moves is below .001.
 
-use crate::goals::Goal;
-use crate::musts::Must;
+use super::goals::Goal;
+use super::musts::Must;
+use crate::curves::HZ;
 use crate::organ::Organ;
-use crate::performance::HZ;
 use jam_score::Diction;
 
 /// Weight of the speed term; 0 would overshoot, 2 is sluggish.

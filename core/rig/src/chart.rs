@@ -120,9 +120,14 @@ pub const LEAST_HOLD: usize = 2;
 /// A change of drawing costs this share of a frame of a stressed vowel, so that none is for nothing.
 const CHANGE_COST: f32 = 0.25;
 
+/// What a chart lacks.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+#[error("the chart of mouths cannot be used: {0}")]
+pub struct ChartError(&'static str);
+
 impl Chart {
-    pub(crate) fn check(&self) -> Result<(), crate::WiringError> {
-        let wrong = |why| Err(crate::WiringError::Chart(why));
+    pub(crate) fn check(&self) -> Result<(), ChartError> {
+        let wrong = |why| Err(ChartError(why));
         if self.drawings.is_empty() || self.drawings.len() > MOST_DRAWINGS {
             return wrong("it needs 1 to 200 drawings");
         }

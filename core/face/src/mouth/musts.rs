@@ -3,8 +3,8 @@
 //! at, with room for interpolation and wiring; the rules that are checked are a little wider
 //! (seal ≥ .98, tuck ≥ .9, tongue ≥ .6, jaw of S and Z ≤ .15).
 
+use crate::curves::HZ;
 use crate::organ::Organ;
-use crate::performance::HZ;
 use crate::sounds::SpokenSound;
 use jam_score::{Diction, FrameRate, Phone};
 

@@ -1,7 +1,7 @@
 //! Which vowels own a jaw beat. A speaker merges syllables: the jaw opens for the prominent ones, at
 //! most so often a second, and the rest ride through; a jaw that opens at each vowel flaps.
 
-use crate::goals::{Factor, Wish};
+use super::wish::{Factor, Wish};
 use crate::sounds::{Aspect, SpokenSound, aims};
 use jam_score::Diction;
 

@@ -1,8 +1,9 @@
 //! Wirings by name: every vocabulary understood, the doubtful left unwired, the missing named.
 #![allow(clippy::unwrap_used)]
 
-use jam_face::propose::{JointFacts, Proposal, ShapeFacts, Side, Sureness, chart, missing, pairs, propose};
-use jam_face::{Control, MouthKind, Target};
+use jam_rig::propose::{JointFacts, Proposal, ShapeFacts, Side, Sureness, chart, missing, pairs, propose};
+use jam_rig::{MouthKind, Target};
+use jam_score::Control;
 
 fn shapes(names: &[&str]) -> Vec<ShapeFacts> {
     names.iter().map(|n| ShapeFacts { name: n.to_string(), half: None }).collect()
@@ -48,8 +49,8 @@ fn all_52_names_of_face_capture_are_known_but_three_that_no_control_answers_to()
             }
         }
     }
-    let line = |o: &jam_face::Output| {
-        let feed = |f: &jam_face::Feed| {
+    let line = |o: &jam_rig::Output| {
+        let feed = |f: &jam_rig::Feed| {
             format!("{} {:.3}{}", f.control.name(), f.gain, if f.stands_in { " stands in" } else { "" })
         };
         format!("{}: {}", o.target.name(), o.feeds.iter().map(feed).collect::<Vec<String>>().join(", "))

@@ -4,38 +4,31 @@
 //! closing shape moves apart; per shape the share of the closing shape that brings the pairs together
 //! again is solved by least squares.
 
+use glam::Vec3;
+
 /// A point or a move, in the character's units.
 pub type Vector = [f32; 3];
 
 /// Fewest pairs that make a lip line.
 const FEWEST: usize = 8;
 
-fn minus(a: Vector, b: Vector) -> Vector {
-    [a[0] - b[0], a[1] - b[1], a[2] - b[2]]
-}
-
-fn dot(a: Vector, b: Vector) -> f32 {
-    a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
-}
-
 /// Pairs of vertices that touch at rest and that `close` moves against each other.
 fn lip_pairs(rest: &[Vector], close: &[Vector]) -> Vec<(usize, usize)> {
-    let strongest = close.iter().map(|d| dot(*d, *d)).fold(0.0, f32::max).sqrt();
+    let long = |v: Vector| Vec3::from(v).length();
+    let between = |of: &[Vector], a: usize, b: usize| Vec3::from(of[a]).distance(of[b].into());
+    let strongest = close.iter().map(|d| long(*d)).fold(0.0, f32::max);
     if strongest <= 0.0 {
         return Vec::new();
     }
     let near = 0.02 * strongest;
     // Sorted along x, only neighbours within `near` are compared.
-    let mut moved: Vec<usize> = (0..rest.len().min(close.len()))
-        .filter(|i| dot(close[*i], close[*i]).sqrt() > 0.1 * strongest)
-        .collect();
+    let mut moved: Vec<usize> =
+        (0..rest.len().min(close.len())).filter(|i| long(close[*i]) > 0.1 * strongest).collect();
     moved.sort_by(|a, b| rest[*a][0].total_cmp(&rest[*b][0]));
     let mut pairs = Vec::new();
     for (k, &a) in moved.iter().enumerate() {
         for &b in moved[k + 1..].iter().take_while(|b| rest[**b][0] - rest[a][0] <= near) {
-            let apart = minus(rest[a], rest[b]);
-            let opposed = minus(close[a], close[b]);
-            if dot(apart, apart).sqrt() <= near && dot(opposed, opposed).sqrt() > 0.3 * strongest {
+            if between(rest, a, b) <= near && between(close, a, b) > 0.3 * strongest {
                 pairs.push((a, b));
             }
         }
@@ -46,13 +39,13 @@ fn lip_pairs(rest: &[Vector], close: &[Vector]) -> Vec<(usize, usize)> {
 /// The line where a character's lips touch at rest, and how its closing shape moves them there.
 pub struct LipLine {
     pairs: Vec<(usize, usize)>,
-    closing: Vec<Vector>,
+    closing: Vec<Vec3>,
     power: f32,
 }
 
 /// What is seen of an opening is what it is from the front: glTF characters look along +z.
-fn seen(v: Vector) -> Vector {
-    [v[0], v[1], 0.0]
+fn seen(v: Vec3) -> Vec3 {
+    v.with_z(0.0)
 }
 
 impl LipLine {
@@ -63,16 +56,17 @@ impl LipLine {
         if pairs.len() < FEWEST {
             return None;
         }
-        let closing: Vec<Vector> = pairs.iter().map(|(a, b)| seen(minus(close[*a], close[*b]))).collect();
-        let power = closing.iter().map(|c| dot(*c, *c)).sum();
+        let apart = |(a, b): &(usize, usize)| seen(Vec3::from(close[*a]) - Vec3::from(close[*b]));
+        let closing: Vec<Vec3> = pairs.iter().map(apart).collect();
+        let power = closing.iter().map(|c| c.length_squared()).sum();
         Some(LipLine { pairs, closing, power })
     }
 
     /// How much of the closing shape cancels the lip opening of a shape's full weight; never below 0.
     pub fn parts(&self, shape: &[Vector]) -> f32 {
-        let at = |i: usize| shape.get(i).copied().unwrap_or_default();
+        let at = |i: usize| Vec3::from(shape.get(i).copied().unwrap_or_default());
         let pairs = self.pairs.iter().zip(&self.closing);
-        let against: f32 = pairs.map(|((a, b), c)| dot(minus(at(*a), at(*b)), *c)).sum();
+        let against: f32 = pairs.map(|((a, b), c)| (at(*a) - at(*b)).dot(*c)).sum();
         let share = -against / self.power;
         if share > 0.005 { share } else { 0.0 }
     }

@@ -6,11 +6,13 @@ mod joints;
 mod known;
 mod patterns;
 mod stand_in;
+mod sureness;
 mod words;
 
 pub use drawings::chart;
 pub use joints::{JointFacts, is_set_in, may_be_joint};
 pub use stand_in::{Missing, missing};
+pub use sureness::Sureness;
 pub use words::Side;
 
 use crate::wiring::{Feed, Output, Target, Wiring};
@@ -24,15 +26,6 @@ pub struct ShapeFacts {
     pub name: String,
     /// Which half of the face it moves, if it clearly moves one.
     pub half: Option<Side>,
-}
-
-/// How sure a match is; what is doubtful is not wired.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, utoipa::ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum Sureness {
-    Doubtful,
-    Likely,
-    Sure,
 }
 
 /// What one shape or joint was taken for.

@@ -1,7 +1,7 @@
 //! Joints by name: what turns, about which axis, how far. Axes are those of the character's space (+x its
 //! left, +y up, +z forward) seen from the joint, so that any rig's own axes will do.
 
-use super::Sureness;
+use super::sureness::Sureness;
 use super::words::{Side, Words};
 use crate::contact::Vector;
 use crate::wiring::{Feed, Output, Target};

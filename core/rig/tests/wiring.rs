@@ -1,13 +1,10 @@
 //! Laws of wirings, responses, charts and bindings.
 #![allow(clippy::unwrap_used)]
 
-use jam_face::binding::Surface;
-use jam_face::propose::{ShapeFacts, propose};
-use jam_face::{
-    Chart, Control, Drawing, Feed, Mix, MouthKind, Output, Response, StepOf, Target, Walk, Wiring,
-    WiringError,
-};
-use jam_score::{FrameRate, Phone, Seconds, Sound, Span, Timing};
+use jam_rig::binding::Surface;
+use jam_rig::propose::{ShapeFacts, propose};
+use jam_rig::{Chart, Drawing, Feed, Mix, MouthKind, Output, Response, Target, Wiring, WiringError};
+use jam_score::{Control, FrameRate, Phone, Seconds, Sound, Span, Timing};
 use proptest::prelude::*;
 
 fn morph(name: &str, feeds: Vec<Feed>, low: f32, high: f32) -> Output {
@@ -150,7 +147,7 @@ fn a_product_is_full_only_when_both_are() {
 
 #[test]
 fn one_handle_goes_wide_at_one_end_and_round_at_the_other() {
-    let joint = jam_face::propose::JointFacts {
+    let joint = jam_rig::propose::JointFacts {
         name: "mouth".into(),
         turn_axes: [[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 0.0, 1.0]],
         move_axes: [[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 0.0, 1.0]],
@@ -295,7 +292,7 @@ proptest! {
         let triangles: Vec<[u32; 3]> = (0..points.len() as u32 - 2).map(|i| [i, i + 1, i + 2]).collect();
         let surface = Surface::new(&points, &triangles).unwrap();
         let bind = surface.bind(p);
-        let again = bind.place(|i| points[i as usize]);
+        let again = bind.place(|i| points[i as usize].into()).to_array();
         let far = |a: [f32; 3], b: [f32; 3]| (0..3).map(|k| (a[k] - b[k]).powi(2)).sum::<f32>().sqrt();
         prop_assert!(far(again, p) < 1e-3, "{again:?} for {p:?}");
         prop_assert!((bind.shares.iter().sum::<f32>() - 1.0).abs() < 1e-4 && bind.shares.iter().all(|s| *s >= -1e-4));
@@ -320,37 +317,7 @@ fn a_bound_point_turns_and_moves_with_its_triangle() {
     let bind = Surface::new(&rest, &[[0, 1, 2]]).unwrap().bind([0.25, 0.25, 0.1]);
     // A quarter turn about x and a move: what stood out of the plane lies along -y.
     let turned = [[0.0, 0.0, 5.0], [1.0, 0.0, 5.0], [0.0, 0.0, 6.0]];
-    let at = bind.place(|i| turned[i as usize]);
+    let at = bind.place(|i| turned[i as usize].into());
     let wanted = [0.25, -0.1, 5.25];
     assert!((0..3).all(|k| (at[k] - wanted[k]).abs() < 1e-6), "{at:?}");
-}
-
-#[test]
-fn the_walk_shows_every_wired_control_every_sound_and_then_the_line() {
-    let names: Vec<ShapeFacts> = ["jaw_open", "tongue_out", "jaw_side"]
-        .iter()
-        .map(|n| ShapeFacts { name: n.to_string(), half: None })
-        .collect();
-    let wiring = propose(&names, &[]).wiring;
-    let line = timing(&[(Phone::Sil, 0.2), (Phone::M, 0.1), (Phone::Aa, 0.3), (Phone::Sil, 0.2)]);
-    let walk = Walk::new(&wiring, &line, FrameRate::FILM);
-    let sounds = walk.steps.iter().filter(|s| matches!(s.of, StepOf::Sound { .. })).count();
-    assert_eq!(sounds, Phone::ALL.len() - 1);
-    let mut most = vec![f32::MIN; 3];
-    for (k, step) in walk.steps.iter().take(3).enumerate() {
-        let StepOf::Control { control } = step.of else { panic!("{step:?}") };
-        let n = (step.span.length().0 * 100.0) as usize;
-        for i in 0..n {
-            let at = step.span.start + Seconds(i as f64 / 100.0);
-            let value = wiring.apply(&walk.face.face_at(at));
-            let output =
-                wiring.outputs.iter().position(|o| o.feeds[0].control == control && !o.feeds[0].stands_in);
-            most[k] = most[k].max(value[output.unwrap()]);
-        }
-    }
-    assert!(most.iter().all(|m| *m > 0.99), "{most:?}");
-    // In the line, M is closed and AA open.
-    let at = |t: f64| walk.face.value(Control::LipsClose, walk.line_start + Seconds(t));
-    assert!(at(0.25) > 0.98 && at(0.45) < 0.1);
-    assert!(walk.timing.check().is_ok());
 }

@@ -2,31 +2,7 @@
 //! (barycentric) and its height over it.
 
 use crate::contact::Vector;
-
-fn add(a: Vector, b: Vector) -> Vector {
-    [a[0] + b[0], a[1] + b[1], a[2] + b[2]]
-}
-
-fn minus(a: Vector, b: Vector) -> Vector {
-    [a[0] - b[0], a[1] - b[1], a[2] - b[2]]
-}
-
-fn scaled(a: Vector, k: f32) -> Vector {
-    [a[0] * k, a[1] * k, a[2] * k]
-}
-
-fn dot(a: Vector, b: Vector) -> f32 {
-    a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
-}
-
-fn cross(a: Vector, b: Vector) -> Vector {
-    [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]]
-}
-
-fn unit(a: Vector) -> Vector {
-    let length = dot(a, a).sqrt();
-    if length > 1e-20 { scaled(a, 1.0 / length) } else { [0.0; 3] }
-}
+use glam::Vec3;
 
 /// Where a point sits on a surface.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -36,38 +12,40 @@ pub struct Bind {
     pub shares: [f32; 3],
     /// What is left from the place on the triangle to the point, in the triangle's own frame: along its
     /// first edge, across it, and out of it.
-    pub off: Vector,
+    pub off: Vec3,
 }
 
 /// A triangle's own frame: first edge, across, out.
-fn frame(corners: [Vector; 3]) -> [Vector; 3] {
-    let along = unit(minus(corners[1], corners[0]));
-    let out = unit(cross(along, minus(corners[2], corners[0])));
-    [along, cross(out, along), out]
+fn frame(corners: [Vec3; 3]) -> [Vec3; 3] {
+    let along = (corners[1] - corners[0]).normalize_or_zero();
+    let out = along.cross(corners[2] - corners[0]).normalize_or_zero();
+    [along, out.cross(along), out]
+}
+
+/// The point of a triangle that has these shares of its corners.
+fn mixed(corners: [Vec3; 3], shares: [f32; 3]) -> Vec3 {
+    corners.iter().zip(shares).map(|(c, s)| *c * s).sum()
 }
 
 impl Bind {
     /// Where the point is when the surface's points are at `at`.
-    pub fn place(&self, at: impl Fn(u32) -> Vector) -> Vector {
+    pub fn place(&self, at: impl Fn(u32) -> Vec3) -> Vec3 {
         let corners = self.triangle.map(at);
-        let axes = frame(corners);
-        (0..3).fold([0.0; 3], |sum, k| {
-            add(sum, add(scaled(corners[k], self.shares[k]), scaled(axes[k], self.off[k])))
-        })
+        mixed(corners, self.shares) + mixed(frame(corners), self.off.to_array())
     }
 }
 
 /// The nearest point of a triangle, as shares of its corners (Ericson 2005, *Real-Time Collision
 /// Detection*, 5.1.5; from memory).
-fn nearest_on(corners: [Vector; 3], p: Vector) -> [f32; 3] {
+fn nearest_on(corners: [Vec3; 3], p: Vec3) -> [f32; 3] {
     let [a, b, c] = corners;
-    let (ab, ac, ap) = (minus(b, a), minus(c, a), minus(p, a));
-    let (d1, d2) = (dot(ab, ap), dot(ac, ap));
+    let (ab, ac, ap) = (b - a, c - a, p - a);
+    let (d1, d2) = (ab.dot(ap), ac.dot(ap));
     if d1 <= 0.0 && d2 <= 0.0 {
         return [1.0, 0.0, 0.0];
     }
-    let bp = minus(p, b);
-    let (d3, d4) = (dot(ab, bp), dot(ac, bp));
+    let bp = p - b;
+    let (d3, d4) = (ab.dot(bp), ac.dot(bp));
     if d3 >= 0.0 && d4 <= d3 {
         return [0.0, 1.0, 0.0];
     }
@@ -76,8 +54,8 @@ fn nearest_on(corners: [Vector; 3], p: Vector) -> [f32; 3] {
         let v = d1 / (d1 - d3);
         return [1.0 - v, v, 0.0];
     }
-    let cp = minus(p, c);
-    let (d5, d6) = (dot(ab, cp), dot(ac, cp));
+    let cp = p - c;
+    let (d5, d6) = (ab.dot(cp), ac.dot(cp));
     if d6 >= 0.0 && d5 <= d6 {
         return [0.0, 0.0, 1.0];
     }
@@ -101,8 +79,8 @@ fn nearest_on(corners: [Vector; 3], p: Vector) -> [f32; 3] {
 
 /// A box round some triangles: its corners, and the triangles or its two halves.
 struct Node {
-    low: Vector,
-    high: Vector,
+    low: Vec3,
+    high: Vec3,
     /// Range of `order` for a leaf; else the index of the second half, the first follows at once.
     leaf: Option<(usize, usize)>,
     second: usize,
@@ -132,27 +110,23 @@ impl<'a> Surface<'a> {
         Some(surface)
     }
 
-    fn corners(&self, t: u32) -> [Vector; 3] {
-        self.triangles[t as usize].map(|i| self.points[i as usize])
+    fn corners(&self, t: u32) -> [Vec3; 3] {
+        self.triangles[t as usize].map(|i| self.points[i as usize].into())
     }
 
     fn split(&mut self, from: usize, to: usize) -> usize {
-        let (mut low, mut high) = ([f32::INFINITY; 3], [f32::NEG_INFINITY; 3]);
-        for t in &self.order[from..to] {
-            for corner in self.corners(*t) {
-                for k in 0..3 {
-                    low[k] = low[k].min(corner[k]);
-                    high[k] = high[k].max(corner[k]);
-                }
-            }
-        }
+        let corners = || self.order[from..to].iter().flat_map(|t| self.corners(*t));
+        let (low, high) = (
+            corners().fold(Vec3::INFINITY, |low, c| c.min(low)),
+            corners().fold(Vec3::NEG_INFINITY, |high, c| c.max(high)),
+        );
         let here = self.nodes.len();
         self.nodes.push(Node { low, high, leaf: Some((from, to)), second: 0 });
         if to - from > LEAF {
-            let size = minus(high, low);
+            let size = high - low;
             let axis = (0..3).max_by(|a, b| size[*a].total_cmp(&size[*b])).unwrap_or(0);
             let mut part = self.order[from..to].to_vec();
-            let middle = |t: &u32| self.corners(*t).iter().map(|c| c[axis]).sum::<f32>();
+            let middle = |t: &u32| self.corners(*t).iter().sum::<Vec3>()[axis];
             let half = part.len() / 2;
             part.select_nth_unstable_by(half, |a, b| middle(a).total_cmp(&middle(b)));
             self.order[from..to].copy_from_slice(&part);
@@ -166,16 +140,13 @@ impl<'a> Surface<'a> {
 
     /// How far a point is from the surface.
     pub fn distance(&self, p: Vector) -> f32 {
-        let off = self.bind(p).off;
-        dot(off, off).sqrt()
+        self.bind(p).off.length()
     }
 
     /// The place on the surface that is nearest to a point.
     pub fn bind(&self, p: Vector) -> Bind {
-        let far = |node: &Node| {
-            let gap: Vector = std::array::from_fn(|k| (node.low[k] - p[k]).max(p[k] - node.high[k]).max(0.0));
-            dot(gap, gap)
-        };
+        let p = Vec3::from(p);
+        let far = |node: &Node| (node.low - p).max(p - node.high).max(Vec3::ZERO).length_squared();
         let (mut best, mut nearest, mut shares) = (f32::INFINITY, 0, [1.0, 0.0, 0.0]);
         let mut open = vec![0];
         while let Some(i) = open.pop() {
@@ -195,19 +166,16 @@ impl<'a> Surface<'a> {
             for t in &self.order[from..to] {
                 let corners = self.corners(*t);
                 let s = nearest_on(corners, p);
-                let on = (0..3).fold([0.0; 3], |sum, k| add(sum, scaled(corners[k], s[k])));
-                let gap = minus(p, on);
                 // Of equally near triangles, the first by number, whatever the order of the boxes.
-                let d = dot(gap, gap);
+                let d = p.distance_squared(mixed(corners, s));
                 if d < best || (d == best && *t < nearest) {
                     (best, nearest, shares) = (d, *t, s);
                 }
             }
         }
         let corners = self.corners(nearest);
-        let on = (0..3).fold([0.0; 3], |sum, k| add(sum, scaled(corners[k], shares[k])));
-        let rest = minus(p, on);
-        let off = frame(corners).map(|axis| dot(axis, rest));
+        let rest = p - mixed(corners, shares);
+        let off = Vec3::from(frame(corners).map(|axis| axis.dot(rest)));
         Bind { triangle: self.triangles[nearest as usize], shares, off }
     }
 }

@@ -1,7 +1,7 @@
 //! How one character answers to the controls: what of it moves, what feeds each, and what else belongs
 //! to its setup (attached parts, a chart of whole mouths, motion of its own clips that is kept out).
 
-use crate::chart::Chart;
+use crate::chart::{Chart, ChartError};
 use crate::response::Response;
 use jam_score::Control;
 use serde::{Deserialize, Serialize};
@@ -211,8 +211,8 @@ pub enum WiringError {
     Response(String),
     #[error("the axis of “{0}” has no length; give it a direction such as 1, 0, 0")]
     Axis(String),
-    #[error("the chart of mouths cannot be used: {0}")]
-    Chart(&'static str),
+    #[error(transparent)]
+    Chart(#[from] ChartError),
 }
 
 impl Wiring {
@@ -289,6 +289,6 @@ impl Wiring {
                 return Err(WiringError::Axis(named()));
             }
         }
-        self.chart.as_ref().map_or(Ok(()), Chart::check)
+        Ok(self.chart.as_ref().map_or(Ok(()), Chart::check)?)
     }
 }

@@ -1,0 +1,96 @@
+//! Sampled curves of every control.
+
+use jam_score::{Control, Seconds};
+
+/// Values a second. Curves are read linearly between them: a rounder reader may overshoot a seal.
+pub const HZ: f64 = 100.0;
+
+/// Sampled curves of every control, from time zero.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Curves {
+    samples: usize,
+    /// One curve a control, in the order of [`Control::ALL`]; empty where it rests.
+    curves: Vec<Vec<f32>>,
+}
+
+/// A sampled curve's value at any time, the first and last value beyond its ends.
+pub(crate) fn read(curve: &[f32], time: Seconds) -> f32 {
+    let at = (time.0 * HZ).clamp(0.0, curve.len().saturating_sub(1) as f64);
+    let i = (at as usize).min(curve.len().saturating_sub(2));
+    let a = curve.get(i).copied().unwrap_or(0.0);
+    let b = curve.get(i + 1).copied().unwrap_or(a);
+    a + (b - a) * (at - i as f64) as f32
+}
+
+impl Curves {
+    /// A face at rest for `length`.
+    pub fn at_rest(length: Seconds) -> Curves {
+        let samples = (length.0 * HZ).round() as usize + 1;
+        Curves { samples, curves: vec![Vec::new(); Control::ALL.len()] }
+    }
+
+    /// Samples a curve.
+    pub fn len(&self) -> usize {
+        self.samples
+    }
+
+    pub fn is_empty(&self) -> bool {
+        self.samples == 0
+    }
+
+    pub(crate) fn set(&mut self, control: Control, curve: Vec<f32>) {
+        self.curves[control as usize] = curve;
+    }
+
+    /// A control's curve at its whole length, to be changed.
+    pub(crate) fn full(&mut self, control: Control) -> &mut Vec<f32> {
+        let samples = self.samples;
+        let curve = &mut self.curves[control as usize];
+        curve.resize(samples, 0.0);
+        curve
+    }
+
+    /// A control's curve as it is, to be changed: empty where it rests.
+    pub(crate) fn own(&mut self, control: Control) -> &mut [f32] {
+        &mut self.curves[control as usize]
+    }
+
+    /// A control's value at any time, the first and last value beyond the ends.
+    pub fn value(&self, control: Control, time: Seconds) -> f32 {
+        read(&self.curves[control as usize], time)
+    }
+
+    /// Plays `other` from sample `at` on, over what was there; what passes the end is lost.
+    pub(crate) fn insert(&mut self, at: usize, other: &Curves) {
+        let samples = self.samples;
+        for (own, curve) in self.curves.iter_mut().zip(&other.curves).filter(|(_, c)| !c.is_empty()) {
+            own.resize(samples, 0.0);
+            for (value, new) in own.iter_mut().skip(at).zip(curve) {
+                *value = *new;
+            }
+        }
+    }
+
+    /// The sampled curve of a control; none where it rests at 0 throughout.
+    pub fn curve(&self, control: Control) -> Option<&[f32]> {
+        Some(self.curves[control as usize].as_slice()).filter(|c| !c.is_empty())
+    }
+
+    /// A control's value in sample `i`.
+    pub fn sample(&self, control: Control, i: usize) -> f32 {
+        self.curves[control as usize].get(i).copied().unwrap_or(0.0)
+    }
+}
+
+/// The jaw maximum nearest to `wanted` within a span, by a parabola through three samples.
+pub(crate) fn peak_near(curve: &[f64], wanted: f64, start: f64, end: f64) -> Option<f64> {
+    let from = ((start * HZ) as usize).max(1);
+    let to = ((end * HZ) as usize + 1).min(curve.len().saturating_sub(2));
+    (from..=to)
+        .filter(|i| curve[*i] > curve[i - 1] && curve[*i] >= curve[i + 1])
+        .map(|i| {
+            let (a, b, c) = (curve[i - 1], curve[i], curve[i + 1]);
+            (i as f64 + (a - c) / (2.0 * (a - 2.0 * b + c) - 1e-12)) / HZ
+        })
+        .min_by(|x, y| (x - wanted).abs().total_cmp(&(y - wanted).abs()))
+}

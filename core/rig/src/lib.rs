@@ -1,0 +1,18 @@
+//! How one character answers to the controls: which of its morph targets and joints they move ([`Wiring`]), which whole
+//! mouths it swaps ([`Chart`]), what its names are taken for ([`propose`]), and what is measured on its surfaces
+//! ([`contact`], [`binding`]). Knows controls and nothing of how their curves come to be.
+
+pub mod binding;
+mod chart;
+pub mod contact;
+pub mod propose;
+mod response;
+mod sampled;
+mod wired;
+mod wiring;
+
+pub use chart::{Chart, ChartError, Drawing, LEAST_HOLD, MouthKind};
+pub use response::Response;
+pub use sampled::Sampled;
+pub use wired::Wired;
+pub use wiring::{Attached, Feed, LeftOut, Mix, Output, Target, Wiring, WiringError};
