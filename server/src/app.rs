@@ -2,13 +2,14 @@
 
 use crate::Settings;
 use crate::capture::Capture;
-use crate::evaluate::Evaluations;
-use crate::jobs::Jobs;
-use crate::models::Models;
+use crate::evaluations::Evaluations;
+use crate::jobs::job::{Job, Jobs};
+use crate::models::{Model, Models};
 use crate::problem::{Answer, Problem};
-use crate::voices::{Speeches, Voices};
+use crate::version::Version;
+use crate::voices::{Speeches, Spoken, Voice, Voices};
 use jam_formats::{sound, test_line};
-use jam_score::Timing;
+use jam_score::{Line, Timing};
 use jam_store::Store;
 use jam_voice::{AnalyseError, Analyser, WordList, notation};
 use serde::Serialize;
@@ -33,7 +34,7 @@ pub enum Event {
         id: i32,
     },
     Job {
-        job: crate::jobs::Job,
+        job: Job,
     },
     Deliveries,
     Production,
@@ -88,6 +89,26 @@ impl App {
         let found =
             found.map_err(|e| Problem::unexpected(format!("the test line cannot be analysed: {e}")))?;
         Ok(self.test_line.get_or_init(|| found.timing))
+    }
+
+    /// A character's file by its hash.
+    pub(crate) fn model(&self, hash: &str) -> Answer<Arc<Model>> {
+        self.models.get(&self.store, hash)
+    }
+
+    /// A recording by its hash: its mix, or one channel.
+    pub(crate) fn voice(&self, recording: &str, channel: Option<u32>) -> Answer<Arc<Voice>> {
+        self.voices.get(&self.store, recording, channel)
+    }
+
+    /// How a line is spoken, none without times.
+    pub(crate) fn spoken(
+        &self,
+        version: Version,
+        line: &Line,
+        recording: &str,
+    ) -> Answer<Option<Arc<Spoken>>> {
+        self.speeches.get(|recording, channel| self.voice(recording, channel), version, line, recording)
     }
 
     /// How often cast or production changed since the start: curves of lines depend on them.

@@ -1,39 +1,13 @@
-//! Curves of lines, evaluated once for each state of a line and kept until it changes; and windows of them as bytes.
+//! Curves of lines, evaluated once for each state of a line and kept until it changes.
 
 use crate::app::App;
+use crate::evaluations::Kept;
 use crate::problem::Answer;
-use crate::shelf::Shelf;
-use jam_desk::Played;
-use jam_score::layers::BlinkShape;
-use jam_score::{Control, Line};
+use crate::version::Version;
+use jam_desk::{Played, Refusal};
+use jam_score::Line;
 use jam_store::StoredLine;
-use serde::{Deserialize, Serialize};
 use std::sync::Arc;
-
-/// A line as it is now, or one of its snapshots.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub struct Version {
-    pub line: i32,
-    pub snapshot: Option<i32>,
-}
-
-/// An evaluation, and what it is of: the line's revision, and how often cast and production changed.
-pub struct Kept {
-    stamp: (i64, u64),
-    pub played: Arc<Played>,
-}
-
-/// Most that evaluations take, bytes.
-const BOUND: usize = 512 << 20;
-
-/// The newest evaluation of each state that is looked at.
-pub struct Evaluations(Shelf<Version, Kept>);
-
-impl Default for Evaluations {
-    fn default() -> Evaluations {
-        Evaluations(Shelf::new(BOUND))
-    }
-}
 
 /// Evaluates a line, none without times; `before` is another state of the same line.
 fn evaluate(
@@ -101,73 +75,8 @@ pub fn played_now(app: &App, stored: &StoredLine) -> Answer<Option<Arc<Played>>>
     })
 }
 
-/// A header as JSON with its length before it, padded so that floats can follow.
-pub fn framed(header: &impl Serialize) -> Vec<u8> {
-    let mut text = serde_json::to_vec(header).unwrap_or_default();
-    text.resize(text.len().next_multiple_of(4), b' ');
-    [&(text.len() as u32).to_le_bytes()[..], &text].concat()
-}
-
-/// A stretch of a line's curves that a page asks for; samples, from `from` up to `to`.
-#[derive(Debug, Clone, Deserialize)]
-pub struct WindowRequest {
-    pub line: i32,
-    /// One of its snapshots instead of the line as it is now.
-    pub snapshot: Option<i32>,
-    pub from: usize,
-    pub to: usize,
-}
-
-#[derive(Serialize)]
-struct WindowHeader<'a> {
-    line: i32,
-    snapshot: Option<i32>,
-    hz: f64,
-    from: usize,
-    samples: usize,
-    /// Samples of the whole line.
-    of: usize,
-    controls: Vec<&'a str>,
-    /// Controls with touches: their curves without them come last.
-    untouched: Vec<&'a str>,
-    outputs: usize,
-    /// Blinks of the whole line: from when to when, and whether the lids shut whole.
-    blinks: Vec<(f64, f64, bool)>,
-}
-
-/// A window as bytes: length of the header (u32), header as JSON padded to four bytes, then one
-/// run of little-endian f32 for each control that moves, each target of the wiring, and each touched control's
-/// curve without touches.
-pub fn window(played: &Played, request: &WindowRequest) -> Vec<u8> {
-    let face = &played.face;
-    let to = request.to.min(face.len());
-    let from = request.from.min(to);
-    let moving: Vec<Control> = Control::ALL.iter().copied().filter(|c| face.curve(*c).is_some()).collect();
-    let touched: Vec<(Control, &[f32])> =
-        moving.iter().filter_map(|c| Some((*c, face.untouched(*c)?))).collect();
-    let outputs = played.wired.first().map_or(0, Vec::len);
-    let header = WindowHeader {
-        line: request.line,
-        snapshot: request.snapshot,
-        hz: jam_face::HZ,
-        from,
-        samples: to - from,
-        of: face.len(),
-        controls: moving.iter().map(|c| c.name()).collect(),
-        untouched: touched.iter().map(|(c, _)| c.name()).collect(),
-        outputs,
-        blinks: face.told().blinks.iter().map(|b| (b.start, b.end(), b.shape != BlinkShape::Half)).collect(),
-    };
-    let mut out = framed(&header);
-    out.reserve(4 * (to - from) * (moving.len() + outputs + touched.len()));
-    for control in moving {
-        out.extend((from..to).flat_map(|i| face.sample(control, i).to_le_bytes()));
-    }
-    for output in 0..outputs {
-        out.extend(played.wired[from..to].iter().flat_map(|w| w[output].to_le_bytes()));
-    }
-    for (_, curve) in touched {
-        out.extend(curve[from..to].iter().flat_map(|v| v.to_le_bytes()));
-    }
-    out
+/// A line as it is now with its curves; refused as long as it has no times.
+pub fn now_played(app: &App, id: i32) -> Answer<Arc<Played>> {
+    let found = played(app, Version { line: id, snapshot: None })?;
+    found.ok_or_else(|| Refusal::not_timed().into())
 }

@@ -1,9 +1,10 @@
 //! The desk in this house: operations made inside the data file's transaction, and everyone told.
 
 use crate::app::{App, Event};
-use crate::evaluate::{self, Version};
+use crate::evaluate;
 use crate::jobs;
 use crate::problem::{Answer, Problem};
+use crate::version::Version;
 use jam_desk::{Done, House, Note, Op, Played, Refusal, Situation, TakeFacts, act, met, needs};
 use jam_rig::Wiring;
 use jam_score::{FrameGrid, Line, Pose, Prosody};

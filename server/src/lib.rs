@@ -4,6 +4,7 @@
 mod app;
 pub mod capture;
 mod evaluate;
+mod evaluations;
 mod form;
 mod guard;
 mod house;
@@ -16,7 +17,10 @@ mod range;
 mod routes;
 mod sent;
 mod shelf;
+mod version;
+mod views;
 mod voices;
+mod window;
 
 pub use app::App;
 pub use house::Asked;

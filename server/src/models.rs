@@ -1,10 +1,10 @@
 //! Characters' files, read once and kept while they are in use, with what was found in them.
 
-use crate::app::App;
 use crate::problem::{Answer, Problem};
 use crate::shelf::Shelf;
 use jam_formats::glb::{Character, ModelFacts};
 use jam_rig::propose::Proposal;
+use jam_store::Store;
 use std::sync::Arc;
 
 /// A character's file and what is in it.
@@ -36,17 +36,17 @@ impl Default for Models {
     }
 }
 
-impl App {
+impl Models {
     /// A character's file by its hash.
-    pub(crate) fn model(&self, hash: &str) -> Answer<Arc<Model>> {
+    pub fn get(&self, store: &Store, hash: &str) -> Answer<Arc<Model>> {
         let make = |kept: Option<&Arc<Model>>| -> Answer<Option<Arc<Model>>> {
             if let Some(kept) = kept {
                 return Ok(Some(kept.clone()));
             }
-            let bytes = self.store.blob(hash)?;
+            let bytes = store.blob(hash)?;
             Ok(Some(Arc::new(Model::read(Character::read(&bytes)?, bytes.len())?)))
         };
-        let found = self.models.0.get(&hash.to_string(), make, |m| m.bytes)?;
+        let found = self.0.get(&hash.to_string(), make, |m| m.bytes)?;
         found.ok_or_else(|| Problem::unexpected("a character was read and is gone"))
     }
 }

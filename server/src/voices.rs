@@ -1,11 +1,11 @@
 //! Recordings read once and kept for a while: what is played and what is drawn of them.
 
-use crate::app::App;
-use crate::evaluate::Version;
 use crate::problem::Answer;
 use crate::shelf::Shelf;
+use crate::version::Version;
 use jam_formats::sound::{self, SoundError};
 use jam_score::{Line, Listen, Prosody, Seconds, Timing};
+use jam_store::Store;
 use jam_voice::{Phrasing, Report, VoiceTracks, features, phrasing};
 use std::sync::Arc;
 
@@ -68,23 +68,27 @@ fn read(bytes: &[u8], channel: Option<u32>) -> Result<Voice, SoundError> {
     Ok(Voice { listening_copy, report: Report::of(&whole, &tracks), tracks, peaks })
 }
 
-impl App {
+impl Voices {
     /// A recording by its hash: its mix, or one channel.
-    pub(crate) fn voice(&self, recording: &str, channel: Option<u32>) -> Answer<Arc<Voice>> {
+    pub fn get(&self, store: &Store, recording: &str, channel: Option<u32>) -> Answer<Arc<Voice>> {
         let make = |kept: Option<&Arc<Voice>>| -> Answer<Option<Arc<Voice>>> {
             match kept {
                 Some(kept) => Ok(Some(kept.clone())),
-                None => Ok(Some(Arc::new(read(&self.store.blob(recording)?, channel)?))),
+                None => Ok(Some(Arc::new(read(&store.blob(recording)?, channel)?))),
             }
         };
         let bytes = |v: &Voice| v.listening_copy.len() + 8 * v.peaks.len() + 8 * v.tracks.level_db.len();
-        let found = self.voices.0.get(&(recording.to_string(), channel), make, bytes)?;
+        let found = self.0.get(&(recording.to_string(), channel), make, bytes)?;
         found.ok_or_else(|| crate::problem::Problem::unexpected("a recording was read and is gone"))
     }
+}
 
-    /// How a line is spoken, none without times; found anew when its times or its sound are others.
-    pub(crate) fn spoken(
+impl Speeches {
+    /// How a line is spoken, none without times; found anew when its times or its sound are others. `voice` gives a
+    /// recording by its hash and channel.
+    pub fn get(
         &self,
+        voice: impl FnOnce(&str, Option<u32>) -> Answer<Arc<Voice>>,
         version: Version,
         line: &Line,
         recording: &str,
@@ -97,12 +101,12 @@ impl App {
             if let Some(kept) = kept.filter(same) {
                 return Ok(Some(kept.clone()));
             }
-            let (prosody, phrasing) = phrasing::spoken(timing, &self.voice(recording, channel)?.tracks);
+            let (prosody, phrasing) = phrasing::spoken(timing, &voice(recording, channel)?.tracks);
             let (recording, timing, prosody) = (recording.to_string(), timing.clone(), Arc::new(prosody));
             Ok(Some(Arc::new(Spoken { recording, channel, timing, prosody, phrasing })))
         };
         let bytes =
             |s: &Spoken| 8 * s.prosody.pitch.len() + 200 * (s.timing.words.len() + s.timing.sounds.len());
-        self.speeches.0.get(&version, make, bytes)
+        self.0.get(&version, make, bytes)
     }
 }

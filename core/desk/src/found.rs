@@ -1,8 +1,8 @@
 //! Findings mended and dismissed.
 
-use crate::act::{Change, Situation, short};
 use crate::op::Op;
 use crate::refusal::Refusal;
+use crate::situation::{Change, Situation, short};
 use jam_face::findings::{Finding, Looked, findings};
 use jam_score::layers::Dismissed;
 use jam_score::{Ids, Moment};

@@ -1,9 +1,9 @@
 //! What hands lay over the curves.
 
-use crate::act::{Change, Note, Situation, moment, short};
 use crate::op::{Copied, Op, TouchChange};
 use crate::pass;
 use crate::refusal::Refusal;
+use crate::situation::{Change, Note, Situation, moment, short};
 use jam_face::Performance;
 use jam_face::hand::{self, Put};
 use jam_score::keys::TimedKey;

@@ -1,9 +1,9 @@
 //! What lies on the staves of mood, eyes and head, and how the layers play.
 
-use crate::act::{self, Change, Situation};
 use crate::fields;
 use crate::op::{Op, Place, Spot};
 use crate::refusal::Refusal;
+use crate::situation::{self, Change, Situation};
 use jam_score::ids::{Numbered, place};
 use jam_score::layers::{
     Acting, HeadMove, LayerKind, Layers, Level, Look, Mark, Over, OwnBlink, Settings, Stretch,
@@ -29,7 +29,7 @@ fn stretch(at: &Situation<'_>, timing: &Timing, over: Place) -> Result<Span, Ref
         let gone = || Refusal::gone("word", "There is no such word any more; choose again.");
         return Ok(timing.words[timing.word_place(word).ok_or_else(gone)?].span);
     }
-    let time = act::moment(over.time).0;
+    let time = situation::moment(over.time).0;
     let prosody = at.house.prosody()?;
     let phrase = prosody.utterances.iter().find(|u| time >= u.start - BEFORE && time <= u.end + BEFORE);
     let (from, to) = phrase.map_or((time, time + USUAL), |u| (u.start - BEFORE, u.end + AFTER));
@@ -205,7 +205,7 @@ pub(crate) fn change(op: &Op, at: &Situation<'_>, ids: &mut Ids) -> Result<Chang
 /// What lies in time.
 fn timed(op: &Op, at: &Situation<'_>, layers: &mut Layers, ids: &mut Ids) -> Result<String, Refusal> {
     let timing = at.timing()?;
-    let moment = |time: f64| Moment::at(timing, act::moment(time));
+    let moment = |time: f64| Moment::at(timing, situation::moment(time));
     Ok(match op {
         Op::AddMood { mood, over, amount } => {
             let over = Stretch::at(timing, stretch(at, timing, *over)?);

@@ -15,12 +15,14 @@ mod op;
 mod pass;
 mod played;
 mod refusal;
+mod situation;
 mod spoken;
 pub mod times;
 
-pub use act::{Done, House, Note, Situation, TakeFacts, act, moment, number};
+pub use act::{Done, act, number};
 pub use meet::{met, needs};
 pub use op::{Copied, Fields, Op, Place, Spot, Taken, TouchChange};
 pub use played::{Played, wire};
 pub use refusal::{Kind, Refusal};
+pub use situation::{House, Note, Situation, TakeFacts, moment};
 pub use spoken::{text_word, word_key};

@@ -1,9 +1,9 @@
 //! What is said, by whom, how it is heard and articulated.
 
-use crate::act::{Change, Situation};
 use crate::fields;
 use crate::op::Op;
 use crate::refusal::Refusal;
+use crate::situation::{Change, Situation};
 use crate::times;
 use jam_score::{Correction, Ids, Line, diction};
 use jam_voice::text::TextWord;

@@ -1,7 +1,7 @@
 //! Where what is tied to words and sounds goes when they change. What a thing is tied to it names by number; what is
 //! still there needs nothing, what is gone leaves its things to its neighbours, or aside.
 
-use crate::touch::Moment;
+use crate::moment::Moment;
 use crate::{Seconds, Timing};
 
 /// The way from old times to new ones.

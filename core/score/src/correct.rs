@@ -2,7 +2,7 @@
 //! the times; what it was before is its inverse. A word whose times or sounds were corrected is pinned: it
 //! stays as it is when the line is timed again.
 
-use crate::line::DOUBTFUL;
+use crate::timing::DOUBTFUL;
 use crate::{Ids, Phone, Seconds, Sound, Span, Spoken, Timing};
 use serde::{Deserialize, Serialize};
 

@@ -3,10 +3,10 @@
 
 use crate::ids::Numbered;
 use crate::layers::{Acting, Body, Dismissed, HeadMove, Level, Look, Over, OwnBlink, Settings};
-use crate::line::TimingError;
 use crate::matching::ends_alike;
 use crate::reach::MAX_REACH;
-use crate::takes::Shelved;
+use crate::tied::Shelved;
+use crate::timing::TimingError;
 use crate::touch::MAX_KEYS;
 use crate::{
     Diction, DictionError, LayersError, Line, Listen, Noise, Reach, ReachOf, Sound, Timing, Touch,

@@ -4,7 +4,8 @@
 use crate::carry::Carry;
 use crate::ids::{Numbered, place};
 use crate::keys::TimedKey;
-use crate::touch::{MAX_AMOUNT, MAX_FADE, MAX_KEYS, Moment};
+use crate::moment::Moment;
+use crate::touch::{MAX_AMOUNT, MAX_FADE, MAX_KEYS};
 use crate::{Control, Region, Seconds, Span, Timing};
 use serde::{Deserialize, Serialize};
 

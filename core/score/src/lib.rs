@@ -26,12 +26,15 @@ pub mod keys;
 pub mod layers;
 mod line;
 mod matching;
+mod moment;
 mod percentile;
 mod phone;
 pub mod prosody;
 pub mod reach;
 mod takes;
+mod tied;
 mod time;
+mod timing;
 pub mod touch;
 
 pub use control::{Control, Region};
@@ -41,16 +44,18 @@ pub use edit::{Edit, EditError, thing_of_reach};
 pub use function_words::is_function_word;
 pub use ids::{Ids, Numbered};
 pub use layers::{LayerKind, Layers, LayersError, Mood, Pose};
-pub use line::{
-    DOUBTFUL, Line, Listen, Noise, RecordingFacts, Sound, Spoken, SpokenPhone, Timing, TimingError, Word,
-};
+pub use line::Line;
 pub use matching::same_words;
+pub use moment::Moment;
 pub use percentile::percentile;
 pub use phone::Phone;
 pub use prosody::Prosody;
 pub use reach::{Reach, ReachOf, SoundKind};
-pub use takes::{Shelved, Tied};
+pub use tied::{Shelved, Tied};
 pub use time::{
     FirstFrameError, Frame, FrameGrid, FrameRate, FrameRateError, Seconds, Shot, Span, TAIL_FRAMES, tail,
 };
-pub use touch::{Hands, Laid, LaidTouch, Moment, On, Pass, Touch, TouchError};
+pub use timing::{
+    DOUBTFUL, Listen, Noise, RecordingFacts, Sound, Spoken, SpokenPhone, Timing, TimingError, Word,
+};
+pub use touch::{Hands, Laid, LaidTouch, On, Pass, Touch, TouchError};

@@ -1,128 +1,27 @@
 //! New times and other takes: what is tied to the speech goes along.
 
 use crate::carry::Carry;
-use crate::ids::{Numbered, place};
-use crate::layers::{Acting, Dismissed, HeadMove, Level, Look, Over, OwnBlink};
-use crate::{Layers, Line, Listen, Reach, Timing, Touch};
-use serde::{Deserialize, Serialize};
-
-/// Everything of a line that is tied to its words and sounds.
-#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, utoipa::ToSchema)]
-#[serde(default)]
-pub struct Tied {
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub touches: Vec<Touch>,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub reach: Vec<Reach>,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub moods: Vec<Over<Acting>>,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub looks: Vec<Over<Look>>,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub moves: Vec<Over<HeadMove>>,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub blinks: Vec<OwnBlink>,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub levels: Vec<Level>,
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub dismissed: Vec<Dismissed>,
-}
-
-/// Times of what was listened to before, and what was tied to them then.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
-pub struct Shelved {
-    pub timing: Timing,
-    #[serde(default)]
-    pub tied: Tied,
-}
-
-impl Tied {
-    fn of(line: &Line) -> Tied {
-        let Layers { moods, looks, moves, blinks, levels, dismissed, .. } = line.layers.clone();
-        let (touches, reach) = (line.touches.clone(), line.reach.clone());
-        Tied { touches, reach, moods, looks, moves, blinks, levels, dismissed }
-    }
-
-    fn put_into(self, line: &mut Line) {
-        let Tied { touches, reach, moods, looks, moves, blinks, levels, dismissed } = self;
-        (line.touches, line.reach) = (touches, reach);
-        line.layers = Layers { moods, looks, moves, blinks, levels, dismissed, ..line.layers.clone() };
-    }
-
-    /// All of it in new times; of layers, what has lost all its place goes.
-    fn carried(&self, carry: &Carry<'_>) -> Tied {
-        fn spans<T: Clone>(all: &[Over<T>], carry: &Carry<'_>) -> Vec<Over<T>> {
-            all.iter().filter_map(|s| Some(Over { over: s.over.carried(carry)?, ..s.clone() })).collect()
-        }
-        Tied {
-            touches: self.touches.iter().map(|t| t.carried(carry)).collect(),
-            reach: self.reach.iter().map(|r| r.carried(carry)).collect(),
-            moods: spans(&self.moods, carry),
-            looks: spans(&self.looks, carry),
-            moves: spans(&self.moves, carry),
-            blinks: self
-                .blinks
-                .iter()
-                .filter_map(|b| Some(OwnBlink { at: carry.moment(b.at)?, ..*b }))
-                .collect(),
-            levels: self
-                .levels
-                .iter()
-                .filter_map(|l| Some(Level { at: carry.moment(l.at)?, ..*l }))
-                .collect(),
-            dismissed: self
-                .dismissed
-                .iter()
-                .filter_map(|d| Some(Dismissed { at: carry.moment(d.at)?, ..d.clone() }))
-                .collect(),
-        }
-    }
-
-    /// What was left with a take, when it is chosen again: what was not changed since is as it was left, what was
-    /// changed or made meanwhile is as it is now, carried, and what a hand took away stays away. `since` is what is
-    /// now, `there` what was left in the times of now, `back` what is now in the times that come back.
-    fn come_home(&self, since: &Tied, there: &Tied, back: Tied) -> Tied {
-        Tied {
-            touches: homed(&self.touches, &since.touches, &there.touches, back.touches),
-            reach: {
-                let left = |r: &Reach| self.reach.iter().find(|l| l.of == r.of && l.amount == r.amount);
-                back.reach.iter().map(|r| left(r).unwrap_or(r).clone()).collect()
-            },
-            moods: homed(&self.moods, &since.moods, &there.moods, back.moods),
-            looks: homed(&self.looks, &since.looks, &there.looks, back.looks),
-            moves: homed(&self.moves, &since.moves, &there.moves, back.moves),
-            blinks: homed(&self.blinks, &since.blinks, &there.blinks, back.blinks),
-            levels: homed(&self.levels, &since.levels, &there.levels, back.levels),
-            dismissed: homed(&self.dismissed, &since.dismissed, &there.dismissed, back.dismissed),
-        }
-    }
-}
-
-/// [`Tied::come_home`] of one kind of thing.
-fn homed<T: Numbered + Clone + PartialEq>(left: &[T], since: &[T], there: &[T], back: Vec<T>) -> Vec<T> {
-    let of = |all: &[T], id: u32| place(all, id).map(|i| all[i].clone());
-    let mut home: Vec<T> = back
-        .into_iter()
-        .map(|now| {
-            let unchanged = of(since, now.id()) == of(there, now.id());
-            of(left, now.id()).filter(|_| unchanged).unwrap_or(now)
-        })
-        .collect();
-    // What the times of meanwhile had no place for is back.
-    let lost = left.iter().filter(|l| of(there, l.id()).is_none() && of(since, l.id()).is_none());
-    home.extend(lost.cloned());
-    home.sort_by_key(Numbered::id);
-    home.dedup_by_key(|t| t.id());
-    home
-}
+use crate::tied::{Shelved, Tied};
+use crate::{Layers, Line, Listen, Timing};
 
 impl Line {
+    fn tied(&self) -> Tied {
+        Tied::of(&self.touches, &self.reach, &self.layers)
+    }
+
+    fn tie(&mut self, tied: Tied) {
+        let Tied { touches, reach, moods, looks, moves, blinks, levels, dismissed } = tied;
+        (self.touches, self.reach) = (touches, reach);
+        self.layers = Layers { moods, looks, moves, blinks, levels, dismissed, ..self.layers.clone() };
+    }
+
     /// The line with other times; what is tied to the speech follows.
     #[must_use]
     pub fn retimed(&self, timing: Option<Timing>) -> Line {
         let mut line = Line { timing, ..self.clone() };
         if let (Some(old), Some(new)) = (&self.timing, &line.timing) {
-            Tied::of(self).carried(&Carry { old, new }).put_into(&mut line);
+            let tied = self.tied().carried(&Carry { old, new });
+            line.tie(tied);
         }
         line
     }
@@ -138,16 +37,16 @@ impl Line {
         let own = |t: &&Timing| t.listen == self.listen;
         if let Some(timing) = self.timing.as_ref().filter(own) {
             line.shelf.retain(|s| s.timing.listen != timing.listen);
-            line.shelf.push(Shelved { timing: timing.clone(), tied: Tied::of(self) });
+            line.shelf.push(Shelved { timing: timing.clone(), tied: self.tied() });
         }
         let Some(found) = line.shelf.iter().position(|s| s.timing.listen == listen) else { return line };
         let Shelved { timing, tied } = line.shelf.remove(found);
         let Some(now) = &self.timing else { return line.retimed(Some(timing)) };
-        let since = Tied::of(self);
+        let since = self.tied();
         let there = tied.carried(&Carry { old: &timing, new: now });
         let back = since.carried(&Carry { old: now, new: &timing });
         let home = tied.come_home(&since, &there, back);
-        home.put_into(&mut line);
+        line.tie(home);
         line.timing = Some(timing);
         line
     }

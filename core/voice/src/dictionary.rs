@@ -1,8 +1,9 @@
 //! How words are said: the pronouncing dictionary that ships with the product, and letter-to-sound
 //! for what it lacks.
 
+use crate::letters;
+use crate::notation::parse_phones;
 use crate::spelling::Spelling;
-use crate::{letters, notation};
 use jam_score::Spoken;
 use std::collections::{BTreeMap, HashMap};
 use std::sync::OnceLock;
@@ -16,11 +17,6 @@ pub struct Dictionary {
 
 /// How words are said in a production where that is not as the dictionary says, by the word in lower case.
 pub type WordList = BTreeMap<String, Vec<Spoken>>;
-
-/// Reads `AH0 B AW1 T`; none if a sound is unknown or there is none.
-pub fn parse_phones(text: &str) -> Option<Spoken> {
-    notation::parse_arpabet(text).ok().filter(|s| !s.is_empty())
-}
 
 impl Dictionary {
     /// The dictionary that ships with the product (126 000 words), read once.
@@ -59,11 +55,45 @@ impl Dictionary {
     /// letters. Never empty for a word with a letter in it.
     pub fn ways_to_say(&self, word: &str) -> Vec<Spoken> {
         self.listed(word)
-            .or_else(|| letters::derive(self, word))
+            .or_else(|| letters::derive(&|w| self.listed(w), word))
             .or_else(|| Some(vec![Spelling::shipped().say(word)?]))
             .unwrap_or_else(|| vec![letters::guess(word)])
             .into_iter()
             .filter(|s| !s.is_empty())
             .collect()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn say(word: &str) -> String {
+        let spoken = Dictionary::shipped().ways_to_say(word).swap_remove(0);
+        spoken.iter().map(|s| s.phone.name()).collect::<Vec<_>>().join(" ")
+    }
+
+    /// Expected sounds: how these words are said, from memory.
+    #[test]
+    fn unlisted_words_are_derived_from_listed_ones() {
+        let listed = Dictionary::shipped();
+        for (word, sounds) in [
+            ("lamplight's", "L AE M P L AY T S"),
+            ("marmalading", "M AA R M AH L EY D IH NG"),
+            ("foghorned", "F AA G HH AO R N D"),
+            ("harboured", "HH AA R B ER D"),
+        ] {
+            assert!(listed.listed(word).is_none(), "{word} is listed; choose another");
+            assert_eq!(say(word), sounds, "{word}");
+        }
+    }
+
+    #[test]
+    fn invented_words_get_sounds_from_their_letters() {
+        insta::assert_snapshot!(
+            ["blint", "zomp", "quave", "thripple", "knurb", "gh", "shreenock"]
+                .map(|w| format!("{w}: {}", say(w)))
+                .join("\n")
+        );
     }
 }

@@ -1,7 +1,7 @@
 //! Words laid on a recording: between pinned ones if there are some, what is heard and no word among them.
 
 use crate::align::{self, AlignError, Around, Pronunciation};
-use crate::analyse::{AnalyseError, Analyser, confidence, push, refine};
+use crate::analyser::{AnalyseError, Analyser, confidence, push, refine};
 use crate::features::{Feature, boundary_seconds, frame_near};
 use crate::phrasing::{audible, voice_level};
 use crate::prosody::{HOP, VoiceTracks};

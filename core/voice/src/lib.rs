@@ -18,6 +18,7 @@
 
 pub mod align;
 mod analyse;
+mod analyser;
 pub mod dictionary;
 mod draft;
 pub mod features;
@@ -37,7 +38,8 @@ pub mod spelling;
 pub mod text;
 
 pub use align::AlignError;
-pub use analyse::{AnalyseError, Analyser, Found};
+pub use analyse::Found;
+pub use analyser::{AnalyseError, Analyser};
 pub use dictionary::WordList;
 pub use phrasing::Phrasing;
 pub use prosody::VoiceTracks;

@@ -217,6 +217,11 @@ pub(crate) fn parse_arpabet(text: &str) -> Result<Spoken, NotationError> {
     text.split_whitespace().map(|n| one(n).ok_or_else(|| NotationError::Unknown(n.to_string()))).collect()
 }
 
+/// Reads `AH0 B AW1 T`; none if a sound is unknown or there is none.
+pub fn parse_phones(text: &str) -> Option<Spoken> {
+    parse_arpabet(text).ok().filter(|s| !s.is_empty())
+}
+
 fn parse_ipa(text: &str) -> Result<Spoken, NotationError> {
     // Accented letters typed as one are a letter and its mark: ã, é; the cedilla of ç belongs to it.
     let text: String = text

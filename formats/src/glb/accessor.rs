@@ -1,6 +1,6 @@
 //! Reading and writing the numbers of a glTF file: accessors, dense, sparse or both.
 
-use super::{Character, GlbError, damaged, usize_of};
+use super::character::{Character, GlbError, damaged, usize_of};
 use serde_json::{Value, json};
 
 /// Most numbers that one accessor may be spread out to.

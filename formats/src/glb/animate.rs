@@ -1,7 +1,6 @@
 //! The animation of a character: one key a frame, weights, joints and swapped mouths.
 
-use super::facts::path_of;
-use super::{Character, GlbError, numbers, target_names};
+use super::character::{Character, GlbError, numbers, path_of, target_names};
 use jam_rig::{LeftOut, Target, Wired, Wiring};
 use jam_score::{Frame, FrameGrid};
 use serde_json::{Value, json};

@@ -1,8 +1,8 @@
 //! Parts without shapes of their own, made to follow the skin they lie on: they get its shapes, worked
 //! out from where each of their points sits on it, and its joints.
 
+use super::character::{Character, GlbError, target_names};
 use super::scene::Scene;
-use super::{Character, GlbError, target_names};
 use glam::{Mat3, Mat4, Vec3};
 use jam_rig::Attached;
 use jam_rig::binding::{Bind, Surface};

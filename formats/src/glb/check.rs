@@ -1,7 +1,7 @@
 //! What must hold of a file before anything else looks at it, and names made sure of: nodes are called
 //! differently from each other, morph targets have names.
 
-use super::{Character, GlbError, damaged, usize_of};
+use super::character::{Character, GlbError, damaged, usize_of};
 use serde_json::{Value, json};
 use std::collections::HashSet;
 

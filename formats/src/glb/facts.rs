@@ -1,7 +1,7 @@
 //! What a character has: what its names mean, what is loose, what its own clips already move.
 
+use super::character::{Character, GlbError, joint_nodes, numbers, path_of, target_names};
 use super::scene::{Scene, direction, freed};
-use super::{Character, GlbError, joint_nodes, numbers, target_names};
 use glam::{Mat3, Mat4, Vec3};
 use jam_rig::contact::{LipLine, Vector};
 use jam_rig::propose::{self, JointFacts, Proposal, ShapeFacts, Side};
@@ -437,16 +437,6 @@ impl Character {
             }
         }
         out
-    }
-}
-
-/// The animated property of a joint's output, as in glTF.
-pub(super) fn path_of(target: &Target) -> &'static str {
-    match target {
-        Target::Morph { .. } => "weights",
-        Target::Rotation { .. } => "rotation",
-        Target::Translation { .. } => "translation",
-        Target::Scale { .. } | Target::Shown { .. } => "scale",
     }
 }
 

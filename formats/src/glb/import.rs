@@ -1,17 +1,15 @@
 //! A character's file or files made one: `.glb`, `.gltf` with what it names beside it or within it, or a
 //! `.zip` of these. The result stands alone: one buffer, images inside. Nothing is trusted.
 
+use super::character::{Character, GlbError, damaged, usize_of};
 use super::check;
-use super::{Character, GlbError, damaged};
+use super::container::{BINARY_CHUNK, JSON_CHUNK, MAGIC};
 use base64::Engine;
 use serde_json::{Map, Value, json};
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 use std::io::{Cursor, Read};
 
-pub(super) const MAGIC: u32 = 0x4654_6C67;
-const JSON_CHUNK: u32 = 0x4E4F_534A;
-const BINARY_CHUNK: u32 = 0x004E_4942;
 /// Most that all zips of an import unpack to together, and most files in them.
 const MAX_UNPACKED: u64 = 768 << 20;
 const MAX_FILES: usize = 2000;
@@ -203,7 +201,7 @@ fn one_buffer(parts: Parts, beside: &Beside) -> Result<Character, GlbError> {
     let (mut starts, mut laid): (Vec<usize>, Vec<(String, usize)>) = (Vec::new(), Vec::new());
     let mut chunk = Some(parts.binary);
     for (i, buffer) in buffers.iter().enumerate() {
-        let length = super::usize_of(&buffer["byteLength"])?;
+        let length = usize_of(&buffer["byteLength"])?;
         let bytes = match buffer["uri"].as_str() {
             Some(uri) => beside.resolve(uri)?,
             None if i == 0 => Cow::Owned(chunk.take().unwrap_or_default()),
@@ -231,7 +229,7 @@ fn one_buffer(parts: Parts, beside: &Beside) -> Result<Character, GlbError> {
     }
     if starts.iter().any(|s| *s > 0) {
         for view in character.entry("bufferViews") {
-            let buffer = super::usize_of(&view["buffer"])?;
+            let buffer = usize_of(&view["buffer"])?;
             let start = starts.get(buffer).ok_or_else(|| damaged("a buffer is missing"))?;
             let within = view["byteOffset"].as_u64().unwrap_or(0);
             view["byteOffset"] = json!(within + *start as u64);
@@ -290,24 +288,4 @@ fn stem(path: &str) -> String {
         return "image".into();
     }
     name.rsplit_once('.').map_or(name, |(stem, _)| stem).to_string()
-}
-
-/// The container round a description and its binary data.
-pub fn container(description: &Map<String, Value>, binary: &[u8]) -> Vec<u8> {
-    let mut text = serde_json::to_vec(description).unwrap_or_default();
-    text.resize(text.len().next_multiple_of(4), b' ');
-    let mut data = binary.to_vec();
-    data.resize(data.len().next_multiple_of(4), 0);
-    let total = 12 + 8 + text.len() + if data.is_empty() { 0 } else { 8 + data.len() };
-    let mut out = Vec::with_capacity(total);
-    for word in [MAGIC, 2, total as u32, text.len() as u32, JSON_CHUNK] {
-        out.extend(word.to_le_bytes());
-    }
-    out.extend(text);
-    if !data.is_empty() {
-        out.extend((data.len() as u32).to_le_bytes());
-        out.extend(BINARY_CHUNK.to_le_bytes());
-        out.extend(data);
-    }
-    out
 }

@@ -1,7 +1,7 @@
 //! A character as it is shown and delivered: attached parts follow, and every drawing of a chart of
 //! mouths is a node of its own.
 
-use super::{Character, GlbError};
+use super::character::{Character, GlbError};
 use jam_rig::{Chart, Wiring};
 use serde_json::{Value, json};
 

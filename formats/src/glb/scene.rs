@@ -1,6 +1,6 @@
 //! Where things are at rest: nodes in the character's space, meshes in the space they are seen in.
 
-use super::{Character, GlbError, numbers};
+use super::character::{Character, GlbError, numbers};
 use glam::{Mat4, Quat, Vec3};
 use serde_json::{Value, json};
 

@@ -1,30 +1,12 @@
 //! Timing a line: what is said is laid on what is heard.
 
+use super::job::Ended;
 use crate::app::{App, Event};
-use crate::jobs::{Ended, Job, Work, start};
 use jam_desk::times::{starts_alike, timed};
 use jam_formats::sound;
 use jam_score::Timing;
 use jam_store::{NewStep, StoreError, StoredLine};
 use jam_voice::{AlignError, AnalyseError, features};
-use std::sync::Arc;
-
-/// Times a line's words and sounds anew; an analysis of it that still runs is stopped. `by_hand`: somebody asked for
-/// it, so that new times of a line that has some are a step of their own.
-pub fn analyse(app: &Arc<App>, line: i32, by_hand: bool) -> Option<Job> {
-    for old in app.jobs.supersede(line) {
-        if let Err(error) = app.store.settle_waiting(old) {
-            tracing::error!(line, "an analysis that another takes the place of is still kept: {error}");
-        }
-    }
-    match start(app, vec![(line, Work::Analyse { by_hand })]) {
-        Ok(mut jobs) => jobs.pop(),
-        Err(error) => {
-            tracing::error!(line, "the analysis could not be started: {error}");
-            None
-        }
-    }
-}
 
 /// What the line says of an analysis that was cancelled: a line with times keeps them and nothing is wrong.
 pub fn cancelled(app: &App, id: i32) -> Result<(), StoreError> {

@@ -1,28 +1,12 @@
 //! Making the files of a line that go out.
 
+use super::job::{DeliveryKinds, Ended};
 use crate::app::{App, Event};
-use crate::evaluate::{Version, played};
-use crate::jobs::{Ended, Job, Work, start};
+use crate::evaluate::played;
 use crate::problem::Problem;
+use crate::version::Version;
 use jam_formats::deliver::Delivery;
 use jam_score::{Line, Timing};
-use jam_store::StoreError;
-use serde::{Deserialize, Serialize};
-use std::sync::Arc;
-
-/// What a delivery is made of.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
-pub struct DeliveryKinds {
-    /// The animated character, binary glTF.
-    pub glb: bool,
-    /// The curves, JSON.
-    pub curves: bool,
-}
-
-/// Makes the files of lines, one job a line.
-pub fn deliver(app: &Arc<App>, lines: &[i32], kinds: DeliveryKinds) -> Result<Vec<Job>, StoreError> {
-    start(app, lines.iter().map(|line| (*line, Work::Deliver { kinds })).collect())
-}
 
 pub fn run(app: &App, id: i32, kinds: DeliveryKinds, watch: &dyn Fn(f64) -> bool) -> Result<(), Ended> {
     let keep_going = |progress| if watch(progress) { Ok(()) } else { Err(Ended::Cancelled) };

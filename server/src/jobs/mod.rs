@@ -3,135 +3,18 @@
 
 mod analysis;
 mod delivery;
+pub mod job;
 
-pub use analysis::{Asked as AskedForTimes, analyse};
-pub use delivery::{DeliveryKinds, deliver, slug};
+pub use analysis::Asked as AskedForTimes;
+pub use delivery::slug;
+pub use job::{DeliveryKinds, Job};
 
 use crate::app::{App, Event};
-use crate::problem::Problem;
 use jam_store::StoreError;
-use serde::{Deserialize, Serialize};
-use std::collections::VecDeque;
+use job::{Ended, Held, JobKind, JobState, LISTED, Work, open};
 use std::panic::{AssertUnwindSafe, catch_unwind};
+use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
-
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum JobKind {
-    Analyse,
-    Deliver,
-}
-
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum JobState {
-    Waiting,
-    Running,
-    Done,
-    Failed,
-    Cancelled,
-}
-
-/// One piece of long work.
-#[derive(Debug, Clone, Serialize, utoipa::ToSchema)]
-pub struct Job {
-    pub id: i32,
-    pub kind: JobKind,
-    pub line: i32,
-    pub state: JobState,
-    /// 0..1.
-    pub progress: f64,
-    /// Why it failed, in a sentence.
-    pub message: Option<String>,
-}
-
-/// What is to be done, as it is kept.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[serde(tag = "do", rename_all = "snake_case")]
-enum Work {
-    /// Times a line; `by_hand`, because somebody asked for it, so that new times of a timed line are a step.
-    Analyse {
-        by_hand: bool,
-    },
-    Deliver {
-        kinds: DeliveryKinds,
-    },
-}
-
-impl Work {
-    fn kind(&self) -> JobKind {
-        match self {
-            Work::Analyse { .. } => JobKind::Analyse,
-            Work::Deliver { .. } => JobKind::Deliver,
-        }
-    }
-}
-
-struct Held {
-    job: Job,
-    stop: Arc<AtomicBool>,
-}
-
-/// Finished jobs that are still listed.
-const LISTED: usize = 200;
-
-/// Long work, in the order it was asked for; one piece runs at a time.
-#[derive(Default)]
-pub struct Jobs {
-    held: Mutex<Vec<Held>>,
-    queue: Mutex<Queue>,
-}
-
-#[derive(Default)]
-struct Queue {
-    waiting: VecDeque<(i32, i32, Work, Arc<AtomicBool>)>,
-    /// Whether a thread is working it off.
-    working: bool,
-}
-
-fn open(job: &Job) -> bool {
-    matches!(job.state, JobState::Waiting | JobState::Running)
-}
-
-impl Jobs {
-    fn queue(&self) -> MutexGuard<'_, Queue> {
-        self.queue.lock().unwrap_or_else(PoisonError::into_inner)
-    }
-
-    fn held(&self) -> MutexGuard<'_, Vec<Held>> {
-        self.held.lock().unwrap_or_else(PoisonError::into_inner)
-    }
-
-    pub fn list(&self) -> Vec<Job> {
-        self.held().iter().map(|h| h.job.clone()).collect()
-    }
-
-    /// Whether nothing waits or runs.
-    pub fn idle(&self) -> bool {
-        !self.queue().working && !self.held().iter().any(|h| open(&h.job))
-    }
-
-    /// The line's analysis that waits or runs.
-    pub fn analysing(&self, line: i32) -> Option<Job> {
-        let held = self.held();
-        let own = |h: &&Held| h.job.line == line && h.job.kind == JobKind::Analyse && open(&h.job);
-        // One that was told to stop counts no more.
-        held.iter().filter(own).find(|h| !h.stop.load(Ordering::Relaxed)).map(|h| h.job.clone())
-    }
-
-    /// Stops the line's analyses, because another one takes their place.
-    fn supersede(&self, line: i32) -> Vec<i32> {
-        let held = self.held();
-        let own =
-            held.iter().filter(|h| h.job.line == line && h.job.kind == JobKind::Analyse && open(&h.job));
-        own.map(|h| {
-            h.stop.store(true, Ordering::Relaxed);
-            h.job.id
-        })
-        .collect()
-    }
-}
 
 fn update(app: &App, id: i32, change: impl FnOnce(&mut Job)) {
     let job = {
@@ -141,24 +24,6 @@ fn update(app: &App, id: i32, change: impl FnOnce(&mut Job)) {
         found.job.clone()
     };
     app.tell(Event::Job { job });
-}
-
-/// How a piece of work ended when it gave no result.
-enum Ended {
-    Cancelled,
-    Failed(String),
-}
-
-impl From<Problem> for Ended {
-    fn from(problem: Problem) -> Ended {
-        Ended::Failed(problem.to_string())
-    }
-}
-
-impl From<StoreError> for Ended {
-    fn from(error: StoreError) -> Ended {
-        Ended::Failed(error.to_string())
-    }
 }
 
 /// Puts work that is kept under a number at the end of the queue.
@@ -191,6 +56,28 @@ fn start(app: &Arc<App>, works: Vec<(i32, Work)>) -> Result<Vec<Job>, StoreError
         .collect::<Result<_, StoreError>>()?;
     let ids = app.store.wait_for(&kept)?;
     Ok(ids.into_iter().zip(works).map(|(id, (line, work))| queue(app, id, line, work)).collect())
+}
+
+/// Times a line's words and sounds anew; an analysis of it that still runs is stopped. `by_hand`: somebody asked for
+/// it, so that new times of a line that has some are a step of their own.
+pub fn analyse(app: &Arc<App>, line: i32, by_hand: bool) -> Option<Job> {
+    for old in app.jobs.supersede(line) {
+        if let Err(error) = app.store.settle_waiting(old) {
+            tracing::error!(line, "an analysis that another takes the place of is still kept: {error}");
+        }
+    }
+    match start(app, vec![(line, Work::Analyse { by_hand })]) {
+        Ok(mut jobs) => jobs.pop(),
+        Err(error) => {
+            tracing::error!(line, "the analysis could not be started: {error}");
+            None
+        }
+    }
+}
+
+/// Makes the files of lines, one job a line.
+pub fn deliver(app: &Arc<App>, lines: &[i32], kinds: DeliveryKinds) -> Result<Vec<Job>, StoreError> {
+    start(app, lines.iter().map(|line| (*line, Work::Deliver { kinds })).collect())
 }
 
 /// Asks a job to stop, for good: it is not taken up again by a restart. False if there is none of that number.

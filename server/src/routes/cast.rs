@@ -355,7 +355,7 @@ pub async fn walk(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Re
             steps: &walk.steps,
             line_start: walk.line_start,
         };
-        let mut out = crate::evaluate::framed(&header);
+        let mut out = crate::window::framed(&header);
         for output in 0..outputs {
             out.extend(rows.iter().flat_map(|r| r[output].to_le_bytes()));
         }

@@ -1,54 +1,18 @@
 //! What hands do: touches, reach, why a value is what it is, and snapshots.
 
 use crate::app::{App, Event};
-use crate::evaluate::{self, Version};
+use crate::evaluate::now_played;
 use crate::form::blocking;
 use crate::problem::{Answer, Problem};
-use crate::routes::lines::{LineView, view};
-use crate::sent::Sent;
+use crate::sent::{MAX_NAME, Sent};
+use crate::views::line::{LineView, view};
 use axum::Json;
 use axum::extract::{Path, Query, State};
-use jam_desk::{Played, Refusal, moment};
+use jam_desk::moment;
 use jam_face::Why;
-use jam_score::keys::TimedKey;
-use jam_score::{Control, Laid, Line, Pass, ReachOf, Region, Seconds, SoundKind, Timing, Touch};
+use jam_score::{Control, Region, Timing};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
-
-/// A touch with its keys in time.
-#[derive(Serialize, utoipa::ToSchema)]
-pub struct TouchView {
-    id: u32,
-    control: Control,
-    laid: Laid,
-    fade_in: Seconds,
-    fade_out: Seconds,
-    amount: f32,
-    /// What it is on, in words.
-    on: String,
-    /// What it was on is gone; it is kept and does nothing.
-    aside: bool,
-    /// The live pass that recorded it.
-    pass: Option<Pass>,
-    keys: Vec<TimedKey>,
-}
-
-/// How far sounds go.
-#[derive(Serialize, utoipa::ToSchema)]
-pub struct ReachView {
-    of: ReachOf,
-    /// Of a kind, its name; of a word or sound, where it is.
-    title: String,
-    amount: f32,
-    aside: bool,
-}
-
-/// A named state of a line.
-#[derive(Serialize, utoipa::ToSchema)]
-pub struct SnapshotView {
-    id: i32,
-    name: String,
-}
 
 #[derive(Deserialize, utoipa::ToSchema)]
 pub struct SnapshotName {
@@ -83,56 +47,6 @@ pub struct CauseView {
     drives: Vec<PartView>,
 }
 
-pub fn touches(line: &Line) -> Vec<TouchView> {
-    let Some(timing) = &line.timing else { return Vec::new() };
-    let view = |t: &Touch| TouchView {
-        id: t.id,
-        control: t.control,
-        laid: t.laid,
-        fade_in: t.fade_in,
-        fade_out: t.fade_out,
-        amount: t.amount,
-        on: t.where_in_words(timing),
-        aside: t.aside.is_some(),
-        pass: t.pass.clone(),
-        keys: t.timed(timing),
-    };
-    line.touches.iter().map(view).collect()
-}
-
-pub fn reaches(line: &Line) -> Vec<ReachView> {
-    let kinds = SoundKind::ALL.iter().map(|kind| {
-        let of = ReachOf::Kind(*kind);
-        let amount = line.reach.iter().find(|r| r.of == of).map_or(1.0, |r| r.amount);
-        ReachView { of, title: kind.title().into(), amount, aside: false }
-    });
-    let others = line.reach.iter().filter_map(|r| {
-        let timing = line.timing.as_ref()?;
-        let title = match (r.of, &r.aside) {
-            (ReachOf::Kind(_), _) => return None,
-            (_, Some(was)) => was.clone(),
-            (ReachOf::Word(w), None) => timing.name_word(w)?,
-            (ReachOf::Sound(s), None) => timing.name_sound(s),
-        };
-        Some(ReachView { of: r.of, title, amount: r.amount, aside: r.aside.is_some() })
-    });
-    kinds.chain(others).collect()
-}
-
-pub fn snapshots(app: &App, id: i32) -> Answer<Vec<SnapshotView>> {
-    let all = app.store.snapshots(id)?;
-    Ok(all.into_iter().map(|s| SnapshotView { id: s.id, name: s.name }).collect())
-}
-
-/// Longest name of a step or a snapshot.
-pub const MAX_NAME: usize = 120;
-
-/// The line with its curves.
-pub fn played(app: &App, id: i32) -> Answer<Arc<Played>> {
-    let found = evaluate::played(app, Version { line: id, snapshot: None })?;
-    found.ok_or_else(|| Refusal::not_timed().into())
-}
-
 /// Tells what makes the values of some controls at a time.
 #[utoipa::path(get, path = "/api/lines/{id}/cause", tag = "hand", params(("id" = i32, Path), CauseQuestion), responses((status = 200, body = [CauseView]), (status = 422, body = Problem)))]
 pub async fn cause(
@@ -141,7 +55,7 @@ pub async fn cause(
     Query(question): Query<CauseQuestion>,
 ) -> Answer<Json<Vec<CauseView>>> {
     blocking(move || {
-        let played = played(&app, id)?;
+        let played = now_played(&app, id)?;
         let line = &played.line;
         let controls: Vec<Control> = question.controls.split(',').filter_map(Control::from_name).collect();
         let time = moment(question.time);

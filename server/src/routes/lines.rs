@@ -1,16 +1,13 @@
 //! The lines.
 
 use crate::app::{App, Event};
-use crate::evaluate::Version;
 use crate::form::{Form, blocking};
 use crate::house::{self, Asked};
 use crate::jobs::{self, Job};
 use crate::problem::{Answer, Problem};
 use crate::range;
-use crate::routes::hand::{self, ReachView, SnapshotView, TouchView};
-use crate::routes::layers::{self, LayersView};
-use crate::routes::speech::{self, TakeView};
-use crate::sent::Sent;
+use crate::sent::{Sent, made_on};
+use crate::views::line::{LineSummary, LineView, summary, view, voice_name};
 use crate::voices::PEAK_STEP;
 use axum::Json;
 use axum::body::Bytes;
@@ -19,50 +16,11 @@ use axum::http::{HeaderMap, header};
 use axum::response::{IntoResponse, Response};
 use jam_desk::{Op, Refusal};
 use jam_formats::{script, sound, tiers};
-use jam_score::{Diction, Frame, FrameGrid, Ids, Line, Listen, Seconds, Shot, Timing};
-use jam_store::{NewLine, StoredLine};
-use jam_voice::{Phrasing, Report, features};
+use jam_score::{Ids, Line, Seconds};
+use jam_store::NewLine;
+use jam_voice::{Report, features};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
-
-/// How far a line is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum LineState {
-    Analysing,
-    /// The last analysis gave no times; `problem` says why.
-    Failed,
-    Timed,
-    /// Its sounds are timed as they were heard, without a text: a draft.
-    Heard,
-    /// Not yet analysed, or its text has changed since.
-    NotTimed,
-}
-
-/// A line as it is listed.
-#[derive(Serialize, utoipa::ToSchema)]
-pub struct LineSummary {
-    id: i32,
-    /// Its place in the production, from 1.
-    number: usize,
-    text: String,
-    character: Option<String>,
-    recording_name: String,
-    duration: Seconds,
-    /// Samples a second and channels of the recording as it was brought in.
-    rate: u32,
-    channels: u32,
-    /// First frame, the last that holds sound, and the last of the clip.
-    first_frame: Frame,
-    last_sound_frame: Frame,
-    last_frame: Frame,
-    state: LineState,
-    problem: Option<String>,
-    words: usize,
-    doubtful_words: usize,
-    /// Loudness of the recording in even steps, 0..1.
-    wave: Vec<f32>,
-}
 
 /// What is drawn and told of a recording. It stays what it is as long as the same is listened to.
 #[derive(Serialize, utoipa::ToSchema)]
@@ -78,42 +36,6 @@ pub struct VoiceView {
     peaks: Vec<[f32; 2]>,
     /// What the recording is like.
     report: Report,
-}
-
-/// What is said in a line and how it is heard and articulated.
-#[derive(Serialize, utoipa::ToSchema)]
-pub struct DocumentView {
-    text: String,
-    character: Option<String>,
-    timing: Option<Timing>,
-    diction: Diction,
-    listen: Listen,
-}
-
-/// One line whole.
-#[derive(Serialize, utoipa::ToSchema)]
-pub struct LineView {
-    /// How often it was changed: what a request that builds on this view names in `If-Match`.
-    revision: i64,
-    summary: LineSummary,
-    document: DocumentView,
-    /// Names the voice of the line: another take or channel is another voice.
-    voice: String,
-    /// Every recording of the line.
-    takes: Vec<TakeView>,
-    /// How it is spoken; none until it is timed.
-    phrasing: Option<Phrasing>,
-    /// What hands laid over the curves, in time.
-    touches: Vec<TouchView>,
-    /// What is laid over the speech, in time.
-    layers: LayersView,
-    /// How far kinds of sounds can be let go, and how far they are; 1 is normal.
-    reach: Vec<ReachView>,
-    /// Named states, newest first.
-    snapshots: Vec<SnapshotView>,
-    /// What can be taken back and made again, newest first.
-    undo: Vec<String>,
-    redo: Vec<String>,
 }
 
 /// An operation on a line.
@@ -149,81 +71,6 @@ pub struct NewLineForm {
     recording: Vec<u8>,
     text: Option<String>,
     character: Option<String>,
-}
-
-fn summary(app: &App, line: &StoredLine, number: usize, grid: FrameGrid) -> LineSummary {
-    let document = &line.document;
-    let state = if app.jobs.analysing(line.id).is_some() {
-        LineState::Analysing
-    } else if document.is_timed() {
-        if document.text.is_empty() { LineState::Heard } else { LineState::Timed }
-    } else if line.problem.is_some() {
-        LineState::Failed
-    } else {
-        LineState::NotTimed
-    };
-    let words = document.timing.as_ref().map_or(&[][..], |t| &t.words);
-    let shot = Shot::of(grid, line.facts.duration);
-    LineSummary {
-        id: line.id,
-        number,
-        text: document.text.clone(),
-        character: document.character.clone(),
-        recording_name: line.recording_name.clone(),
-        duration: line.facts.duration,
-        rate: line.facts.rate,
-        channels: line.facts.channels,
-        first_frame: shot.first,
-        last_sound_frame: shot.last_sound,
-        last_frame: shot.last,
-        state,
-        problem: line.problem.clone(),
-        words: words.len(),
-        doubtful_words: words.iter().filter(|w| w.is_doubtful()).count(),
-        wave: line.facts.wave.clone(),
-    }
-}
-
-/// Names a voice: the recording and the channel of it.
-fn voice_name(line: &StoredLine) -> String {
-    match line.document.listen.channel {
-        Some(channel) => format!("{}-{channel}", line.recording),
-        None => line.recording.clone(),
-    }
-}
-
-pub fn view(app: &App, line: StoredLine) -> Answer<LineView> {
-    let number = app.store.line_number(line.id)?;
-    let steps = app.store.steps(line.id)?;
-    let spoken = app.spoken(Version { line: line.id, snapshot: None }, &line.document, &line.recording)?;
-    Ok(LineView {
-        revision: line.revision,
-        summary: summary(app, &line, number, app.store.production()?.grid),
-        voice: voice_name(&line),
-        takes: speech::takes(app, &line)?,
-        phrasing: spoken.map(|s| s.phrasing.clone()),
-        touches: hand::touches(&line.document),
-        layers: layers::layers(&line.document),
-        reach: hand::reaches(&line.document),
-        snapshots: hand::snapshots(app, line.id)?,
-        document: DocumentView {
-            text: line.document.text,
-            character: line.document.character,
-            timing: line.document.timing,
-            diction: line.document.diction,
-            listen: line.document.listen,
-        },
-        undo: steps.undo,
-        redo: steps.redo,
-    })
-}
-
-/// The revision that a request was made on, from `If-Match`; without one it is made on the state of now.
-pub fn made_on(headers: &HeaderMap) -> Answer<Option<i64>> {
-    let Some(value) = headers.get(header::IF_MATCH) else { return Ok(None) };
-    let revision = value.to_str().ok().and_then(|v| v.trim().trim_matches('"').parse().ok());
-    let says = "If-Match names the line's revision, as \"12\".";
-    revision.map(Some).ok_or_else(|| Problem::refused("if-match", "no_revision", says))
 }
 
 #[utoipa::path(get, path = "/api/lines", tag = "lines", responses((status = 200, body = [LineSummary])))]

@@ -3,8 +3,10 @@
 
 use crate::app::{App, Event};
 use crate::capture::Frame;
-use crate::evaluate::{self, Version, WindowRequest, framed};
+use crate::evaluate;
 use crate::problem::Answer;
+use crate::version::Version;
+use crate::window::{self, WindowRequest, framed};
 use axum::extract::State;
 use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
 use axum::response::Response;
@@ -142,5 +144,5 @@ fn performed(app: &App, request: &PerformRequest) -> Answer<Option<Vec<u8>>> {
 
 fn window(app: &App, request: &WindowRequest) -> Answer<Option<Vec<u8>>> {
     let version = Version { line: request.line, snapshot: request.snapshot };
-    Ok(evaluate::played(app, version)?.map(|played| evaluate::window(&played, request)))
+    Ok(evaluate::played(app, version)?.map(|played| window::window(&played, request)))
 }

@@ -4,15 +4,14 @@ use crate::app::{App, Event};
 use crate::form::{Form, blocking};
 use crate::house::{self, Asked};
 use crate::problem::{Answer, Problem};
-use crate::routes::lines::{LineView, view};
 use crate::sent::Sent;
+use crate::views::line::{LineView, view};
 use crate::{jobs, outside};
 use axum::Json;
 use axum::extract::{Multipart, Path, State};
 use jam_desk::{Op, text_word, word_key};
 use jam_formats::sound;
-use jam_score::{Diction, Listen, Seconds, Spoken, diction};
-use jam_store::StoredLine;
+use jam_score::{Diction, Listen, Spoken, diction};
 use jam_voice::{features, notation, text};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -102,28 +101,6 @@ pub struct SaidAsChange {
 pub struct NewTakeForm {
     #[schema(value_type = String, format = Binary)]
     recording: Vec<u8>,
-}
-
-/// One recording of a line.
-#[derive(Serialize, utoipa::ToSchema)]
-pub struct TakeView {
-    /// None for the recording that the line came with.
-    id: Option<i32>,
-    name: String,
-    duration: Seconds,
-    channels: u32,
-    chosen: bool,
-}
-
-pub fn takes(app: &App, line: &StoredLine) -> Answer<Vec<TakeView>> {
-    let view = |t: jam_store::Take| TakeView {
-        chosen: t.id == line.document.listen.take,
-        id: t.id,
-        name: t.name,
-        duration: t.facts.duration,
-        channels: t.facts.channels,
-    };
-    Ok(app.store.takes(line.id)?.into_iter().map(view).collect())
 }
 
 /// Longest recording, seconds, that a draft is made of here: it takes about half as long.

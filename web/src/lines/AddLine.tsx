@@ -130,6 +130,10 @@ function AddForm({ dropped, more }: { dropped: File | null; more: File[] }) {
           data-autofocus
           placeholder="Type or paste the words. [laughs] or [breath] is heard and no word. Another language: write its sounds between slashes, /bɔ̃ˈʒuʁ/. Without a text the sounds alone are heard, a draft."
           onChange={(e) => setText(e.target.value)}
+          onKeyDown={(e) => {
+            // Enter alone is a new line of the text.
+            if (e.key === 'Enter' && (e.ctrlKey || e.metaKey)) e.currentTarget.form?.requestSubmit();
+          }}
         />
       </label>
       <FileButton onChange={(file) => void readText(file)} accept=".txt,.srt,.vtt">

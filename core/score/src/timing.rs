@@ -1,0 +1,231 @@
+//! Words and sounds with their times: what the analysis found and hands corrected.
+
+use crate::ids::{Ids, Numbered, place};
+use crate::{Phone, Seconds, Span};
+use serde::{Deserialize, Serialize};
+
+/// What is known of a recording without reading it again.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct RecordingFacts {
+    pub duration: Seconds,
+    /// Samples a second.
+    pub rate: u32,
+    pub channels: u32,
+    /// Its loudest sample in even steps from start to end, 0..1: a small picture of it.
+    pub wave: Vec<f32>,
+}
+
+/// Confidence below which a word or a sound is doubtful: the middle between right and wrong ones.
+pub const DOUBTFUL: f32 = 0.5;
+
+/// One word as it was spoken.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct Word {
+    /// Its number in the line, which it keeps through corrections and when the line is timed anew; 0 until it is given.
+    pub id: u32,
+    /// As written, without the punctuation around it.
+    pub text: String,
+    /// The punctuation that follows it, for phrasing and for show: `,` `.` `?`.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub after: String,
+    pub span: Span,
+    /// 0..1, how far the recording bears the word out.
+    pub confidence: f32,
+    /// Mean pitch over the word's voiced frames in Hz; none for a whisper.
+    pub pitch: Option<f32>,
+    /// Its times are right and stay when the line is timed again: corrected or accepted by hand.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub pinned: bool,
+    /// Its sounds were chosen by hand and stay, whatever their times.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub chosen: bool,
+}
+
+impl Sound {
+    /// A sound of no word, heard for sure.
+    pub fn new(phone: Phone, span: Span) -> Sound {
+        Sound { id: 0, phone, span, word: None, stress: None, confidence: 1.0, level: 0.0, release: None }
+    }
+}
+
+impl Word {
+    /// A word for sure.
+    pub fn new(text: impl Into<String>, span: Span) -> Word {
+        let (text, after) = (text.into(), String::new());
+        Word { id: 0, text, after, span, confidence: 1.0, pitch: None, pinned: false, chosen: false }
+    }
+
+    /// Whether somebody should listen to it; what is pinned was listened to.
+    pub fn is_doubtful(&self) -> bool {
+        self.confidence < DOUBTFUL && !self.pinned
+    }
+}
+
+/// One sound or pause with its time.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct Sound {
+    /// Its number in the line, which it keeps through corrections and when the line is timed anew; 0 until it is given.
+    pub id: u32,
+    pub phone: Phone,
+    pub span: Span,
+    /// Place of its word among the words of the same times; none for a pause.
+    pub word: Option<u32>,
+    /// 1 main stress, 2 secondary, 0 none; vowels only.
+    pub stress: Option<u8>,
+    /// 0..1, how far the recording bears the sound out.
+    pub confidence: f32,
+    /// Mean level over its middle half, dB relative to full scale.
+    pub level: f32,
+    /// Of a stop that is heard to open: where in its time the closure ends and the burst begins, 0..1.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub release: Option<f32>,
+}
+
+/// A sound as it is to be said, without a time.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct SpokenPhone {
+    pub phone: Phone,
+    /// 1 main, 2 secondary, 0 none; vowels only.
+    pub stress: Option<u8>,
+}
+
+/// One way to say a word.
+pub type Spoken = Vec<SpokenPhone>;
+
+/// Something to be heard that is no word: a laugh, a breath.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct Noise {
+    /// As it was written between square brackets: `laughs`.
+    pub text: String,
+    pub span: Span,
+}
+
+/// Which of a line's sound is listened to. Nothing is ever cut: time zero stays where the recording starts.
+#[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(default)]
+pub struct Listen {
+    /// The take, by its number; none is the recording that the line came with.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub take: Option<i32>,
+    /// One channel, from 0; none is the mix of those that carry sound.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub channel: Option<u32>,
+    /// What lies outside is not heard.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub only: Option<Span>,
+}
+
+/// The words and sounds of a line with their times: what the analysis found.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct Timing {
+    /// The text these times belong to.
+    pub text: String,
+    pub words: Vec<Word>,
+    /// Sounds and pauses without gaps from 0 to the end of the recording.
+    pub sounds: Vec<Sound>,
+    /// What is heard in the pauses and is no word, in order.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub noises: Vec<Noise>,
+    /// What was listened to.
+    #[serde(default)]
+    pub listen: Listen,
+}
+
+/// What a [`Timing`] must keep, and where it does not.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum TimingError {
+    #[error("sound {0} ends before it starts or is not a time")]
+    Backwards(usize),
+    #[error("sound {0} does not start where the one before it ends")]
+    Gap(usize),
+    #[error("sound {0} belongs to a word that does not exist")]
+    NoSuchWord(usize),
+    #[error("what is heard in a pause, {0}, is not a time")]
+    Noise(usize),
+}
+
+impl Timing {
+    /// Sounds are finite, in order, without gaps, and name words that exist.
+    ///
+    /// # Errors
+    /// The first thing that does not hold together: a span that is no time, a gap between sounds, a sound
+    /// of a word that is not there.
+    pub fn check(&self) -> Result<(), TimingError> {
+        for (i, sound) in self.sounds.iter().enumerate() {
+            let Span { start, end } = sound.span;
+            if !(start.0.is_finite() && end.0.is_finite() && start.0 >= 0.0 && end > start) {
+                return Err(TimingError::Backwards(i));
+            }
+            if i > 0 && (start - self.sounds[i - 1].span.end).0.abs() > 1e-9 {
+                return Err(TimingError::Gap(i));
+            }
+            if sound.word.is_some_and(|w| w as usize >= self.words.len()) {
+                return Err(TimingError::NoSuchWord(i));
+            }
+        }
+        let odd =
+            |n: &Noise| !(n.span.start.0 >= 0.0 && n.span.end.0.is_finite() && n.span.end > n.span.start);
+        match self.noises.iter().position(odd) {
+            Some(i) => Err(TimingError::Noise(i)),
+            None => Ok(()),
+        }
+    }
+
+    /// Where the sound of a number lies among the sounds.
+    pub fn place(&self, sound: u32) -> Option<usize> {
+        place(&self.sounds, sound)
+    }
+
+    /// Where the word of a number lies among the words.
+    pub fn word_place(&self, word: u32) -> Option<usize> {
+        place(&self.words, word)
+    }
+
+    /// The sound of a number.
+    pub fn sound(&self, id: u32) -> Option<&Sound> {
+        self.sounds.get(self.place(id)?)
+    }
+
+    /// The number of the word that a sound belongs to.
+    pub fn word_of(&self, sound: &Sound) -> Option<u32> {
+        self.words.get(sound.word? as usize).map(|w| w.id)
+    }
+
+    /// Gives numbers to the words and sounds that have none.
+    pub fn number(&mut self, ids: &mut Ids) {
+        self.words.iter_mut().filter(|w| w.id == 0).for_each(|w| w.id = ids.give());
+        self.sounds.iter_mut().filter(|s| s.id == 0).for_each(|s| s.id = ids.give());
+    }
+
+    /// The word of a number as it is named in sentences: `“pier”`.
+    pub fn name_word(&self, word: u32) -> Option<String> {
+        self.words.get(self.word_place(word)?).map(|w| format!("“{}”", w.text))
+    }
+
+    /// The sound of a number as it is named in sentences: `P of “pier”`, `a pause`.
+    pub fn name_sound(&self, sound: u32) -> String {
+        let Some(own) = self.sound(sound) else { return "the end".into() };
+        match own.word.and_then(|w| self.words.get(w as usize)) {
+            Some(word) => format!("{} of “{}”", own.phone.name(), word.text),
+            None if own.phone == Phone::Sil => "a pause".into(),
+            None => own.phone.name().into(),
+        }
+    }
+
+    /// The end of the last sound, which is the end of the recording.
+    pub fn end(&self) -> Seconds {
+        self.sounds.last().map_or(Seconds::ZERO, |s| s.span.end)
+    }
+}
+
+impl Numbered for Word {
+    fn id(&self) -> u32 {
+        self.id
+    }
+}
+
+impl Numbered for Sound {
+    fn id(&self) -> u32 {
+        self.id
+    }
+}

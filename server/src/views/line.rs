@@ -1,0 +1,154 @@
+//! A line whole, and as it is listed.
+
+use super::hand::{self, ReachView, SnapshotView, TouchView};
+use super::layers::{self, LayersView};
+use super::takes::{self, TakeView};
+use crate::app::App;
+use crate::problem::Answer;
+use crate::version::Version;
+use jam_score::{Diction, Frame, FrameGrid, Listen, Seconds, Shot, Timing};
+use jam_store::StoredLine;
+use jam_voice::Phrasing;
+use serde::Serialize;
+
+/// How far a line is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum LineState {
+    Analysing,
+    /// The last analysis gave no times; `problem` says why.
+    Failed,
+    Timed,
+    /// Its sounds are timed as they were heard, without a text: a draft.
+    Heard,
+    /// Not yet analysed, or its text has changed since.
+    NotTimed,
+}
+
+/// A line as it is listed.
+#[derive(Serialize, utoipa::ToSchema)]
+pub struct LineSummary {
+    id: i32,
+    /// Its place in the production, from 1.
+    number: usize,
+    text: String,
+    character: Option<String>,
+    recording_name: String,
+    duration: Seconds,
+    /// Samples a second and channels of the recording as it was brought in.
+    rate: u32,
+    channels: u32,
+    /// First frame, the last that holds sound, and the last of the clip.
+    first_frame: Frame,
+    last_sound_frame: Frame,
+    last_frame: Frame,
+    state: LineState,
+    problem: Option<String>,
+    words: usize,
+    doubtful_words: usize,
+    /// Loudness of the recording in even steps, 0..1.
+    wave: Vec<f32>,
+}
+
+/// What is said in a line and how it is heard and articulated.
+#[derive(Serialize, utoipa::ToSchema)]
+pub struct DocumentView {
+    text: String,
+    character: Option<String>,
+    timing: Option<Timing>,
+    diction: Diction,
+    listen: Listen,
+}
+
+/// One line whole.
+#[derive(Serialize, utoipa::ToSchema)]
+pub struct LineView {
+    /// How often it was changed: what a request that builds on this view names in `If-Match`.
+    revision: i64,
+    summary: LineSummary,
+    document: DocumentView,
+    /// Names the voice of the line: another take or channel is another voice.
+    voice: String,
+    /// Every recording of the line.
+    takes: Vec<TakeView>,
+    /// How it is spoken; none until it is timed.
+    phrasing: Option<Phrasing>,
+    /// What hands laid over the curves, in time.
+    touches: Vec<TouchView>,
+    /// What is laid over the speech, in time.
+    layers: LayersView,
+    /// How far kinds of sounds can be let go, and how far they are; 1 is normal.
+    reach: Vec<ReachView>,
+    /// Named states, newest first.
+    snapshots: Vec<SnapshotView>,
+    /// What can be taken back and made again, newest first.
+    undo: Vec<String>,
+    redo: Vec<String>,
+}
+
+pub fn summary(app: &App, line: &StoredLine, number: usize, grid: FrameGrid) -> LineSummary {
+    let document = &line.document;
+    let state = if app.jobs.analysing(line.id).is_some() {
+        LineState::Analysing
+    } else if document.is_timed() {
+        if document.text.is_empty() { LineState::Heard } else { LineState::Timed }
+    } else if line.problem.is_some() {
+        LineState::Failed
+    } else {
+        LineState::NotTimed
+    };
+    let words = document.timing.as_ref().map_or(&[][..], |t| &t.words);
+    let shot = Shot::of(grid, line.facts.duration);
+    LineSummary {
+        id: line.id,
+        number,
+        text: document.text.clone(),
+        character: document.character.clone(),
+        recording_name: line.recording_name.clone(),
+        duration: line.facts.duration,
+        rate: line.facts.rate,
+        channels: line.facts.channels,
+        first_frame: shot.first,
+        last_sound_frame: shot.last_sound,
+        last_frame: shot.last,
+        state,
+        problem: line.problem.clone(),
+        words: words.len(),
+        doubtful_words: words.iter().filter(|w| w.is_doubtful()).count(),
+        wave: line.facts.wave.clone(),
+    }
+}
+
+/// Names a voice: the recording and the channel of it.
+pub fn voice_name(line: &StoredLine) -> String {
+    match line.document.listen.channel {
+        Some(channel) => format!("{}-{channel}", line.recording),
+        None => line.recording.clone(),
+    }
+}
+
+pub fn view(app: &App, line: StoredLine) -> Answer<LineView> {
+    let number = app.store.line_number(line.id)?;
+    let steps = app.store.steps(line.id)?;
+    let spoken = app.spoken(Version { line: line.id, snapshot: None }, &line.document, &line.recording)?;
+    Ok(LineView {
+        revision: line.revision,
+        summary: summary(app, &line, number, app.store.production()?.grid),
+        voice: voice_name(&line),
+        takes: takes::takes(app, &line)?,
+        phrasing: spoken.map(|s| s.phrasing.clone()),
+        touches: hand::touches(&line.document),
+        layers: layers::layers(&line.document),
+        reach: hand::reaches(&line.document),
+        snapshots: hand::snapshots(app, line.id)?,
+        document: DocumentView {
+            text: line.document.text,
+            character: line.document.character,
+            timing: line.document.timing,
+            diction: line.document.diction,
+            listen: line.document.listen,
+        },
+        undo: steps.undo,
+        redo: steps.redo,
+    })
+}
