@@ -29,7 +29,8 @@ struct Document {
 /// # Errors
 /// It cannot be written as JSON.
 pub fn to_json(character: &str, wiring: &Wiring) -> Result<String, serde_json::Error> {
-    let document = Document { format: FORMAT.into(), character: character.into(), wiring: wiring.clone() };
+    let document =
+        Document { format: FORMAT.into(), character: character.into(), wiring: wiring.clone().unnumbered() };
     Ok(serde_json::to_string_pretty(&document)? + "\n")
 }
 
@@ -46,5 +47,5 @@ pub fn read(bytes: &[u8]) -> Result<Wiring, WiringFileError> {
     }
     let document: Document = serde_json::from_slice(bytes)?;
     document.wiring.check()?;
-    Ok(document.wiring)
+    Ok(document.wiring.unnumbered())
 }

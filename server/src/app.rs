@@ -38,6 +38,13 @@ pub enum Event {
     },
     Deliveries,
     Production,
+    /// A character's wiring changed, as a line does.
+    Wiring {
+        id: i32,
+        revision: i64,
+        words: Option<String>,
+        gesture: Option<String>,
+    },
     /// What the production keeps under a name: poses, sets of curves.
     Poses,
     Cast,
@@ -124,7 +131,7 @@ impl App {
     }
 
     pub(crate) fn tell(&self, event: Event) {
-        if matches!(event, Event::Cast | Event::Production) {
+        if matches!(event, Event::Cast | Event::Wiring { .. } | Event::Production) {
             self.epoch.fetch_add(1, Ordering::Release);
         }
         // Nobody listening is fine.

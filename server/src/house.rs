@@ -8,7 +8,8 @@ use crate::version::Version;
 use jam_desk::{Done, House, Note, Op, Played, Refusal, Situation, TakeFacts, act, met, needs};
 use jam_rig::Wiring;
 use jam_score::{FrameGrid, Line, Pose, Prosody};
-use jam_store::{Changes, NewStep, Now, StoreError, StoredLine};
+use jam_store::{Changes, NewStep, StoreError, StoredLine};
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 /// Who asks for a change, and what they saw.
@@ -36,7 +37,7 @@ struct Here<'a> {
 }
 
 /// What goes wrong around an operation, said as the desk says it.
-fn refused(problem: Problem) -> Refusal {
+pub fn refused(problem: Problem) -> Refusal {
     Refusal::new("line", "unexpected", problem)
 }
 
@@ -79,11 +80,26 @@ impl House for Here<'_> {
 /// others wait.
 const PATIENCE: usize = 3;
 
-/// What others did since a request was made; nothing if it is made on the line as it is.
-fn since(now: &mut Now<'_>, made_on: Option<i64>, gesture: Option<&str>) -> Answer<Changes> {
-    let Some(made_on) = made_on else { return Ok(Changes::new()) };
-    let since = now.changes_since(made_on, gesture)?;
-    Ok(since.ok_or_else(|| Refusal::met("too long ago to tell by whom"))?)
+/// What others did since a request was made; nothing if it is made on the thing as it is. `changes_since` tells it of a
+/// revision and without a gesture.
+pub fn since(
+    asked: &Asked,
+    gesture: Option<&str>,
+    changes_since: impl FnOnce(i64, Option<&str>) -> Result<Option<Changes>, StoreError>,
+) -> Answer<Changes> {
+    let Some(made_on) = asked.made_on else { return Ok(Changes::new()) };
+    Ok(changes_since(made_on, gesture)?.ok_or_else(Refusal::long_ago)?)
+}
+
+/// Refuses what takes for granted what others changed since.
+///
+/// # Errors
+/// The refusal.
+pub fn unmet(needs: impl FnOnce() -> BTreeSet<String>, since: &Changes) -> Answer<()> {
+    if since.is_empty() {
+        return Ok(());
+    }
+    met(&needs(), since).map_or(Ok(()), |words| Err(Refusal::met(words).into()))
 }
 
 /// Makes an operation on a line, tells every page, and starts the analysis that it asks for.
@@ -103,12 +119,9 @@ pub fn operate(app: &Arc<App>, id: i32, op: &Op, asked: &Asked) -> Answer<Made> 
     }
     let grid = app.store.production()?.grid;
     let ((made, note, words, awaits), line) = app.store.change_line(id, |now| -> Answer<_> {
-        let since = since(now, asked.made_on, asked.gesture.as_deref())?;
-        if !since.is_empty()
-            && let Some(words) = met(&needs(op, &now.line.document), &since)
-        {
-            return Err(Refusal::met(words).into());
-        }
+        let gesture = asked.gesture.as_deref();
+        let since = since(asked, gesture, |made_on, gesture| now.changes_since(made_on, gesture))?;
+        unmet(|| needs(op, &now.line.document), &since)?;
         let stored = &now.line;
         let house = Here { app, stored, grid };
         let Done { line: document, ids, words, made, asks_for_times: awaits, asks, note } =
@@ -132,7 +145,7 @@ pub fn operate(app: &Arc<App>, id: i32, op: &Op, asked: &Asked) -> Answer<Made> 
 pub fn turn_back(app: &Arc<App>, id: i32, back: bool, asked: &Asked) -> Answer<StoredLine> {
     let (awaits, line) = app.store.change_line(id, |now| -> Answer<_> {
         // Results of analyses are no steps: they do not stand between a hand and its last step.
-        let since = since(now, asked.made_on, None)?;
+        let since = since(asked, None, |made_on, gesture| now.changes_since(made_on, gesture))?;
         if let Some((words, _)) = since.iter().find(|(words, _)| words != jam_store::RESULT) {
             return Err(Refusal::met(words).into());
         }

@@ -21,6 +21,7 @@ mod version;
 mod views;
 mod voices;
 mod window;
+mod workshop;
 
 pub use app::App;
 pub use house::Asked;
@@ -141,8 +142,8 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::cast::list))
         .routes(routes!(routes::cast::show))
         .routes(routes!(routes::cast::model))
-        .routes(routes!(routes::cast::wire, routes::cast::export_wiring, routes::cast::import_wiring))
-        .routes(routes!(routes::cast::propose))
+        .routes(routes!(routes::cast::export_wiring, routes::cast::import_wiring))
+        .routes(routes!(routes::cast::operate))
         .routes(routes!(routes::cast::duplicate))
         .routes(routes!(routes::cast::undo))
         .routes(routes!(routes::cast::redo))

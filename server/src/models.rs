@@ -11,7 +11,7 @@ use std::sync::Arc;
 pub struct Model {
     pub character: Character,
     pub facts: ModelFacts,
-    pub proposal: Proposal,
+    pub proposal: Arc<Proposal>,
     /// Of its file; about as much as it takes in memory.
     bytes: usize,
 }
@@ -19,7 +19,7 @@ pub struct Model {
 impl Model {
     pub fn read(character: Character, bytes: usize) -> Answer<Model> {
         let facts = character.facts()?;
-        let proposal = character.proposal()?;
+        let proposal = Arc::new(character.proposal()?);
         Ok(Model { character, facts, proposal, bytes })
     }
 }

@@ -371,19 +371,21 @@ async fn a_character_is_brought_in_wired_posed_and_its_steps_survive_a_restart()
     assert_eq!(added["facts"]["vertices"], 24);
 
     // Wired by hand, with a limit.
-    let output = json!({
-        "target": {"kind": "morph", "name": "Cube shape 1"},
-        "feeds": [{"control": "jaw_open", "gain": 2.0}], "low": 0.0, "high": 0.75
-    });
-    let wiring = json!({"outputs": [output]});
-    let put = async |wiring: &Value| {
-        let answer = server.ask(Method::PUT, &own("/wiring")).json(wiring).send().await.unwrap();
+    let operate = async |op: Value| {
+        let answer = server.ask(Method::POST, &own("/operations")).json(&json!({ "op": op })).send().await;
+        let answer = answer.unwrap();
         (answer.status(), answer.json::<Value>().await.unwrap())
     };
-    let (status, wired) = put(&wiring).await;
+    let target = json!({"kind": "morph", "name": "Cube shape 1"});
+    let (status, wired) = operate(json!({"do": "wire", "control": "jaw_open", "target": target})).await;
     assert_eq!(status, StatusCode::OK, "{wired}");
-    assert_eq!(wired["undo"][0], "Add an output");
+    assert_eq!(wired["undo"][0], "wire “Cube shape 1” to jaw open");
     assert_eq!(wired["conflicts"][0]["shapes"], json!(["Cube shape 1"]));
+    let output = &wired["member"]["wiring"]["outputs"][0];
+    let (feed, output) = (output["feeds"][0]["id"].clone(), output["id"].clone());
+    operate(json!({"do": "change_feed", "feed": feed, "change": {"gain": 2.0}})).await;
+    let (_, wired) =
+        operate(json!({"do": "change_output", "output": output, "change": {"high": 0.75}})).await;
     let pose = json!({"controls": {"jaw_open": 0.25}, "mouth": null});
     let posed = async |pose: &Value| {
         let answer = server.ask(Method::POST, &own("/pose")).json(pose).send().await.unwrap();
@@ -393,11 +395,39 @@ async fn a_character_is_brought_in_wired_posed_and_its_steps_survive_a_restart()
     assert_eq!(posed(&json!({"controls": {"jaw_open": 1.0}, "mouth": null})).await, json!([0.75]));
 
     // What cannot be used is refused and nothing changes.
-    let mut wrong = wiring.clone();
-    wrong["outputs"][0]["low"] = json!(1.0);
-    let (status, problem) = put(&wrong).await;
+    let (status, problem) =
+        operate(json!({"do": "change_output", "output": output, "change": {"low": 1.0}})).await;
     assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
     assert!(problem["detail"].as_str().unwrap().contains("lies above its upper one"), "{problem}");
+    let (status, problem) =
+        operate(json!({"do": "change_output", "output": output, "change": {"id": 7}})).await;
+    assert_eq!((status, &problem["code"]), (StatusCode::UNPROCESSABLE_ENTITY, &json!("field_wrong")));
+    let (status, _) = operate(json!({"do": "unwire", "feed": 4711})).await;
+    assert_eq!(status, StatusCode::NOT_FOUND);
+    assert_eq!(server.get(&own("")).await["member"]["wiring"], wired["member"]["wiring"]);
+
+    // Two hands on one state: what does not meet is applied, what does is refused and says what was done.
+    let seen = wired["member"]["revision"].to_string();
+    let late = async |op: Value| {
+        let request = server.ask(Method::POST, &own("/operations")).header("if-match", &seen);
+        let answer = request.json(&json!({ "op": op })).send().await.unwrap();
+        (answer.status(), answer.json::<Value>().await.unwrap())
+    };
+    let gain = |gain: f64| json!({"do": "change_feed", "feed": feed, "change": {"gain": gain}});
+    operate(gain(3.0)).await;
+    let (status, problem) = late(gain(4.0)).await;
+    assert_eq!((status, &problem["code"]), (StatusCode::CONFLICT, &json!("changed_meanwhile")));
+    assert!(problem["detail"].as_str().unwrap().contains("gain of “Cube shape 1”"), "{problem}");
+    let (status, both) =
+        late(json!({"do": "change_output", "output": output, "change": {"offset": 0.1}})).await;
+    assert_eq!(status, StatusCode::OK, "{both}");
+    let both = &both["member"]["wiring"]["outputs"][0];
+    assert!((both["offset"].as_f64().unwrap() - 0.1).abs() < 1e-6 && both["feeds"][0]["gain"] == 3.0);
+    let undo = server.ask(Method::POST, &own("/undo")).header("if-match", &seen).send().await.unwrap();
+    assert_eq!(undo.status(), StatusCode::CONFLICT, "an undo of a state that is gone");
+    for _ in 0..2 {
+        server.ask(Method::POST, &own("/undo")).send().await.unwrap();
+    }
     assert_eq!(server.get(&own("")).await["member"]["wiring"], wired["member"]["wiring"]);
 
     // Out as a file and in again on a copy.
@@ -405,13 +435,22 @@ async fn a_character_is_brought_in_wired_posed_and_its_steps_survive_a_restart()
     let copy = server.ask(Method::POST, &own("/duplicate")).json(&json!({"name": "Cube 2"}));
     let copy: Value = copy.send().await.unwrap().json().await.unwrap();
     let other = copy["member"]["id"].as_i64().unwrap();
-    let path = format!("/api/cast/{other}/propose");
-    let bare: Value = server.ask(Method::POST, &path).send().await.unwrap().json().await.unwrap();
+    let path = format!("/api/cast/{other}/operations");
+    let propose = server.ask(Method::POST, &path).json(&json!({"op": {"do": "propose"}}));
+    let bare: Value = propose.send().await.unwrap().json().await.unwrap();
     assert_eq!(bare["member"]["wiring"]["outputs"], json!([]), "its names mean nothing");
     let path = format!("/api/cast/{other}/wiring");
     let sent = server.ask(Method::POST, &path).header("content-type", "application/json").body(file);
     let back: Value = sent.send().await.unwrap().json().await.unwrap();
-    assert_eq!(back["member"]["wiring"], wired["member"]["wiring"]);
+    // The same but for its numbers, which are the copy's own.
+    let plain = |view: &Value| {
+        let mut wiring = view["member"]["wiring"].clone();
+        let output = wiring["outputs"][0].as_object_mut().unwrap();
+        output.remove("id").unwrap();
+        output["feeds"][0].as_object_mut().unwrap().remove("id").unwrap();
+        wiring
+    };
+    assert_eq!(plain(&back), plain(&wired));
 
     // The walk: every target has a value for every sample, and its steps follow each other.
     let walk = server.ask(Method::GET, &own("/walk")).send().await.unwrap().bytes().await.unwrap();
@@ -431,8 +470,8 @@ async fn a_character_is_brought_in_wired_posed_and_its_steps_survive_a_restart()
     server.stop().await;
     let server = Running::start(&data).await;
     let undone: Value = server.ask(Method::POST, &own("/undo")).send().await.unwrap().json().await.unwrap();
-    assert_eq!(undone["member"]["wiring"]["outputs"], json!([]));
-    assert_eq!(undone["redo"], json!(["Add an output"]));
+    assert_eq!(undone["member"]["wiring"]["outputs"][0]["high"], 1.0);
+    assert_eq!(undone["redo"], json!(["high of “Cube shape 1”"]));
     let redone: Value = server.ask(Method::POST, &own("/redo")).send().await.unwrap().json().await.unwrap();
     assert_eq!(redone["member"]["wiring"], wired["member"]["wiring"]);
     let nothing = server.ask(Method::POST, &own("/redo")).send().await.unwrap();

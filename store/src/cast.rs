@@ -1,9 +1,12 @@
-//! The characters of a production.
+//! The characters of a production and the journal of their wirings.
 
-use crate::schema::{cast_member, cast_step};
-use crate::{Steps, Store, StoreError, keep_blob};
+use crate::changes::{self, Changes, Owner};
+use crate::journal::Failed;
+use crate::schema::{cast_member, wiring_step};
+use crate::{Steps, Store, StoreError, keep_blob, stored};
 use diesel::prelude::*;
-use jam_rig::Wiring;
+use jam_rig::{Wiring, WiringEdit};
+use jam_score::Ids;
 
 /// A character: its file and how it answers to the controls.
 #[derive(Debug, Clone, PartialEq)]
@@ -13,26 +16,154 @@ pub struct CastMember {
     /// Hash of its glTF file.
     pub model: String,
     pub wiring: Wiring,
+    /// How often its wiring was changed, undo counted.
+    pub revision: i64,
+    /// Where numbers of its wiring go on.
+    pub ids: Ids,
 }
 
-type Row = (i32, String, String, String);
+/// A wiring as it becomes by a step.
+pub struct NewWiring {
+    pub wiring: Wiring,
+    pub ids: Ids,
+    /// The step in words.
+    pub words: String,
+    pub gesture: Option<String>,
+}
 
-fn member((id, name, model, wiring): Row) -> Result<CastMember, StoreError> {
-    Ok(CastMember { id, name, model, wiring: serde_json::from_str(&wiring)? })
+type Row = (i32, String, String, String, i64, i64);
+
+fn member((id, name, model, wiring, revision, next): Row) -> Result<CastMember, StoreError> {
+    let ids = Ids::from(u32::try_from(next).map_err(|_| StoreError::Newer)?);
+    Ok(CastMember { id, name, model, wiring: stored::read(&wiring)?, revision, ids })
 }
 
 fn by_id(c: &mut SqliteConnection, id: i32) -> Result<CastMember, StoreError> {
     member(cast_member::table.find(id).first(c)?)
 }
 
-fn write_wiring(c: &mut SqliteConnection, id: i32, wiring: &str) -> Result<(), StoreError> {
-    diesel::update(cast_member::table.find(id)).set(cast_member::wiring.eq(wiring)).execute(c)?;
-    Ok(())
-}
-
 fn free_name(c: &mut SqliteConnection, name: &str) -> Result<(), StoreError> {
     let taken: i64 = cast_member::table.filter(cast_member::name.eq(name)).count().get_result(c)?;
     if taken > 0 { Err(StoreError::NameTaken(name.to_string())) } else { Ok(()) }
+}
+
+fn add(
+    c: &mut SqliteConnection,
+    name: &str,
+    model: &str,
+    wiring: &Wiring,
+    ids: Ids,
+) -> Result<CastMember, StoreError> {
+    let row: Row = diesel::insert_into(cast_member::table)
+        .values((
+            cast_member::name.eq(name),
+            cast_member::model.eq(model),
+            cast_member::wiring.eq(stored::write(wiring)?),
+            cast_member::next_id.eq(i64::from(ids.next())),
+        ))
+        .get_result(c)?;
+    member(row)
+}
+
+/// A character inside a transaction: what is read here is what is changed.
+pub struct NowCast<'c> {
+    connection: &'c mut SqliteConnection,
+    pub member: CastMember,
+}
+
+impl NowCast<'_> {
+    /// What changed since a revision, without what the same gesture did; none if that is too long ago to be told, or
+    /// was never.
+    ///
+    /// # Errors
+    /// The data file cannot be read.
+    pub fn changes_since(
+        &mut self,
+        revision: i64,
+        gesture: Option<&str>,
+    ) -> Result<Option<Changes>, StoreError> {
+        let CastMember { id, revision: now, .. } = self.member;
+        changes::since(self.connection, Owner::Cast(id), revision, now, gesture)
+    }
+
+    fn changed(
+        &mut self,
+        wiring: Wiring,
+        edit: &WiringEdit,
+        ids: Ids,
+        words: &str,
+        gesture: Option<&str>,
+    ) -> Result<(), StoreError> {
+        let id = self.member.id;
+        let revision = self.member.revision + 1;
+        diesel::update(cast_member::table.find(id))
+            .set((
+                cast_member::wiring.eq(stored::write(&wiring)?),
+                cast_member::next_id.eq(i64::from(ids.next())),
+                cast_member::revision.eq(revision),
+            ))
+            .execute(self.connection)?;
+        changes::remember(self.connection, Owner::Cast(id), revision, words, &edit.things(), gesture)?;
+        (self.member.wiring, self.member.ids, self.member.revision) = (wiring, ids, revision);
+        Ok(())
+    }
+
+    /// Makes a step; what could be redone before is gone. A step that changes nothing is none.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written.
+    pub fn step(&mut self, new: NewWiring) -> Result<(), StoreError> {
+        let id = self.member.id;
+        let edit = WiringEdit::between(&self.member.wiring, &new.wiring);
+        if edit.is_empty() {
+            return Ok(());
+        }
+        let undone = wiring_step::table.filter(wiring_step::cast_id.eq(id));
+        diesel::delete(undone.filter(wiring_step::undone.eq(true))).execute(self.connection)?;
+        diesel::insert_into(wiring_step::table)
+            .values((
+                wiring_step::cast_id.eq(id),
+                wiring_step::words.eq(&new.words),
+                wiring_step::edit.eq(stored::pack(&edit)?),
+            ))
+            .execute(self.connection)?;
+        self.changed(new.wiring, &edit, new.ids, &new.words, new.gesture.as_deref())
+    }
+
+    /// Takes the last change of the wiring back.
+    ///
+    /// # Errors
+    /// There is no such step, or the data file cannot be read or written.
+    pub fn undo(&mut self) -> Result<(), StoreError> {
+        let own = wiring_step::table.filter(wiring_step::cast_id.eq(self.member.id));
+        let last = own.filter(wiring_step::undone.eq(false)).order(wiring_step::id.desc());
+        let columns = (wiring_step::id, wiring_step::words, wiring_step::edit);
+        let last: Option<(i32, String, Vec<u8>)> = last.select(columns).first(self.connection).optional()?;
+        let (step, words, packed) = last.ok_or(StoreError::NothingToUndo)?;
+        let edit: WiringEdit = stored::unpack(&packed)?;
+        self.turn(step, true, &edit.inverse(), &format!("undo: {words}"))
+    }
+
+    /// Makes the change that was taken back last again.
+    ///
+    /// # Errors
+    /// There is no such step, or the data file cannot be read or written.
+    pub fn redo(&mut self) -> Result<(), StoreError> {
+        let own = wiring_step::table.filter(wiring_step::cast_id.eq(self.member.id));
+        let next = own.filter(wiring_step::undone.eq(true)).order(wiring_step::id);
+        let columns = (wiring_step::id, wiring_step::words, wiring_step::edit);
+        let next: Option<(i32, String, Vec<u8>)> = next.select(columns).first(self.connection).optional()?;
+        let (step, words, packed) = next.ok_or(StoreError::NothingToRedo)?;
+        self.turn(step, false, &stored::unpack(&packed)?, &format!("redo: {words}"))
+    }
+
+    fn turn(&mut self, step: i32, undone: bool, edit: &WiringEdit, words: &str) -> Result<(), StoreError> {
+        let wiring = edit.apply(&self.member.wiring).map_err(|e| StoreError::Damaged(e.to_string()))?;
+        diesel::update(wiring_step::table.find(step))
+            .set(wiring_step::undone.eq(undone))
+            .execute(self.connection)?;
+        self.changed(wiring, edit, self.member.ids, words, None)
+    }
 }
 
 impl Store {
@@ -46,7 +177,7 @@ impl Store {
     /// # Errors
     /// The data file cannot be read or written, or there is no such thing in it.
     pub fn cast_member(&self, id: i32) -> Result<CastMember, StoreError> {
-        member(cast_member::table.find(id).first(&mut self.connection()?)?)
+        by_id(&mut *self.connection()?, id)
     }
 
     /// Finds a character by the name that lines know it by.
@@ -57,8 +188,10 @@ impl Store {
         member(cast_member::table.filter(cast_member::name.eq(name)).first(&mut self.connection()?)?)
     }
 
+    /// Keeps a new character; its wiring gets its first numbers.
+    ///
     /// # Errors
-    /// The data file cannot be read or written.
+    /// The data file cannot be read or written, or another has this name.
     pub fn add_cast_member(
         &self,
         name: &str,
@@ -68,14 +201,9 @@ impl Store {
         self.change(|c| {
             free_name(c, name)?;
             let model = keep_blob(c, model)?;
-            let row: Row = diesel::insert_into(cast_member::table)
-                .values((
-                    cast_member::name.eq(name),
-                    cast_member::model.eq(&model),
-                    cast_member::wiring.eq(serde_json::to_string(wiring)?),
-                ))
-                .get_result(c)?;
-            member(row)
+            let mut ids = Ids::from(1);
+            let wiring = wiring.clone().unnumbered().numbered_like(&Wiring::default(), &mut ids);
+            add(c, name, &model, &wiring, ids)
         })
     }
 
@@ -86,42 +214,26 @@ impl Store {
     pub fn duplicate_cast_member(&self, id: i32, name: &str) -> Result<CastMember, StoreError> {
         self.change(|c| {
             free_name(c, name)?;
-            let original: Row = cast_member::table.find(id).first(c)?;
-            let row: Row = diesel::insert_into(cast_member::table)
-                .values((
-                    cast_member::name.eq(name),
-                    cast_member::model.eq(original.2),
-                    cast_member::wiring.eq(original.3),
-                ))
-                .get_result(c)?;
-            member(row)
+            let CastMember { model, wiring, ids, .. } = by_id(c, id)?;
+            add(c, name, &model, &wiring, ids)
         })
     }
 
-    /// Gives a character another wiring and keeps the step; what could be redone before is gone.
+    /// Changes a character's wiring as one transaction that holds the write lock from its start: what `work` reads is
+    /// what it changes. Gives the character as it is then.
     ///
     /// # Errors
-    /// The data file cannot be read or written, or there is no such thing in it.
-    pub fn set_wiring(&self, id: i32, wiring: &Wiring) -> Result<CastMember, StoreError> {
-        self.change(|c| {
-            let now = by_id(c, id)?;
-            if now.wiring == *wiring {
-                return Ok(now);
-            }
-            let (before, after) = (serde_json::to_string(&now.wiring)?, serde_json::to_string(wiring)?);
-            write_wiring(c, id, &after)?;
-            let undone =
-                cast_step::table.filter(cast_step::cast_id.eq(id)).filter(cast_step::undone.eq(true));
-            diesel::delete(undone).execute(c)?;
-            diesel::insert_into(cast_step::table)
-                .values((
-                    cast_step::cast_id.eq(id),
-                    cast_step::words.eq(wiring.change_from(&now.wiring)),
-                    cast_step::before.eq(before),
-                    cast_step::after.eq(after),
-                ))
-                .execute(c)?;
-            by_id(c, id)
+    /// Whatever `work` says; nothing is changed then.
+    pub fn change_wiring<E: From<StoreError>>(
+        &self,
+        id: i32,
+        work: impl FnOnce(&mut NowCast<'_>) -> Result<(), E>,
+    ) -> Result<CastMember, E> {
+        self.in_turn(|c| {
+            let member = by_id(c, id).map_err(Failed::Store)?;
+            let mut now = NowCast { connection: c, member };
+            work(&mut now).map_err(Failed::Work)?;
+            Ok(now.member)
         })
     }
 
@@ -130,56 +242,11 @@ impl Store {
     /// # Errors
     /// The data file cannot be read or written, or there is no such thing in it.
     pub fn cast_steps(&self, id: i32) -> Result<Steps, StoreError> {
-        let rows: Vec<(String, bool)> = cast_step::table
-            .filter(cast_step::cast_id.eq(id))
-            .order(cast_step::id)
-            .select((cast_step::words, cast_step::undone))
+        let rows: Vec<(String, bool)> = wiring_step::table
+            .filter(wiring_step::cast_id.eq(id))
+            .order(wiring_step::id)
+            .select((wiring_step::words, wiring_step::undone))
             .load(&mut self.connection()?)?;
-        let (undone, done): (Vec<_>, Vec<_>) = rows.into_iter().partition(|(_, undone)| *undone);
-        let words = |(words, _): (String, bool)| words;
-        Ok(Steps {
-            undo: done.into_iter().rev().map(words).collect(),
-            redo: undone.into_iter().map(words).collect(),
-        })
-    }
-
-    /// Takes the last change of a wiring back.
-    ///
-    /// # Errors
-    /// There is no such step, or the data file cannot be read or written.
-    pub fn undo_wiring(&self, id: i32) -> Result<CastMember, StoreError> {
-        self.change(|c| {
-            let last: Option<(i32, String)> = cast_step::table
-                .filter(cast_step::cast_id.eq(id))
-                .filter(cast_step::undone.eq(false))
-                .order(cast_step::id.desc())
-                .select((cast_step::id, cast_step::before))
-                .first(c)
-                .optional()?;
-            let (step, wiring) = last.ok_or(StoreError::NothingToUndo)?;
-            write_wiring(c, id, &wiring)?;
-            diesel::update(cast_step::table.find(step)).set(cast_step::undone.eq(true)).execute(c)?;
-            by_id(c, id)
-        })
-    }
-
-    /// Makes the change that was taken back last again.
-    ///
-    /// # Errors
-    /// There is no such step, or the data file cannot be read or written.
-    pub fn redo_wiring(&self, id: i32) -> Result<CastMember, StoreError> {
-        self.change(|c| {
-            let next: Option<(i32, String)> = cast_step::table
-                .filter(cast_step::cast_id.eq(id))
-                .filter(cast_step::undone.eq(true))
-                .order(cast_step::id)
-                .select((cast_step::id, cast_step::after))
-                .first(c)
-                .optional()?;
-            let (step, wiring) = next.ok_or(StoreError::NothingToRedo)?;
-            write_wiring(c, id, &wiring)?;
-            diesel::update(cast_step::table.find(step)).set(cast_step::undone.eq(false)).execute(c)?;
-            by_id(c, id)
-        })
+        Ok(Steps::of(rows))
     }
 }

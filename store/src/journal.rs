@@ -8,18 +8,30 @@
 //! Of results at the end of the journal one is in the document: the newest that followed from the last step which
 //! changed what analyses start from.
 
+use crate::changes::{self, Changes, Owner};
 use crate::lines::{StoredLine, read, write};
-use crate::schema::{change, line, step};
+use crate::schema::{line, step};
 use crate::{Store, StoreError, stored};
 use diesel::prelude::*;
 use jam_score::{Edit, Ids, Line, Timing};
-use std::collections::BTreeSet;
 
 /// What can be undone and redone, newest first, in words.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Steps {
     pub undo: Vec<String>,
     pub redo: Vec<String>,
+}
+
+impl Steps {
+    /// Of steps in words and whether they are taken back, oldest first.
+    pub(crate) fn of(rows: Vec<(String, bool)>) -> Steps {
+        let mut steps = Steps::default();
+        for (words, undone) in rows {
+            if undone { steps.redo.push(words) } else { steps.undo.push(words) }
+        }
+        steps.undo.reverse();
+        steps
+    }
 }
 
 /// A line as it becomes by a step.
@@ -36,17 +48,11 @@ pub struct NewStep {
     pub awaits: bool,
 }
 
-/// What changed in a line since a revision: words and things of each change, oldest first.
-pub type Changes = Vec<(String, BTreeSet<String>)>;
-
 /// A line inside a transaction: what is read here is what is changed.
 pub struct Now<'c> {
     connection: &'c mut SqliteConnection,
     pub line: StoredLine,
 }
-
-/// Changes of a line that are remembered for older requests.
-const REMEMBERED: i64 = 2000;
 
 /// A row of the journal without its documents.
 #[derive(Debug, Clone, Queryable)]
@@ -140,21 +146,8 @@ impl Now<'_> {
         revision: i64,
         gesture: Option<&str>,
     ) -> Result<Option<Changes>, StoreError> {
-        if revision == self.line.revision {
-            return Ok(Some(Vec::new()));
-        }
-        let rows: Vec<(String, String, Option<String>)> = change::table
-            .filter(change::line_id.eq(self.line.id))
-            .filter(change::revision.gt(revision))
-            .order(change::revision)
-            .select((change::words, change::things, change::gesture))
-            .load(self.connection)?;
-        if revision > self.line.revision || rows.len() as i64 != self.line.revision - revision {
-            return Ok(None);
-        }
-        let others = rows.into_iter().filter(|(_, _, own)| gesture.is_none() || own.as_deref() != gesture);
-        let changes = others.map(|(words, things, _)| Ok((words, serde_json::from_str(&things)?)));
-        changes.collect::<Result<_, StoreError>>().map(Some)
+        let StoredLine { id, revision: now, .. } = self.line;
+        changes::since(self.connection, Owner::Line(id), revision, now, gesture)
     }
 
     /// The step that the next analysis follows from; none is the line as it came.
@@ -200,18 +193,7 @@ impl Now<'_> {
         diesel::update(line::table.find(id))
             .set((line::revision.eq(revision), line::problem.eq(&problem)))
             .execute(self.connection)?;
-        diesel::insert_into(change::table)
-            .values((
-                change::line_id.eq(id),
-                change::revision.eq(revision),
-                change::words.eq(words),
-                change::things.eq(serde_json::to_string(&edit.things())?),
-                change::gesture.eq(gesture),
-            ))
-            .execute(self.connection)?;
-        let old =
-            change::table.filter(change::line_id.eq(id)).filter(change::revision.le(revision - REMEMBERED));
-        diesel::delete(old).execute(self.connection)?;
+        changes::remember(self.connection, Owner::Line(id), revision, words, &edit.things(), gesture)?;
         if document.listen.take == self.line.document.listen.take {
             let line = &mut self.line;
             (line.document, line.ids, line.revision, line.problem) = (document, ids, revision, problem);
@@ -243,13 +225,8 @@ impl Now<'_> {
         let undone = step::table.filter(step::line_id.eq(id)).filter(step::undone.eq(true));
         diesel::delete(undone).execute(self.connection)?;
         // Nothing came between the messages of one gesture: no other hand, no undo, no result.
-        let before_this: Option<Option<String>> = change::table
-            .filter(change::line_id.eq(id))
-            .filter(change::revision.eq(self.line.revision))
-            .select(change::gesture)
-            .first(self.connection)
-            .optional()?;
-        let goes_on = new.gesture.is_some() && before_this.flatten() == new.gesture;
+        let before_this = changes::gesture_of(self.connection, Owner::Line(id), self.line.revision)?;
+        let goes_on = new.gesture.is_some() && before_this == new.gesture;
         let last: Option<(i32, bool)> = step::table
             .filter(step::line_id.eq(id))
             .order(step::id.desc())
@@ -391,12 +368,7 @@ impl Store {
             .order(step::id)
             .select((step::words, step::undone))
             .load(&mut self.connection()?)?;
-        let mut steps = Steps::default();
-        for (words, undone) in rows {
-            if undone { steps.redo.push(words) } else { steps.undo.push(words) }
-        }
-        steps.undo.reverse();
-        Ok(steps)
+        Ok(Steps::of(rows))
     }
 
     /// Changes a line as one transaction that holds the write lock from its start: what `work` reads is what it
@@ -409,24 +381,31 @@ impl Store {
         id: i32,
         work: impl FnOnce(&mut Now<'_>) -> Result<T, E>,
     ) -> Result<(T, StoredLine), E> {
+        self.in_turn(|c| {
+            let line = read(c, id).map_err(Failed::Store)?;
+            let mut now = Now { connection: c, line };
+            let answer = work(&mut now).map_err(Failed::Work)?;
+            Ok((answer, now.line))
+        })
+    }
+
+    /// Runs a change as one transaction that holds the write lock from its start, for work that has refusals of its
+    /// own.
+    pub(crate) fn in_turn<T, E: From<StoreError>>(
+        &self,
+        work: impl FnOnce(&mut SqliteConnection) -> Result<T, Failed<E>>,
+    ) -> Result<T, E> {
         let _turn = self.turn();
         let mut connection = self.connection()?;
-        connection
-            .immediate_transaction(|c| {
-                let line = read(c, id).map_err(Failed::Store)?;
-                let mut now = Now { connection: c, line };
-                let answer = work(&mut now).map_err(Failed::Work)?;
-                Ok((answer, now.line))
-            })
-            .map_err(|failed: Failed<E>| match failed {
-                Failed::Store(error) => error.into(),
-                Failed::Work(error) => error,
-            })
+        connection.immediate_transaction(work).map_err(|failed| match failed {
+            Failed::Store(error) => error.into(),
+            Failed::Work(error) => error,
+        })
     }
 }
 
 /// Why a transaction was given up.
-enum Failed<E> {
+pub(crate) enum Failed<E> {
     Store(StoreError),
     Work(E),
 }

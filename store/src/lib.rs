@@ -3,6 +3,7 @@
 //! transaction, written through to the disk.
 
 mod cast;
+mod changes;
 mod deliveries;
 mod error;
 mod journal;
@@ -16,10 +17,11 @@ mod stored;
 mod upgrade;
 mod waiting;
 
-pub use cast::CastMember;
+pub use cast::{CastMember, NewWiring, NowCast};
+pub use changes::Changes;
 pub use deliveries::Delivered;
 pub use error::StoreError;
-pub use journal::{Changes, NewStep, Now, RESULT, Steps};
+pub use journal::{NewStep, Now, RESULT, Steps};
 pub use lines::{NewLine, StoredLine};
 pub use production::Production;
 pub use snapshots::Snapshot;
@@ -41,7 +43,7 @@ const MIGRATIONS: EmbeddedMigrations = embed_migrations!();
 /// `JAML`: says whose file it is.
 const APPLICATION: i32 = 0x4A41_4D4C;
 /// The layout of the file that this program writes.
-const LAYOUT: i32 = 2;
+const LAYOUT: i32 = 3;
 
 /// Reads and writes a production's data file. Cheap to clone.
 #[derive(Clone)]
@@ -125,8 +127,11 @@ impl Store {
         let layout = number(&mut connection, "SELECT user_version AS n FROM pragma_user_version")?;
         connection.run_pending_migrations(MIGRATIONS).map_err(|e| StoreError::Open(e.to_string()))?;
         connection.immediate_transaction(|c| {
-            if layout < LAYOUT {
+            if layout < 2 {
                 upgrade::documents(c)?;
+            }
+            if layout < 3 {
+                upgrade::wirings(c)?;
             }
             free_blobs(c)?;
             c.batch_execute(&format!(

@@ -7,10 +7,12 @@ diesel::table! {
     blob (hash) { hash -> Text, bytes -> Binary, }
 }
 diesel::table! {
-    cast_member (id) { id -> Integer, name -> Text, model -> Text, wiring -> Text, }
+    cast_member (id) {
+        id -> Integer, name -> Text, model -> Text, wiring -> Text, revision -> BigInt, next_id -> BigInt,
+    }
 }
 diesel::table! {
-    cast_step (id) { id -> Integer, cast_id -> Integer, words -> Text, before -> Text, after -> Text, undone -> Bool, }
+    wiring_step (id) { id -> Integer, cast_id -> Integer, words -> Text, edit -> Binary, undone -> Bool, }
 }
 diesel::table! {
     line (id) {
@@ -25,8 +27,8 @@ diesel::table! {
     }
 }
 diesel::table! {
-    change (line_id, revision) {
-        line_id -> Integer, revision -> BigInt, words -> Text, things -> Text, gesture -> Nullable<Text>,
+    change (owner, owner_id, revision) {
+        owner -> Text, owner_id -> Integer, revision -> BigInt, words -> Text, things -> Text, gesture -> Nullable<Text>,
     }
 }
 diesel::table! {
@@ -58,7 +60,7 @@ diesel::allow_tables_to_appear_in_same_query!(
     production,
     blob,
     cast_member,
-    cast_step,
+    wiring_step,
     line,
     step,
     change,

@@ -1,9 +1,14 @@
-//! Documents of the first layout, which named words and sounds by their places and marks by their names, brought to
-//! the layout of today. Steps of that layout cannot be taken back any more.
+//! Documents of older layouts brought to the layout of today.
+//!
+//! The first layout named words and sounds by their places and marks by their names; steps of that layout cannot be
+//! taken back any more. Up to the second one, outputs and wires of characters had no numbers, and steps held whole
+//! wirings.
 
-use crate::schema::{line, snapshot};
+use crate::schema::{cast_member, line, snapshot, wiring_step};
 use crate::{StoreError, stored};
+use diesel::connection::SimpleConnection;
 use diesel::prelude::*;
+use jam_rig::{Wiring, WiringEdit};
 use jam_score::{Ids, Line};
 use serde_json::{Map, Value, json};
 
@@ -148,4 +153,70 @@ pub fn documents(c: &mut SqliteConnection) -> Result<(), StoreError> {
         diesel::update(line::table.find(line_id)).set(line::next_id.eq(i64::from(*top))).execute(c)?;
     }
     Ok(())
+}
+
+#[derive(QueryableByName)]
+#[diesel(check_for_backend(diesel::sqlite::Sqlite))]
+struct WholeStep {
+    #[diesel(sql_type = diesel::sql_types::Text)]
+    words: String,
+    #[diesel(sql_type = diesel::sql_types::Text)]
+    before: String,
+    #[diesel(sql_type = diesel::sql_types::Text)]
+    after: String,
+    #[diesel(sql_type = diesel::sql_types::Bool)]
+    undone: bool,
+}
+
+/// Gives outputs and wires numbers, and makes edits of the steps that held whole wirings.
+///
+/// # Errors
+/// The data file cannot be read or written.
+pub fn wirings(c: &mut SqliteConnection) -> Result<(), StoreError> {
+    let members: Vec<(i32, String)> =
+        cast_member::table.select((cast_member::id, cast_member::wiring)).load(c)?;
+    for (id, text) in members {
+        let mut ids = Ids::from(1);
+        let mut numbered = |text: &str, like: &Wiring| -> Result<Wiring, StoreError> {
+            Ok(serde_json::from_str::<Wiring>(text)?.numbered_like(like, &mut ids))
+        };
+        let now = numbered(&text, &Wiring::default())?;
+        let steps: Vec<WholeStep> = diesel::sql_query(
+            "SELECT words, before, after, undone FROM cast_step WHERE cast_id = ? ORDER BY id",
+        )
+        .bind::<diesel::sql_types::Integer, _>(id)
+        .load(c)?;
+        let mut edits = vec![WiringEdit::default(); steps.len()];
+        let done = steps.iter().take_while(|s| !s.undone).count();
+        // From the wiring of now back to the first step, and on to what was taken back.
+        let mut after = now.clone();
+        for (step, edit) in steps[..done].iter().zip(&mut edits).rev() {
+            let before = numbered(&step.before, &after)?;
+            *edit = WiringEdit::between(&before, &after);
+            after = before;
+        }
+        let mut before = now.clone();
+        for (step, edit) in steps.iter().zip(&mut edits).skip(done) {
+            let after = numbered(&step.after, &before)?;
+            *edit = WiringEdit::between(&before, &after);
+            before = after;
+        }
+        for (step, edit) in steps.into_iter().zip(edits) {
+            diesel::insert_into(wiring_step::table)
+                .values((
+                    wiring_step::cast_id.eq(id),
+                    wiring_step::words.eq(step.words),
+                    wiring_step::edit.eq(stored::pack(&edit)?),
+                    wiring_step::undone.eq(step.undone),
+                ))
+                .execute(c)?;
+        }
+        diesel::update(cast_member::table.find(id))
+            .set((
+                cast_member::wiring.eq(stored::write(&now)?),
+                cast_member::next_id.eq(i64::from(ids.next())),
+            ))
+            .execute(c)?;
+    }
+    Ok(c.batch_execute("DROP TABLE cast_step")?)
 }

@@ -363,6 +363,20 @@ fn a_file_of_the_first_layout_is_brought_up() {
     let path = folder.path().join("old.jam");
     let mut c = SqliteConnection::establish(path.to_str().unwrap()).unwrap();
     c.batch_execute(include_str!("fixtures/first-layout.sql")).unwrap();
+    // A character, wired in two steps of which the second was taken back.
+    let wired = |gain: f32, more: &str| {
+        format!(
+            r#"{{"outputs":[{{"target":{{"kind":"morph","name":"jaw"}},"feeds":[{{"control":"jaw_open","gain":{gain}}}],"low":0.0,"high":1.0}}{more}]}}"#
+        )
+    };
+    let more = r#",{"target":{"kind":"morph","name":"lips"},"feeds":[],"low":0.0,"high":1.0}"#;
+    let (none, one, two) = (r#"{"outputs":[]}"#.to_string(), wired(1.0, ""), wired(0.5, more));
+    c.batch_execute(&format!(
+        "INSERT INTO cast_member (id, name, model, wiring) VALUES (7, 'Old', 'x', '{one}');
+         INSERT INTO cast_step (cast_id, words, before, after, undone) VALUES
+         (7, 'Add an output', '{none}', '{one}', FALSE), (7, 'Wiring', '{one}', '{two}', TRUE);"
+    ))
+    .unwrap();
     drop(c);
     let store = Store::open(&path).unwrap();
     let line = store.line(1).unwrap();
@@ -380,6 +394,18 @@ fn a_file_of_the_first_layout_is_brought_up() {
     assert!(mark.id > 5 && line.ids.next() > mark.id);
     assert!(store.steps(1).unwrap().undo.is_empty());
     assert_eq!(with_text(&store, 1, "another").text, "another");
+    // The wiring has numbers, and its steps are still there.
+    let member = store.cast_member(7).unwrap();
+    let first = &member.wiring.outputs[0];
+    assert!(first.id > 0 && first.feeds[0].id > 0 && first.id != first.feeds[0].id);
+    let turned = |back: bool| {
+        let work = |now: &mut jam_store::NowCast<'_>| if back { now.undo() } else { now.redo() };
+        store.change_wiring::<StoreError>(7, work).unwrap().wiring
+    };
+    let again = turned(false);
+    assert_eq!((again.outputs.len(), again.outputs[0].id), (2, first.id));
+    assert_eq!((again.outputs[0].feeds[0].id, again.outputs[0].feeds[0].gain), (first.feeds[0].id, 0.5));
+    assert!(turned(true) == member.wiring && turned(true).outputs.is_empty());
 }
 
 #[test]

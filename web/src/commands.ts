@@ -3,7 +3,7 @@
 import { spotlight } from '@mantine/spotlight';
 import { turn } from './api/act';
 import { type ControlName, api, queries, tell } from './api/client';
-import { change } from './cast/edit';
+import { turnWiring } from './cast/edit';
 import { atRest } from './cast/pose';
 import { startWalk, toggleWalk } from './cast/walk';
 import { switchCompare } from './score/compare';
@@ -100,7 +100,7 @@ function stepLine(count: number) {
 export function takeBack(what: 'undo' | 'redo') {
   const { line, place, castMember } = get();
   if (place === 'cast') {
-    if (castMember) void change(() => (what === 'undo' ? api.undoWiring : api.redoWiring)(castMember));
+    if (castMember) void turnWiring(castMember, what);
   } else if (line) void turn(line, what);
 }
 

@@ -18,6 +18,7 @@ mod refusal;
 mod situation;
 mod spoken;
 pub mod times;
+mod wiring;
 
 pub use act::{Done, act, number};
 pub use meet::{met, needs};
@@ -26,3 +27,4 @@ pub use played::{Played, wire};
 pub use refusal::{Kind, Refusal};
 pub use situation::{House, Note, Situation, TakeFacts, moment};
 pub use spoken::{text_word, word_key};
+pub use wiring::{DrawingName, Figure, Rewired, WiringOp, rewire, wiring_needs};

@@ -6,7 +6,7 @@ use jam_score::{Correction, Line, Span, Timing, thing_of_reach};
 use std::collections::BTreeSet;
 
 /// Everything: an operation that takes the whole line's state for granted.
-const ALL: &str = "*";
+pub(crate) const ALL: &str = "*";
 
 /// Things an operation takes for granted as its sender saw them, by the names [`jam_score::Edit::things`] uses. Times
 /// stand for the sounds that lie there.

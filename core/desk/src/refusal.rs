@@ -1,5 +1,6 @@
 //! Why an operation is not made. Nothing is changed, and the sentence says what to do.
 
+use jam_rig::WiringError;
 use jam_score::{CorrectionError, DictionError, EditError, LayersError, TouchError};
 use jam_voice::text::TextError;
 
@@ -40,6 +41,11 @@ impl Refusal {
     pub fn met(what: &str) -> Refusal {
         let says = format!("Meanwhile this was changed elsewhere ({what}). Look at it, then try again.");
         Refusal { kind: Kind::Met, code: "changed_meanwhile", field: "if-match", says }
+    }
+
+    /// It was made on a state that is older than what is remembered.
+    pub fn long_ago() -> Refusal {
+        Refusal::met("too long ago to tell by whom")
     }
 
     /// The line has no times yet.
@@ -89,6 +95,12 @@ impl From<CorrectionError> for Refusal {
         let gone = matches!(error, CorrectionError::NoSound | CorrectionError::NoWord);
         let kind = if gone { Kind::Gone } else { Kind::Impossible };
         Refusal { kind, ..Refusal::new("timing", "correction_impossible", error) }
+    }
+}
+
+impl From<WiringError> for Refusal {
+    fn from(error: WiringError) -> Refusal {
+        Refusal::new("wiring", "wiring_wrong", error)
     }
 }
 

@@ -5,6 +5,7 @@
 pub mod binding;
 mod chart;
 pub mod contact;
+mod edit;
 pub mod propose;
 mod response;
 mod sampled;
@@ -12,6 +13,7 @@ mod wired;
 mod wiring;
 
 pub use chart::{Chart, ChartError, Drawing, LEAST_HOLD, MouthKind};
+pub use edit::{WiringEdit, WiringEditError, thing_of_motion, thing_of_part, thing_of_target};
 pub use response::Response;
 pub use sampled::Sampled;
 pub use wired::Wired;

@@ -21,7 +21,16 @@ pub enum Response {
     SlowEnds,
     /// Through points of `x` in the control's range and `y`, `x` rising, without overshoot, held
     /// beyond the outermost.
-    Points { points: Vec<[f32; 2]> },
+    Points {
+        /// Without any, those of a straight one.
+        #[serde(default = "straight_points")]
+        #[schema(required)]
+        points: Vec<[f32; 2]>,
+    },
+}
+
+fn straight_points() -> Vec<[f32; 2]> {
+    vec![[0.0, 0.0], [0.5, 0.5], [1.0, 1.0]]
 }
 
 impl Response {

@@ -3,7 +3,7 @@
 
 use crate::chart::{Chart, ChartError};
 use crate::response::Response;
-use jam_score::Control;
+use jam_score::{Control, Ids, Numbered};
 use serde::{Deserialize, Serialize};
 
 /// Most outputs of a character, and feeds of one output: far beyond any real face.
@@ -71,6 +71,10 @@ impl Target {
 /// One control's share in an output: gain × its value, bent by the response.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
 pub struct Feed {
+    /// Its number in the wiring, never given twice; 0 until it is given, and in files.
+    #[serde(default, skip_serializing_if = "is_unnumbered")]
+    #[schema(required)]
+    pub id: u32,
     pub control: Control,
     /// Output for one unit of the control (of its full range for a bent response).
     pub gain: f32,
@@ -82,6 +86,10 @@ pub struct Feed {
     /// Whether it only stands in for an output that this face does not have.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub stands_in: bool,
+}
+
+fn is_unnumbered(id: &u32) -> bool {
+    *id == 0
 }
 
 fn is_straight(response: &Response) -> bool {
@@ -96,7 +104,7 @@ fn reach(control: Control) -> f32 {
 
 impl Feed {
     pub fn new(control: Control, gain: f32) -> Feed {
-        Feed { control, gain, times: None, response: Response::Straight, stands_in: false }
+        Feed { id: 0, control, gain, times: None, response: Response::Straight, stands_in: false }
     }
 
     /// Its share, for all controls in the order of [`Control::ALL`].
@@ -120,6 +128,10 @@ pub enum Mix {
 /// One morph target or joint and what feeds it.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
 pub struct Output {
+    /// Its number in the wiring, never given twice; 0 until it is given, and in files.
+    #[serde(default, skip_serializing_if = "is_unnumbered")]
+    #[schema(required)]
+    pub id: u32,
     pub target: Target,
     pub feeds: Vec<Feed>,
     #[serde(default)]
@@ -138,7 +150,7 @@ pub struct Output {
 impl Output {
     /// An output that answers to `feeds` and is limited to `low` and `high`.
     pub fn new(target: Target, feeds: Vec<Feed>, low: f32, high: f32) -> Output {
-        Output { target, feeds, mix: Mix::Sum, offset: 0.0, low, high, parts: 0.0 }
+        Output { id: 0, target, feeds, mix: Mix::Sum, offset: 0.0, low, high, parts: 0.0 }
     }
 
     pub fn is_fed_by(&self, control: Control) -> bool {
@@ -158,6 +170,12 @@ impl Output {
             Mix::Strongest => shares.fold(0.0f32, |a, b| if b.abs() > a.abs() { b } else { a }),
         };
         self.offset + mixed
+    }
+}
+
+impl Numbered for Output {
+    fn id(&self) -> u32 {
+        self.id
     }
 }
 
@@ -236,29 +254,42 @@ impl Wiring {
         values
     }
 
-    /// What differs from an earlier state, in a few words.
-    pub fn change_from(&self, before: &Wiring) -> String {
-        if self.chart != before.chart {
-            return "Chart of mouths".into();
+    /// Gives numbers to the outputs and feeds that have none.
+    pub fn number(&mut self, ids: &mut Ids) {
+        for output in &mut self.outputs {
+            if output.id == 0 {
+                output.id = ids.give();
+            }
+            output.feeds.iter_mut().filter(|f| f.id == 0).for_each(|f| f.id = ids.give());
         }
-        if self.attached != before.attached {
-            return "Attached parts".into();
-        }
-        if self.left_out != before.left_out {
-            return "Motion left out".into();
-        }
-        let differs = |(a, b): &(&Output, &Output)| a != b;
-        match self.outputs.len().cmp(&before.outputs.len()) {
-            std::cmp::Ordering::Greater => "Add an output".into(),
-            std::cmp::Ordering::Less => "Remove an output".into(),
-            std::cmp::Ordering::Equal => {
-                let mut changed = self.outputs.iter().zip(&before.outputs).filter(differs);
-                match (changed.next(), changed.next()) {
-                    (Some((one, _)), None) => format!("Wiring of “{}”", one.target.name()),
-                    _ => "Wiring".into(),
-                }
+    }
+
+    /// Numbered anew: what is the same thing in another wiring has its number, outputs by what they move and feeds by
+    /// what they follow; all else gets a new one.
+    #[must_use]
+    pub fn numbered_like(mut self, other: &Wiring, ids: &mut Ids) -> Wiring {
+        let mut left: Vec<&Output> = other.outputs.iter().collect();
+        for output in &mut self.outputs {
+            let same = left.iter().position(|o| o.target == output.target).map(|i| left.swap_remove(i));
+            output.id = same.map_or(0, |o| o.id);
+            let mut feeds: Vec<&Feed> = same.iter().flat_map(|o| &o.feeds).collect();
+            for feed in &mut output.feeds {
+                let like = |f: &&Feed| (f.control, f.times) == (feed.control, feed.times);
+                feed.id = feeds.iter().position(like).map_or(0, |i| feeds.swap_remove(i).id);
             }
         }
+        self.number(ids);
+        self
+    }
+
+    /// Without numbers, as it goes into a file.
+    #[must_use]
+    pub fn unnumbered(mut self) -> Wiring {
+        for output in &mut self.outputs {
+            output.id = 0;
+            output.feeds.iter_mut().for_each(|f| f.id = 0);
+        }
+        self
     }
 
     /// # Errors

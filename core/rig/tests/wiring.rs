@@ -41,7 +41,7 @@ fn any_response() -> impl Strategy<Value = Response> {
 prop_compose! {
     fn any_feed()(control in any_control(), gain in -50.0f32..50.0, times in prop::option::of(any_control()),
         response in any_response(), stands_in in any::<bool>()) -> Feed {
-        Feed { control, gain, times, response, stands_in }
+        Feed { id: 0, control, gain, times, response, stands_in }
     }
 }
 

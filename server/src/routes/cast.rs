@@ -2,14 +2,17 @@
 
 use crate::app::{App, Event};
 use crate::form::{Form, blocking};
+use crate::house::Asked;
 use crate::models::Model;
 use crate::problem::{Answer, Problem};
-use crate::sent::Sent;
+use crate::sent::{Sent, made_on};
+use crate::workshop;
 use axum::Json;
 use axum::body::Bytes;
 use axum::extract::{Multipart, Path, State};
-use axum::http::header;
+use axum::http::{HeaderMap, header};
 use axum::response::{IntoResponse, Response};
+use jam_desk::WiringOp;
 use jam_face::{Step, Walk};
 use jam_formats::glb::{Character, Conflict, ModelFacts, NamedFile, Unmovable};
 use jam_formats::{sound, test_line, wiring_file};
@@ -27,6 +30,8 @@ use std::sync::Arc;
 pub struct CastView {
     id: i32,
     name: String,
+    /// How often its wiring was changed: what a request that builds on this view names in `If-Match`.
+    revision: i64,
     /// What moves, in the order of the curve windows and of poses.
     targets: Vec<Target>,
     wiring: Wiring,
@@ -46,6 +51,7 @@ impl From<CastMember> for CastView {
         CastView {
             id: member.id,
             name: member.name,
+            revision: member.revision,
             targets: member.wiring.targets(),
             model: format!("{:016x}", hasher.finish()),
             missing: missing(&member.wiring),
@@ -186,28 +192,25 @@ pub async fn model(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<R
     .await
 }
 
-/// Keeps a wiring that can be used, measured on the character.
-fn keep(app: &App, id: i32, mut wiring: Wiring) -> Answer<CastDetail> {
-    wiring.check()?;
-    let member = app.store.cast_member(id)?;
-    let model = app.model(&member.model)?;
-    model.character.measure(&mut wiring)?;
-    // What cannot be attached or shown is refused here, not when it is delivered.
-    if wiring.attached != member.wiring.attached || wiring.chart != member.wiring.chart {
-        model.character.prepared(&wiring)?;
-    }
-    let member = app.store.set_wiring(id, &wiring)?;
-    app.tell(Event::Cast);
-    detail(app, member)
+/// An operation on a wiring.
+#[derive(Deserialize, utoipa::ToSchema)]
+pub struct WiringOperation {
+    op: WiringOp,
+    /// Names the page's gesture; its events bear this name.
+    gesture: Option<String>,
 }
 
-#[utoipa::path(put, path = "/api/cast/{id}/wiring", tag = "cast", params(("id" = i32, Path)), request_body = Wiring, responses((status = 200, body = CastDetail), (status = 422, body = Problem)))]
-pub async fn wire(
+/// Makes one operation on a character's wiring. If `If-Match` names the revision it was made on and others have changed
+/// the same since, it is refused.
+#[utoipa::path(post, path = "/api/cast/{id}/operations", tag = "cast", params(("id" = i32, Path), ("if-match" = Option<String>, Header)), request_body = WiringOperation, responses((status = 200, body = CastDetail), (status = 409, body = Problem), (status = 422, body = Problem)))]
+pub async fn operate(
     State(app): State<Arc<App>>,
     Path(id): Path<i32>,
-    Sent(wiring): Sent<Wiring>,
+    headers: HeaderMap,
+    Sent(operation): Sent<WiringOperation>,
 ) -> Answer<Json<CastDetail>> {
-    blocking(move || keep(&app, id, wiring)).await.map(Json)
+    let asked = Asked { made_on: made_on(&headers)?, gesture: operation.gesture };
+    blocking(move || detail(&app, workshop::rewire(&app, id, &operation.op, &asked)?)).await.map(Json)
 }
 
 /// The wiring as a file.
@@ -225,24 +228,17 @@ pub async fn export_wiring(State(app): State<Arc<App>>, Path(id): Path<i32>) -> 
 }
 
 /// Takes a wiring from a file; what it names that this character does not have is listed as unmovable.
-#[utoipa::path(post, path = "/api/cast/{id}/wiring", tag = "cast", params(("id" = i32, Path)), request_body(content = String, content_type = "application/json"), responses((status = 200, body = CastDetail), (status = 422, body = Problem)))]
+#[utoipa::path(post, path = "/api/cast/{id}/wiring", tag = "cast", params(("id" = i32, Path), ("if-match" = Option<String>, Header)), request_body(content = String, content_type = "application/json"), responses((status = 200, body = CastDetail), (status = 409, body = Problem), (status = 422, body = Problem)))]
 pub async fn import_wiring(
     State(app): State<Arc<App>>,
     Path(id): Path<i32>,
+    headers: HeaderMap,
     bytes: Bytes,
 ) -> Answer<Json<CastDetail>> {
-    blocking(move || keep(&app, id, wiring_file::read(&bytes)?)).await.map(Json)
-}
-
-/// Wires the character by its names again.
-#[utoipa::path(post, path = "/api/cast/{id}/propose", tag = "cast", params(("id" = i32, Path)), responses((status = 200, body = CastDetail)))]
-pub async fn propose(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Json<CastDetail>> {
+    let asked = Asked { made_on: made_on(&headers)?, gesture: None };
     blocking(move || {
-        let member = app.store.cast_member(id)?;
-        let proposed = app.model(&member.model)?.proposal.wiring.clone();
-        // What is attached and left out was decided by hand; names say nothing about it.
-        let chart = proposed.chart.or(member.wiring.chart);
-        keep(&app, id, Wiring { outputs: proposed.outputs, chart, ..member.wiring })
+        let op = WiringOp::Take { wiring: Box::new(wiring_file::read(&bytes)?) };
+        detail(&app, workshop::rewire(&app, id, &op, &asked)?)
     })
     .await
     .map(Json)
@@ -270,26 +266,27 @@ pub async fn duplicate(
     .map(Json)
 }
 
-#[utoipa::path(post, path = "/api/cast/{id}/undo", tag = "cast", params(("id" = i32, Path)), responses((status = 200, body = CastDetail), (status = 409, body = Problem)))]
-pub async fn undo(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Json<CastDetail>> {
-    blocking(move || {
-        let member = app.store.undo_wiring(id)?;
-        app.tell(Event::Cast);
-        detail(&app, member)
-    })
-    .await
-    .map(Json)
+async fn turn(app: Arc<App>, id: i32, back: bool, headers: HeaderMap) -> Answer<Json<CastDetail>> {
+    let asked = Asked { made_on: made_on(&headers)?, gesture: None };
+    blocking(move || detail(&app, workshop::turn_back(&app, id, back, &asked)?)).await.map(Json)
 }
 
-#[utoipa::path(post, path = "/api/cast/{id}/redo", tag = "cast", params(("id" = i32, Path)), responses((status = 200, body = CastDetail), (status = 409, body = Problem)))]
-pub async fn redo(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Json<CastDetail>> {
-    blocking(move || {
-        let member = app.store.redo_wiring(id)?;
-        app.tell(Event::Cast);
-        detail(&app, member)
-    })
-    .await
-    .map(Json)
+#[utoipa::path(post, path = "/api/cast/{id}/undo", tag = "cast", params(("id" = i32, Path), ("if-match" = Option<String>, Header)), responses((status = 200, body = CastDetail), (status = 409, body = Problem)))]
+pub async fn undo(
+    State(app): State<Arc<App>>,
+    Path(id): Path<i32>,
+    headers: HeaderMap,
+) -> Answer<Json<CastDetail>> {
+    turn(app, id, true, headers).await
+}
+
+#[utoipa::path(post, path = "/api/cast/{id}/redo", tag = "cast", params(("id" = i32, Path), ("if-match" = Option<String>, Header)), responses((status = 200, body = CastDetail), (status = 409, body = Problem)))]
+pub async fn redo(
+    State(app): State<Arc<App>>,
+    Path(id): Path<i32>,
+    headers: HeaderMap,
+) -> Answer<Json<CastDetail>> {
+    turn(app, id, false, headers).await
 }
 
 /// Controls as they are set by hand; those not named rest at 0.

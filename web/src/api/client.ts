@@ -21,7 +21,7 @@ export type Grid = Schemas['FrameGrid'];
 export type Output = Schemas['Output'];
 export type Feed = Schemas['Feed'];
 export type Target = Schemas['Target'];
-export type Wiring = Schemas['Wiring'];
+export type WiringOp = Schemas['WiringOp'];
 export type Chart = Schemas['Chart'];
 export type CastDetail = Schemas['CastDetail'];
 export type Vocabulary = Schemas['Vocabulary'];
@@ -163,18 +163,22 @@ export const api = {
   vocabulary: () => ask<Vocabulary>('/api/vocabulary'),
   castMember: (id: number) => ask<CastDetail>(`/api/cast/${id}`),
   addCharacter: (name: string, model: File[]) => ask<CastDetail>('/api/cast', form({ name, model })),
-  wire: (id: number, wiring: Wiring) => ask<CastDetail>(`/api/cast/${id}/wiring`, send('PUT', wiring)),
-  importWiring: async (id: number, file: File) =>
+  rewire: (id: number, op: WiringOp, gesture: string | undefined, revision?: number) =>
+    ask<CastDetail>(`/api/cast/${id}/operations`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json', ...madeOn(revision) },
+      body: JSON.stringify({ op, gesture }),
+    }),
+  importWiring: async (id: number, file: File, revision?: number) =>
     ask<CastDetail>(`/api/cast/${id}/wiring`, {
       method: 'POST',
-      headers: { 'content-type': 'application/json' },
+      headers: { 'content-type': 'application/json', ...madeOn(revision) },
       body: await file.text(),
     }),
-  propose: (id: number) => ask<CastDetail>(`/api/cast/${id}/propose`, { method: 'POST' }),
   duplicate: (id: number, name: string) =>
     ask<CastDetail>(`/api/cast/${id}/duplicate`, send('POST', { name })),
-  undoWiring: (id: number) => ask<CastDetail>(`/api/cast/${id}/undo`, { method: 'POST' }),
-  redoWiring: (id: number) => ask<CastDetail>(`/api/cast/${id}/redo`, { method: 'POST' }),
+  turnWiring: (id: number, way: 'undo' | 'redo', revision?: number) =>
+    ask<CastDetail>(`/api/cast/${id}/${way}`, { method: 'POST', headers: madeOn(revision) }),
   pose: (id: number, controls: Record<string, number>, mouth: string | null) =>
     ask<{ values: number[] }>(`/api/cast/${id}/pose`, send('POST', { controls, mouth })),
   lines: () => ask<LineSummary[]>('/api/lines'),

@@ -1,8 +1,9 @@
 // The line to the server: what changed comes as JSON, curves come as bytes.
 
 import { useSyncExternalStore } from 'react';
-import { isOwn } from './act';
 import { type ControlName, type Job, type Pose, type RegionName, queries } from './client';
+import { isOwn } from './queue';
+import { get } from '../state';
 
 /** Sampled curves of one state of a line, whole length; samples that have not come yet are 0. */
 export interface Curves {
@@ -165,6 +166,16 @@ function hear(text: string) {
       if (event.type === 'line' && event.id === wanted?.line && event.words) sayElsewhere(event.words);
     }
     if (event.id === wanted?.line) askAll();
+    return;
+  }
+  if (event.type === 'wiring') {
+    void refresh(['cast']);
+    if (!isOwn(event.gesture ?? null)) {
+      void refresh(['castMember', event.id]);
+      if (get().place === 'cast' && get().castMember === event.id && event.words) sayElsewhere(event.words);
+    }
+    void refresh(['findings']);
+    askAll();
     return;
   }
   if (event.type === 'poses') {

@@ -70,6 +70,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cast/{id}/operations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Makes one operation on a character's wiring. If `If-Match` names the revision it was made on and others have changed
+         *     the same since, it is refused.
+         */
+        post: operations["operate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cast/{id}/pose": {
         parameters: {
             query?: never;
@@ -80,23 +100,6 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["pose"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/cast/{id}/propose": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Wires the character by its names again. */
-        post: operations["propose"];
         delete?: never;
         options?: never;
         head?: never;
@@ -164,7 +167,7 @@ export interface paths {
         };
         /** The wiring as a file. */
         get: operations["export_wiring"];
-        put: operations["wire"];
+        put?: never;
         /** Takes a wiring from a file; what it names that this character does not have is listed as unmovable. */
         post: operations["import_wiring"];
         delete?: never;
@@ -849,6 +852,11 @@ export interface components {
             /** @description Changes whenever the prepared model does. */
             model: string;
             name: string;
+            /**
+             * Format: int64
+             * @description How often its wiring was changed: what a request that builds on this view names in `If-Match`.
+             */
+            revision: number;
             /** @description What moves, in the order of the curve windows and of poses. */
             targets: components["schemas"]["Target"][];
             wiring: components["schemas"]["Wiring"];
@@ -1097,6 +1105,11 @@ export interface components {
             /** @description The node that is shown, with all below it. */
             node: string;
         };
+        /** @description A drawing of a chart by what it is in the character's file: a node, and the image it bears instead of its own. */
+        DrawingName: {
+            image?: string | null;
+            node: string;
+        };
         /**
          * @description What moves the mouth.
          * @enum {string}
@@ -1115,6 +1128,11 @@ export interface components {
              * @description Output for one unit of the control (of its full range for a bent response).
              */
             gain: number;
+            /**
+             * Format: int32
+             * @description Its number in the wiring, never given twice; 0 until it is given, and in files.
+             */
+            id: number;
             response?: components["schemas"]["Response"];
             /** @description Whether it only stands in for an output that this face does not have. */
             stands_in?: boolean;
@@ -1803,6 +1821,11 @@ export interface components {
             feeds: components["schemas"]["Feed"][];
             /** Format: float */
             high: number;
+            /**
+             * Format: int32
+             * @description Its number in the wiring, never given twice; 0 until it is given, and in files.
+             */
+            id: number;
             /** Format: float */
             low: number;
             mix?: components["schemas"]["Mix"];
@@ -2039,6 +2062,7 @@ export interface components {
         } | {
             /** @enum {string} */
             kind: "points";
+            /** @description Without any, those of a straight one. */
             points: number[][];
         };
         /**
@@ -2559,6 +2583,79 @@ export interface components {
             left_out?: components["schemas"]["LeftOut"][];
             outputs: components["schemas"]["Output"][];
         };
+        /** @description One operation on a wiring. */
+        WiringOp: {
+            control: components["schemas"]["ControlName"];
+            /** @enum {string} */
+            do: "wire";
+            target: components["schemas"]["Target"];
+        } | {
+            /** @enum {string} */
+            do: "unwire";
+            /** Format: int32 */
+            feed: number;
+        } | {
+            change: {
+                [key: string]: unknown;
+            };
+            /** @enum {string} */
+            do: "change_feed";
+            /** Format: int32 */
+            feed: number;
+        } | {
+            /** @enum {string} */
+            do: "add_point";
+            /** Format: int32 */
+            feed: number;
+        } | {
+            change: {
+                [key: string]: unknown;
+            };
+            /** @enum {string} */
+            do: "change_output";
+            /** Format: int32 */
+            output: number;
+        } | {
+            /** @enum {string} */
+            do: "take_match";
+            name: string;
+        } | {
+            /** @enum {string} */
+            do: "propose";
+        } | {
+            /** @enum {string} */
+            do: "take";
+            wiring: components["schemas"]["Wiring"];
+        } | {
+            /** @enum {string} */
+            do: "leave_out";
+            motion: components["schemas"]["LeftOut"];
+            out: boolean;
+        } | {
+            /** @enum {string} */
+            do: "attach";
+            node: string;
+            to?: string | null;
+        } | {
+            /** @enum {string} */
+            do: "add_drawing";
+            drawing: components["schemas"]["Drawing"];
+        } | {
+            /** @enum {string} */
+            do: "show_drawing";
+            drawing?: components["schemas"]["DrawingName"] | null;
+            kind: components["schemas"]["MouthKind"];
+        } | {
+            /** @enum {string} */
+            do: "hold";
+            frames: number;
+        };
+        /** @description An operation on a wiring. */
+        WiringOperation: {
+            /** @description Names the page's gesture; its events bear this name. */
+            gesture?: string | null;
+            op: components["schemas"]["WiringOp"];
+        };
         /** @description One word as it was spoken. */
         Word: {
             /** @description The punctuation that follows it, for phrasing and for show: `,` `.` `?`. */
@@ -2720,6 +2817,49 @@ export interface operations {
             };
         };
     };
+    operate: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WiringOperation"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CastDetail"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     pose: {
         parameters: {
             query?: never;
@@ -2745,31 +2885,12 @@ export interface operations {
             };
         };
     };
-    propose: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CastDetail"];
-                };
-            };
-        };
-    };
     redo: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
             path: {
                 id: number;
             };
@@ -2798,7 +2919,9 @@ export interface operations {
     undo: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
             path: {
                 id: number;
             };
@@ -2866,43 +2989,12 @@ export interface operations {
             };
         };
     };
-    wire: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Wiring"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CastDetail"];
-                };
-            };
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     import_wiring: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
             path: {
                 id: number;
             };
@@ -2920,6 +3012,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CastDetail"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
             422: {

@@ -1,9 +1,8 @@
 import { Popover } from '@mantine/core';
 import { useState } from 'react';
-import type { CastDetail, ControlName, Output, Target } from '../api/client';
-import { editWiring } from './edit';
+import type { CastDetail, ControlName, Target } from '../api/client';
+import { rewire } from './edit';
 import { usePose } from './pose';
-import { sameTarget } from './words';
 
 type Move = 'rotation' | 'translation' | 'scale' | 'shown';
 
@@ -36,20 +35,12 @@ export function AddOutput({ detail, control }: { detail: CastDetail; control: Co
     setSearch('');
     peek(null);
   };
-  const add = (target: Target, gain: number, low: number, high: number) => {
+  const add = (target: Target) => {
     close();
-    void editWiring(member.id, (w) => {
-      const feed = { control, gain };
-      const there = w.outputs.find((o) => sameTarget(o.target, target));
-      if (there) there.feeds.push(feed);
-      else w.outputs.push({ target, feeds: [feed], low, high } satisfies Output);
-    });
+    void rewire(member.id, { do: 'wire', control, target });
   };
-  const addJoint = (node: string, kind: Move, axis: [number, number, number]) => {
-    if (kind === 'shown') add({ kind, node }, 1, 0, 1);
-    else if (kind === 'rotation') add({ kind, node, axis }, 10, -90, 90);
-    else add({ kind, node, axis }, 0.1, -1, 1);
-  };
+  const addJoint = (node: string, kind: Move, axis: [number, number, number]) =>
+    add(kind === 'shown' ? { kind, node } : { kind, node, axis });
   return (
     <Popover opened={open} onChange={(o) => (o ? setOpen(true) : close())} position="right-end" width={320}>
       <Popover.Target>
@@ -75,7 +66,7 @@ export function AddOutput({ detail, control }: { detail: CastDetail; control: Co
                   className="choice"
                   onMouseEnter={() => peek(name)}
                   onFocus={() => peek(name)}
-                  onClick={() => add({ kind: 'morph', name }, 1, 0, 1)}
+                  onClick={() => add({ kind: 'morph', name })}
                 >
                   {name}
                   <span className="soft">{wired(name) ? 'shape, wired' : 'shape'}</span>

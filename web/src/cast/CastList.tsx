@@ -1,9 +1,9 @@
 import { FileButton, Menu } from '@mantine/core';
 import { Dropzone } from '@mantine/dropzone';
 import { useState } from 'react';
-import { type CastMember, api, queries, sentence } from '../api/client';
+import { type CastMember, api, queries, sentence, tell } from '../api/client';
 import { openMember } from '../state';
-import { change } from './edit';
+import { importWiring, rewire } from './edit';
 import { characterName } from './files';
 import { usePicture } from './pictures';
 
@@ -83,15 +83,18 @@ export function CastList({ cast, open }: { cast: CastMember[]; open: number | nu
 /** What else can be done with a character. */
 function More({ member }: { member: CastMember }) {
   const duplicate = () => {
-    void change(async () => {
-      const answer = await api.duplicate(member.id, `${member.name} again`.slice(0, 60));
-      await queries.invalidateQueries({ queryKey: ['cast'] });
-      openMember(answer.member.id);
-      return answer;
-    });
+    void (async () => {
+      try {
+        const answer = await api.duplicate(member.id, `${member.name} again`.slice(0, 60));
+        await queries.invalidateQueries({ queryKey: ['cast'] });
+        openMember(answer.member.id);
+      } catch (error) {
+        tell(error);
+      }
+    })();
   };
   const read = (file: File | null) => {
-    if (file) void change(() => api.importWiring(member.id, file));
+    if (file) void importWiring(member.id, file);
   };
   return (
     <Menu position="bottom-start" width={230}>
@@ -101,7 +104,7 @@ function More({ member }: { member: CastMember }) {
         </button>
       </Menu.Target>
       <Menu.Dropdown>
-        <Menu.Item onClick={() => void change(() => api.propose(member.id))}>Propose by name again</Menu.Item>
+        <Menu.Item onClick={() => void rewire(member.id, { do: 'propose' })}>Propose by name again</Menu.Item>
         <Menu.Item component="a" href={`/api/cast/${member.id}/wiring`} download>
           Export the wiring
         </Menu.Item>

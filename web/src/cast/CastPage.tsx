@@ -6,6 +6,7 @@ import { StageView } from '../stage/StageView';
 import { CastList } from './CastList';
 import { ChartPanel } from './ChartPanel';
 import { ControlsPanel } from './ControlsPanel';
+import { fetchMember } from './edit';
 import { Limits } from './Limits';
 import { askPose, atRest, posed, usePose } from './pose';
 import { stopWalk, useWalk, walked } from './walk';
@@ -22,7 +23,7 @@ export function CastPage() {
   const id = cast.data?.find((m) => m.id === chosen)?.id ?? cast.data?.[0]?.id ?? null;
   const detail = useQuery({
     queryKey: ['castMember', id],
-    queryFn: () => api.castMember(id ?? 0),
+    queryFn: () => fetchMember(id ?? 0),
     enabled: id !== null,
   });
 

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { type CastDetail, type Chart, api } from '../api/client';
-import { editWiring } from './edit';
+import { rewire } from './edit';
 import { NumberField } from './NumberField';
 import { showMouth, usePose } from './pose';
 
@@ -11,10 +11,7 @@ export function ChartPanel({ detail }: { detail: CastDetail }) {
   const vocabulary = useQuery({ queryKey: ['vocabulary'], queryFn: api.vocabulary, staleTime: Infinity });
   const shown = usePose((s) => s.mouth);
   const chart = member.wiring.chart ?? null;
-  const edit = (by: (chart: Chart) => void) =>
-    void editWiring(member.id, (w) => {
-      if (w.chart) by(w.chart);
-    });
+  const add = (drawing: Chart['drawings'][number]) => void rewire(member.id, { do: 'add_drawing', drawing });
   const kinds = vocabulary.data?.mouth_kinds ?? [];
   if (!chart) {
     return (
@@ -23,15 +20,7 @@ export function ChartPanel({ detail }: { detail: CastDetail }) {
           {member.name}’s mouth is moved, not swapped. If the file holds whole mouths, as meshes or as images,
           begin with the one at rest:
         </p>
-        <AddDrawing
-          detail={detail}
-          words="Begin a chart"
-          add={(drawing) =>
-            void editWiring(member.id, (w) => {
-              w.chart = { drawings: [drawing], kinds: { rest: 0 }, hold: 2 };
-            })
-          }
-        />
+        <AddDrawing detail={detail} words="Begin a chart" add={add} />
       </div>
     );
   }
@@ -52,10 +41,12 @@ export function ChartPanel({ detail }: { detail: CastDetail }) {
               aria-label={`Drawing for ${label}`}
               value={chart.kinds[name] ?? ''}
               onChange={(e) => {
-                const value = e.target.value;
-                edit((c) => {
-                  c.kinds = Object.fromEntries(Object.entries(c.kinds).filter(([k]) => k !== name));
-                  if (value !== '') c.kinds[name] = Number(value);
+                const drawing = chart.drawings[Number(e.target.value)];
+                const shows = e.target.value !== '' && drawing;
+                void rewire(member.id, {
+                  do: 'show_drawing',
+                  kind: name,
+                  drawing: shows ? { node: shows.node, image: shows.image } : null,
                 });
                 showMouth(member.id, name);
               }}
@@ -76,10 +67,10 @@ export function ChartPanel({ detail }: { detail: CastDetail }) {
           <NumberField
             label="Least hold in frames"
             value={chart.hold}
-            onChange={(hold) => edit((c) => (c.hold = Math.round(hold)))}
+            onChange={(hold) => void rewire(member.id, { do: 'hold', frames: Math.max(0, Math.round(hold)) })}
           />
         </label>
-        <AddDrawing detail={detail} words="Add a mouth" add={(d) => edit((c) => c.drawings.push(d))} />
+        <AddDrawing detail={detail} words="Add a mouth" add={add} />
       </div>
     </div>
   );

@@ -1,5 +1,5 @@
 import type { CastDetail } from '../api/client';
-import { editWiring } from './edit';
+import { rewire } from './edit';
 import { longName, partner, plain, sameTarget } from './words';
 
 type Missing = CastDetail['member']['missing'][number];
@@ -34,10 +34,10 @@ export function Limits({ detail }: { detail: CastDetail }) {
     match.outputs.every((o) => wiring.outputs.some((w) => sameTarget(w.target, o.target)));
   const doubtful = matches.filter((m) => m.sure === 'doubtful' && !wired(m));
   const leave = (conflict: (typeof conflicts)[number]) =>
-    editWiring(member.id, (w) => {
-      const { clip, node, path } = conflict;
-      const others = (w.left_out ?? []).filter((l) => l.clip !== clip || l.node !== node || l.path !== path);
-      w.left_out = conflict.left_out ? others : [...others, { clip, node, path }];
+    rewire(member.id, {
+      do: 'leave_out',
+      motion: { clip: conflict.clip, node: conflict.node, path: conflict.path },
+      out: !conflict.left_out,
     });
   const missing = told(member.missing);
   return (
@@ -50,7 +50,7 @@ export function Limits({ detail }: { detail: CastDetail }) {
               <b>{match.name}</b> <span className="soft">{match.reason}</span>{' '}
               <button
                 className="link"
-                onClick={() => void editWiring(member.id, (w) => w.outputs.push(...match.outputs))}
+                onClick={() => void rewire(member.id, { do: 'take_match', name: match.name })}
               >
                 Wire it
               </button>
@@ -90,11 +90,7 @@ export function Limits({ detail }: { detail: CastDetail }) {
               <b>{m.node}</b> lies on {m.lies_on} and does not follow it.{' '}
               <button
                 className="link"
-                onClick={() =>
-                  void editWiring(member.id, (w) => {
-                    w.attached = [...(w.attached ?? []), { node: m.node, to: m.lies_on ?? '' }];
-                  })
-                }
+                onClick={() => void rewire(member.id, { do: 'attach', node: m.node, to: m.lies_on })}
               >
                 Attach it
               </button>
@@ -103,14 +99,7 @@ export function Limits({ detail }: { detail: CastDetail }) {
           {attached.map((a) => (
             <p key={a.node}>
               <b>{a.node}</b> follows {a.to}.{' '}
-              <button
-                className="link"
-                onClick={() =>
-                  void editWiring(member.id, (w) => {
-                    w.attached = (w.attached ?? []).filter((other) => other.node !== a.node);
-                  })
-                }
-              >
+              <button className="link" onClick={() => void rewire(member.id, { do: 'attach', node: a.node })}>
                 Let it loose
               </button>
             </p>

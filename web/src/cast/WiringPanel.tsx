@@ -2,7 +2,7 @@ import { Popover } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { type CastDetail, type ControlName, type Feed, type Output, api } from '../api/client';
 import { AddOutput } from './AddOutput';
-import { editWiring } from './edit';
+import { rewire } from './edit';
 import { NumberField } from './NumberField';
 import { usePose } from './pose';
 import { longName, plain, regionColour, sameTarget, targetKind, targetName } from './words';
@@ -24,8 +24,8 @@ export function WiringPanel({ detail }: { detail: CastDetail }) {
   const vocabulary = useQuery({ queryKey: ['vocabulary'], queryFn: api.vocabulary, staleTime: Infinity });
   const region = vocabulary.data?.controls.find((c) => c.name === chosen)?.region ?? 'jaw';
   const { outputs } = member.wiring;
-  const rows = outputs.flatMap((output, o) =>
-    output.feeds.flatMap((feed, f) => (feed.control === chosen ? [{ output, o, feed, f }] : [])),
+  const rows = outputs.flatMap((output) =>
+    output.feeds.flatMap((feed) => (feed.control === chosen ? [{ output, feed }] : [])),
   );
   const missing = member.missing.find((m) => m.control === chosen);
   const reason = rows
@@ -57,7 +57,7 @@ export function WiringPanel({ detail }: { detail: CastDetail }) {
           <span />
           {rows.map((row) => (
             <WireRow
-              key={`${row.o} ${row.f}`}
+              key={row.feed.id}
               id={member.id}
               {...row}
               controls={vocabulary.data?.controls.map((c) => c.name) ?? []}
@@ -80,21 +80,14 @@ export function WiringPanel({ detail }: { detail: CastDetail }) {
 interface RowProps {
   id: number;
   output: Output;
-  o: number;
   feed: Feed;
-  f: number;
   controls: ControlName[];
 }
 
-function WireRow({ id, output, o, feed, f, controls }: RowProps) {
+function WireRow({ id, output, feed, controls }: RowProps) {
   const name = targetName(output.target);
-  const edit = (by: (output: Output, feed: Feed) => void) => {
-    void editWiring(id, (w) => {
-      const out = w.outputs[o];
-      const own = out?.feeds[f];
-      if (out && own && sameTarget(out.target, output.target)) by(out, own);
-    });
-  };
+  const set = (change: Record<string, number>) =>
+    void rewire(id, { do: 'change_output', output: output.id, change });
   const others = output.feeds.filter((other) => other !== feed);
   const list = others.map((other) => `${longName(other.control)} × ${plain(other.gain)}`).join(', ');
   const told = others.length > 2 ? `${others.length} more controls` : list;
@@ -113,53 +106,37 @@ function WireRow({ id, output, o, feed, f, controls }: RowProps) {
         label={`Gain of ${name}`}
         testId={`gain-${name}`}
         value={feed.gain}
-        onChange={(gain) =>
-          edit((_, own) => {
-            own.gain = gain;
-            own.stands_in = false;
-          })
-        }
+        onChange={(gain) => void rewire(id, { do: 'change_feed', feed: feed.id, change: { gain } })}
       />
       <NumberField
         label={`Offset of ${name}`}
         value={output.offset ?? 0}
-        onChange={(offset) => edit((out) => (out.offset = offset))}
+        onChange={(offset) => set({ offset })}
       />
       <span className="limits">
-        <NumberField
-          label={`Lower limit of ${name}`}
-          value={output.low}
-          onChange={(low) => edit((out) => (out.low = low))}
-        />
+        <NumberField label={`Lower limit of ${name}`} value={output.low} onChange={(low) => set({ low })} />
         <NumberField
           label={`Upper limit of ${name}`}
           value={output.high}
-          onChange={(high) => edit((out) => (out.high = high))}
+          onChange={(high) => set({ high })}
         />
       </span>
-      <Details output={output} feed={feed} controls={controls} edit={edit} />
+      <Details id={id} output={output} feed={feed} controls={controls} />
     </>
   );
 }
 
-interface DetailsProps {
-  output: Output;
-  feed: Feed;
-  controls: ControlName[];
-  edit: (by: (output: Output, feed: Feed) => void) => void;
-}
-
 /** The response and what is seldom changed. */
-function Details({ output, feed, controls, edit }: DetailsProps) {
+function Details({ id, output, feed, controls }: RowProps) {
   const response: Response = feed.response ?? { kind: 'straight' };
   const shown = RESPONSES.find((r) => r.kind === response.kind) ?? RESPONSES[0];
   const name = targetName(output.target);
+  const set = (change: { response?: Response; times?: ControlName | null }) =>
+    void rewire(id, { do: 'change_feed', feed: feed.id, change });
+  const points = response.kind === 'points' ? response.points : [];
+  const setPoints = (points: number[][]) => set({ response: { kind: 'points', points } });
   const setPoint = (index: number, part: 0 | 1, value: number) =>
-    edit((_, own) => {
-      if (own.response?.kind !== 'points') return;
-      const point = own.response.points[index];
-      if (point) point[part] = value;
-    });
+    setPoints(points.map((p, i) => (i === index ? p.map((v, k) => (k === part ? value : v)) : p)));
   return (
     <Popover position="top-end" width={290} withArrow>
       <Popover.Target>
@@ -181,20 +158,8 @@ function Details({ output, feed, controls, edit }: DetailsProps) {
             className="field"
             value={response.kind}
             onChange={(e) => {
-              const kind = e.target.value as Response['kind'];
-              edit((_, own) => {
-                own.response =
-                  kind === 'points'
-                    ? {
-                        kind,
-                        points: [
-                          [0, 0],
-                          [0.5, 0.5],
-                          [1, 1],
-                        ],
-                      }
-                    : { kind };
-              });
+              // Points that are not given are those of a straight response.
+              set({ response: { kind: e.target.value } as Response });
             }}
           >
             {RESPONSES.map((r) => (
@@ -206,7 +171,7 @@ function Details({ output, feed, controls, edit }: DetailsProps) {
         </label>
         {response.kind === 'points' && (
           <div className="points">
-            {response.points.map((p, i) => (
+            {points.map((p, i) => (
               <span key={i} className="limits">
                 <NumberField
                   label={`Point ${i + 1}, control`}
@@ -221,29 +186,14 @@ function Details({ output, feed, controls, edit }: DetailsProps) {
                 <button
                   className="quiet"
                   aria-label={`Remove point ${i + 1}`}
-                  disabled={response.points.length <= 2}
-                  onClick={() =>
-                    edit((_, own) => {
-                      if (own.response?.kind === 'points') own.response.points.splice(i, 1);
-                    })
-                  }
+                  disabled={points.length <= 2}
+                  onClick={() => setPoints(points.filter((_, k) => k !== i))}
                 >
                   ×
                 </button>
               </span>
             ))}
-            <button
-              className="button"
-              onClick={() =>
-                edit((_, own) => {
-                  if (own.response?.kind !== 'points') return;
-                  const [a, b] = own.response.points.slice(-2);
-                  if (!a || !b) return;
-                  const middle = [0, 1].map((k) => ((a[k] ?? 0) + (b[k] ?? 0)) / 2);
-                  own.response.points.splice(-1, 0, middle);
-                })
-              }
-            >
+            <button className="button" onClick={() => void rewire(id, { do: 'add_point', feed: feed.id })}>
               Add a point
             </button>
           </div>
@@ -253,11 +203,7 @@ function Details({ output, feed, controls, edit }: DetailsProps) {
           <select
             className="field"
             value={feed.times ?? ''}
-            onChange={(e) =>
-              edit((_, own) => {
-                own.times = (e.target.value || null) as ControlName | null;
-              })
-            }
+            onChange={(e) => set({ times: (e.target.value || null) as ControlName | null })}
           >
             <option value="">by itself</option>
             {controls.map((c) => (
@@ -273,21 +219,16 @@ function Details({ output, feed, controls, edit }: DetailsProps) {
             <select
               className="field"
               value={output.mix ?? 'sum'}
-              onChange={(e) => edit((out) => (out.mix = e.target.value as Output['mix']))}
+              onChange={(e) =>
+                void rewire(id, { do: 'change_output', output: output.id, change: { mix: e.target.value } })
+              }
             >
               <option value="sum">add up</option>
               <option value="strongest">the strongest counts</option>
             </select>
           </label>
         )}
-        <button
-          className="button"
-          onClick={() =>
-            edit((out, own) => {
-              out.feeds = out.feeds.filter((other) => other !== own);
-            })
-          }
-        >
+        <button className="button" onClick={() => void rewire(id, { do: 'unwire', feed: feed.id })}>
           Take this wire away
         </button>
       </Popover.Dropdown>

@@ -1,0 +1,75 @@
+//! The desk in this house, for characters: operations on wirings made inside the data file's transaction, and everyone
+//! told.
+
+use crate::app::{App, Event};
+use crate::house::{Asked, refused, since, unmet};
+use crate::models::Model;
+use crate::problem::{Answer, Problem};
+use jam_desk::{Figure, Refusal, WiringOp, wiring_needs};
+use jam_formats::glb::GlbError;
+use jam_rig::Wiring;
+use jam_rig::propose::Proposal;
+use jam_store::{CastMember, NewWiring};
+use std::sync::Arc;
+
+/// A character's file, as the desk asks for it.
+struct Here<'a>(&'a Model);
+
+impl Figure for Here<'_> {
+    fn proposal(&self) -> Result<Arc<Proposal>, Refusal> {
+        Ok(self.0.proposal.clone())
+    }
+
+    fn fitted(&self, mut wiring: Wiring, before: &Wiring) -> Result<Wiring, Refusal> {
+        let said = |e: GlbError| refused(Problem::from(e));
+        let character = &self.0.character;
+        character.measure(&mut wiring).map_err(said)?;
+        // What cannot be attached or shown is refused here, not when it is delivered.
+        if wiring.attached != before.attached || wiring.chart != before.chart {
+            character.prepared(&wiring).map_err(said)?;
+        }
+        Ok(wiring)
+    }
+}
+
+/// Makes an operation on a character's wiring and tells every page.
+///
+/// # Errors
+/// A refusal of the desk; nothing is changed then.
+pub fn rewire(app: &App, id: i32, op: &WiringOp, asked: &Asked) -> Answer<CastMember> {
+    let model = app.model(&app.store.cast_member(id)?.model)?;
+    let mut step = String::new();
+    let member = app.store.change_wiring(id, |now| -> Answer<()> {
+        let gesture = asked.gesture.as_deref();
+        let since = since(asked, gesture, |made_on, gesture| now.changes_since(made_on, gesture))?;
+        unmet(|| wiring_needs(op), &since)?;
+        let jam_desk::Rewired { wiring, ids, words } =
+            jam_desk::rewire(op, &now.member.wiring, now.member.ids, &Here(&model))?;
+        step.clone_from(&words);
+        Ok(now.step(NewWiring { wiring, ids, words, gesture: asked.gesture.clone() })?)
+    })?;
+    changed(app, &member, step, asked.gesture.clone());
+    Ok(member)
+}
+
+/// Takes the last step of a wiring back, or makes the one that was taken back last again.
+///
+/// # Errors
+/// There is none, or others changed the wiring since.
+pub fn turn_back(app: &App, id: i32, back: bool, asked: &Asked) -> Answer<CastMember> {
+    let member = app.store.change_wiring(id, |now| -> Answer<()> {
+        let since = since(asked, None, |made_on, gesture| now.changes_since(made_on, gesture))?;
+        if let Some((words, _)) = since.first() {
+            return Err(Refusal::met(words).into());
+        }
+        Ok(if back { now.undo()? } else { now.redo()? })
+    })?;
+    let words = if back { "a step taken back" } else { "a step made again" };
+    changed(app, &member, words.into(), None);
+    Ok(member)
+}
+
+fn changed(app: &App, member: &CastMember, words: String, gesture: Option<String>) {
+    let CastMember { id, revision, .. } = *member;
+    app.tell(Event::Wiring { id, revision, words: Some(words), gesture });
+}
