@@ -81,5 +81,5 @@ pub fn run(options: &Edit) -> anyhow::Result<()> {
         .with_context(place)?;
         app.settle();
     }
-    out::print(&(serde_json::to_string(&app.line(id)?.document)? + "\n"))
+    out::print(&(serde_json::to_string(&*app.line(id)?.document)? + "\n"))
 }

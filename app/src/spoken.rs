@@ -54,7 +54,7 @@ impl Spoken {
         let timing = found.timing.numbered_like(None, &mut ids);
         let mut line = Line { timing: Some(timing.clone()), ..Line::new(timing.text) };
         layers.lay(&mut line, &mut ids)?;
-        Played::new(&line, wiring, grid, prosody, None).context("the line has no times")
+        Played::new(&Arc::new(line), wiring, grid, prosody, None).context("the line has no times")
     }
 }
 

@@ -79,7 +79,7 @@ fn sync_writes_what_the_page_delivers_on_any_grid() {
         ]);
         assert!(said.status.success(), "{}", String::from_utf8_lossy(&said.stderr));
         let grid = FrameGrid { rate: fps.parse::<FrameRate>().unwrap(), first: Frame(first) };
-        let played = Played::new(&line, &wiring, grid, prosody.clone(), None).unwrap();
+        let played = Played::new(&Arc::new(line.clone()), &wiring, grid, prosody.clone(), None).unwrap();
         let timing = played.line.timing.as_ref().unwrap();
         let delivery = Delivery { timing, wiring: &wiring, sampled: played.sampled() };
         let curves = std::fs::read_to_string(out.join("curves.json")).unwrap();

@@ -33,7 +33,7 @@ fn delivered<T>(
     grid: FrameGrid,
     written: impl Fn(&Delivery<'_>) -> T,
 ) -> T {
-    let played = Played::new(line, wiring, grid, Arc::new(heard.clone()), None).unwrap();
+    let played = Played::new(&Arc::new(line.clone()), wiring, grid, Arc::new(heard.clone()), None).unwrap();
     let timing = line.timing.as_ref().unwrap();
     written(&Delivery { timing, wiring, sampled: played.sampled() })
 }

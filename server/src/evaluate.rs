@@ -13,7 +13,7 @@ use std::sync::Arc;
 fn evaluate(
     app: &App,
     version: Version,
-    line: &Line,
+    line: &Arc<Line>,
     recording: &str,
     before: Option<&Played>,
 ) -> Answer<Option<Played>> {
@@ -57,7 +57,7 @@ pub fn played(app: &App, version: Version) -> Answer<Option<Arc<Played>>> {
         let (document, recording) = match version.snapshot {
             None => (stored.document, stored.recording),
             Some(snapshot) => {
-                let document = app.store.snapshot(version.line, snapshot)?;
+                let document = Arc::new(app.store.snapshot(version.line, snapshot)?);
                 let takes = app.store.takes(version.line)?;
                 let own = takes.into_iter().find(|t| t.id == document.listen.take);
                 (document, own.map_or(stored.recording, |t| t.recording))

@@ -8,6 +8,8 @@ use jam_score::{Line, Listen, Prosody, Seconds, Timing};
 use jam_store::Store;
 use jam_voice::{Phrasing, Report, VoiceTracks, features, phrasing};
 use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
+use std::time::{SystemTime, UNIX_EPOCH};
 
 /// Most that recordings take, bytes.
 const BOUND: usize = 512 << 20;
@@ -37,6 +39,8 @@ impl Default for Voices {
 
 /// How a line is spoken, and what it was found in.
 pub struct Spoken {
+    /// Names these times, as long as the program runs and after.
+    pub name: String,
     recording: String,
     channel: Option<u32>,
     timing: Timing,
@@ -46,11 +50,17 @@ pub struct Spoken {
 }
 
 /// The shelf of how lines are spoken, by their states.
-pub struct Speeches(Shelf<Version, Spoken>);
+pub struct Speeches {
+    shelf: Shelf<Version, Spoken>,
+    /// When the program was started, so that names of an earlier run are none of this one.
+    started: u128,
+    named: AtomicU64,
+}
 
 impl Default for Speeches {
     fn default() -> Speeches {
-        Speeches(Shelf::new(SPEECHES_BOUND))
+        let started = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |d| d.as_nanos());
+        Speeches { shelf: Shelf::new(SPEECHES_BOUND), started, named: AtomicU64::new(0) }
     }
 }
 
@@ -103,10 +113,11 @@ impl Speeches {
             }
             let (prosody, phrasing) = phrasing::spoken(timing, &voice(recording, channel)?.tracks);
             let (recording, timing, prosody) = (recording.to_string(), timing.clone(), Arc::new(prosody));
-            Ok(Some(Arc::new(Spoken { recording, channel, timing, prosody, phrasing })))
+            let name = format!("{:x}-{}", self.started, self.named.fetch_add(1, Ordering::Relaxed));
+            Ok(Some(Arc::new(Spoken { name, recording, channel, timing, prosody, phrasing })))
         };
         let bytes =
             |s: &Spoken| 8 * s.prosody.pitch.len() + 200 * (s.timing.words.len() + s.timing.sounds.len());
-        self.0.get(&version, make, bytes)
+        self.shelf.get(&version, make, bytes)
     }
 }

@@ -49,7 +49,7 @@ pub fn window(played: &Played, request: &WindowRequest) -> Vec<u8> {
     let moving: Vec<Control> = Control::ALL.iter().copied().filter(|c| face.curve(*c).is_some()).collect();
     let touched: Vec<(Control, &[f32])> =
         moving.iter().filter_map(|c| Some((*c, face.untouched(*c)?))).collect();
-    let outputs = played.wired.first().map_or(0, Vec::len);
+    let outputs = played.tracks.len();
     let header = WindowHeader {
         line: request.line,
         snapshot: request.snapshot,
@@ -67,8 +67,8 @@ pub fn window(played: &Played, request: &WindowRequest) -> Vec<u8> {
     for control in moving {
         out.extend((from..to).flat_map(|i| face.sample(control, i).to_le_bytes()));
     }
-    for output in 0..outputs {
-        out.extend(played.wired[from..to].iter().flat_map(|w| w[output].to_le_bytes()));
+    for track in &played.tracks {
+        out.extend(track[from..to].iter().flat_map(|v| v.to_le_bytes()));
     }
     for (_, curve) in touched {
         out.extend(curve[from..to].iter().flat_map(|v| v.to_le_bytes()));

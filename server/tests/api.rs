@@ -402,8 +402,8 @@ async fn a_character_is_brought_in_wired_posed_and_its_steps_survive_a_restart()
     let (status, problem) =
         operate(json!({"do": "change_output", "output": output, "change": {"id": 7}})).await;
     assert_eq!((status, &problem["code"]), (StatusCode::UNPROCESSABLE_ENTITY, &json!("field_wrong")));
-    let (status, _) = operate(json!({"do": "unwire", "feed": 4711})).await;
-    assert_eq!(status, StatusCode::NOT_FOUND);
+    let (status, gone) = operate(json!({"do": "unwire", "feed": 4711})).await;
+    assert_eq!((status, &gone["code"]), (StatusCode::CONFLICT, &json!("gone")));
     assert_eq!(server.get(&own("")).await["member"]["wiring"], wired["member"]["wiring"]);
 
     // Two hands on one state: what does not meet is applied, what does is refused and says what was done.

@@ -171,7 +171,7 @@ fn numbers(line: &Line) -> Vec<u32> {
 
 /// Somebody at the line: what they see, and the analysis they started.
 struct Hand {
-    seen: Line,
+    seen: Arc<Line>,
     revision: i64,
     asked: Option<AskedForTimes>,
 }

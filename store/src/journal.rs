@@ -9,11 +9,13 @@
 //! changed what analyses start from.
 
 use crate::changes::{self, Changes, Owner};
+use crate::documents::Documents;
 use crate::lines::{StoredLine, read, write};
 use crate::schema::{line, step};
 use crate::{Store, StoreError, stored};
 use diesel::prelude::*;
 use jam_score::{Edit, Ids, Line, Timing};
+use std::sync::Arc;
 
 /// What can be undone and redone, newest first, in words.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -51,6 +53,7 @@ pub struct NewStep {
 /// A line inside a transaction: what is read here is what is changed.
 pub struct Now<'c> {
     connection: &'c mut SqliteConnection,
+    documents: &'c Documents,
     pub line: StoredLine,
 }
 
@@ -188,7 +191,7 @@ impl Now<'_> {
     ) -> Result<(), StoreError> {
         let id = self.line.id;
         let revision = self.line.revision + 1;
-        write(self.connection, id, &document, ids)?;
+        write(self.connection, id, Some(&self.line.document), &document, ids)?;
         let problem = self.line.problem.take().filter(|_| !document.is_timed());
         diesel::update(line::table.find(id))
             .set((line::revision.eq(revision), line::problem.eq(&problem)))
@@ -196,10 +199,11 @@ impl Now<'_> {
         changes::remember(self.connection, Owner::Line(id), revision, words, &edit.things(), gesture)?;
         if document.listen.take == self.line.document.listen.take {
             let line = &mut self.line;
-            (line.document, line.ids, line.revision, line.problem) = (document, ids, revision, problem);
+            (line.document, line.ids, line.revision, line.problem) =
+                (Arc::new(document), ids, revision, problem);
         } else {
             // Another recording goes with it.
-            self.line = read(self.connection, id)?;
+            self.line = read(self.connection, id, self.documents)?;
         }
         Ok(())
     }
@@ -271,7 +275,7 @@ impl Now<'_> {
     /// The data file cannot be read or written.
     pub fn result(&mut self, timing: &Timing, ids: Ids, cause: Option<i32>) -> Result<(), StoreError> {
         let id = self.line.id;
-        let mut document = self.line.document.clone();
+        let mut document = Line::clone(&self.line.document);
         diesel::insert_into(step::table)
             .values((
                 step::line_id.eq(id),
@@ -296,7 +300,7 @@ impl Now<'_> {
         let id = self.line.id;
         let all = entries(self.connection, id)?;
         let last = all.iter().rev().find(|e| !e.undone && !e.is_result).ok_or(StoreError::NothingToUndo)?;
-        let mut document = self.line.document.clone();
+        let mut document = Line::clone(&self.line.document);
         lift(self.connection, &mut document, &all, last.id)?;
         document = edit_of(self.connection, last.id)?.inverse().apply(&document)?;
         self.mark(last.id, true)?;
@@ -316,7 +320,7 @@ impl Now<'_> {
         let id = self.line.id;
         let all = entries(self.connection, id)?;
         let next = all.iter().find(|e| e.undone && !e.is_result).ok_or(StoreError::NothingToRedo)?;
-        let mut document = self.line.document.clone();
+        let mut document = Line::clone(&self.line.document);
         // It is made again on the result it was made on, whatever came since.
         lift(self.connection, &mut document, &all, last_step(&all))?;
         settle(self.connection, &mut document, id, Some(next.id))?;
@@ -381,12 +385,14 @@ impl Store {
         id: i32,
         work: impl FnOnce(&mut Now<'_>) -> Result<T, E>,
     ) -> Result<(T, StoredLine), E> {
-        self.in_turn(|c| {
-            let line = read(c, id).map_err(Failed::Store)?;
-            let mut now = Now { connection: c, line };
+        let (answer, line) = self.in_turn(|c| {
+            let line = read(c, id, &self.documents).map_err(Failed::Store)?;
+            let mut now = Now { connection: c, documents: &self.documents, line };
             let answer = work(&mut now).map_err(Failed::Work)?;
             Ok((answer, now.line))
-        })
+        })?;
+        self.documents.keep(id, line.revision, &line.document);
+        Ok((answer, line))
     }
 
     /// Runs a change as one transaction that holds the write lock from its start, for work that has refusals of its

@@ -5,9 +5,11 @@
 mod cast;
 mod changes;
 mod deliveries;
+mod documents;
 mod error;
 mod journal;
 mod lines;
+mod parts;
 mod poses;
 mod production;
 mod schema;
@@ -32,6 +34,7 @@ use diesel::connection::SimpleConnection;
 use diesel::prelude::*;
 use diesel::r2d2::{ConnectionManager, CustomizeConnection, Pool, PooledConnection};
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
+use documents::Documents;
 use sha2::{Digest, Sha256};
 use std::fs::File;
 use std::path::Path;
@@ -51,6 +54,7 @@ pub struct Store {
     pool: Pool<ConnectionManager<SqliteConnection>>,
     /// Writers of this program take turns, so that none starves while it polls for the lock.
     writers: Arc<Mutex<()>>,
+    documents: Documents,
     /// Held as long as the file is open for a server.
     _alone: Option<Arc<File>>,
 }
@@ -122,7 +126,7 @@ impl Store {
             .connection_customizer(Box::new(Pragmas))
             .build(ConnectionManager::new(name))
             .map_err(|e| StoreError::Open(e.to_string()))?;
-        let store = Store { pool, writers: Arc::default(), _alone: None };
+        let store = Store { pool, writers: Arc::default(), documents: Documents::default(), _alone: None };
         let mut connection = store.connection()?;
         let layout = number(&mut connection, "SELECT user_version AS n FROM pragma_user_version")?;
         connection.run_pending_migrations(MIGRATIONS).map_err(|e| StoreError::Open(e.to_string()))?;
@@ -132,6 +136,7 @@ impl Store {
             }
             if layout < 3 {
                 upgrade::wirings(c)?;
+                upgrade::into_parts(c)?;
             }
             free_blobs(c)?;
             c.batch_execute(&format!(

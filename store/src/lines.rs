@@ -1,10 +1,12 @@
 //! Lines as they are stored.
 
+use crate::documents::Documents;
 use crate::schema::{line, take};
-use crate::{Store, StoreError, keep_blob, stored};
+use crate::{Store, StoreError, keep_blob, parts, stored};
 use diesel::prelude::*;
 use jam_score::{Ids, Line, RecordingFacts};
 use std::collections::HashMap;
+use std::sync::Arc;
 
 /// A line to be added.
 pub struct NewLine<'a> {
@@ -20,7 +22,7 @@ pub struct NewLine<'a> {
 #[derive(Debug, Clone, PartialEq)]
 pub struct StoredLine {
     pub id: i32,
-    pub document: Line,
+    pub document: Arc<Line>,
     /// How often it was changed, undo and results counted.
     pub revision: i64,
     /// Where its numbers go on.
@@ -33,58 +35,111 @@ pub struct StoredLine {
     pub problem: Option<String>,
 }
 
-type Row = (i32, String, String, String, String, Option<String>, i64, i64);
+/// A row without its document.
+type Row = (i32, String, String, String, Option<String>, i64, i64);
 type Heard = (String, String, String);
 
+const COLUMNS: (
+    line::id,
+    line::recording,
+    line::recording_name,
+    line::recording_facts,
+    line::problem,
+    line::revision,
+    line::next_id,
+) = (
+    line::id,
+    line::recording,
+    line::recording_name,
+    line::recording_facts,
+    line::problem,
+    line::revision,
+    line::next_id,
+);
+
 fn whole(
+    c: &mut SqliteConnection,
     row: Row,
-    take: impl FnOnce(i32, i32) -> Result<Heard, StoreError>,
+    documents: &Documents,
+    take: impl FnOnce(&mut SqliteConnection, i32, i32) -> Result<Heard, StoreError>,
 ) -> Result<StoredLine, StoreError> {
-    let (id, document, mut recording, mut recording_name, mut facts, problem, revision, next) = row;
-    let document: Line = stored::read(&document)?;
+    let (id, mut recording, mut recording_name, mut facts, problem, revision, next) = row;
+    let document = match documents.find(id, revision) {
+        Some(document) => document,
+        None => Arc::new(read_document(c, id)?),
+    };
     if let Some(chosen) = document.listen.take {
-        (recording, recording_name, facts) = take(id, chosen)?;
+        (recording, recording_name, facts) = take(c, id, chosen)?;
     }
     let facts = serde_json::from_str(&facts)?;
     let ids = Ids::from(u32::try_from(next).map_err(|_| StoreError::Newer)?);
     Ok(StoredLine { id, document, revision, ids, recording, recording_name, facts, problem })
 }
 
-pub(crate) fn read(c: &mut SqliteConnection, id: i32) -> Result<StoredLine, StoreError> {
-    let row: Row = line::table.find(id).first(c)?;
-    whole(row, |id, chosen| {
+/// Reads a document with its words and sounds.
+pub(crate) fn read_document(c: &mut SqliteConnection, id: i32) -> Result<Line, StoreError> {
+    let head: String = line::table.find(id).select(line::document).first(c)?;
+    let mut document = stored::read(&head)?;
+    parts::read(c, id, &mut document)?;
+    Ok(document)
+}
+
+pub(crate) fn read(
+    c: &mut SqliteConnection,
+    id: i32,
+    documents: &Documents,
+) -> Result<StoredLine, StoreError> {
+    let row: Row = line::table.find(id).select(COLUMNS).first(c)?;
+    whole(c, row, documents, |c, id, chosen| {
         let own = take::table.find(chosen).filter(take::line_id.eq(id));
         Ok(own.select((take::recording, take::recording_name, take::recording_facts)).first(c)?)
     })
 }
 
-/// Writes a line's document.
-pub(crate) fn write(c: &mut SqliteConnection, id: i32, document: &Line, ids: Ids) -> Result<(), StoreError> {
+/// Writes a line's document over the one before.
+pub(crate) fn write(
+    c: &mut SqliteConnection,
+    id: i32,
+    before: Option<&Line>,
+    document: &Line,
+    ids: Ids,
+) -> Result<(), StoreError> {
+    let head = stored::write(&parts::head(document))?;
     diesel::update(line::table.find(id))
-        .set((line::document.eq(stored::write(document)?), line::next_id.eq(i64::from(ids.next()))))
+        .set((line::document.eq(head), line::next_id.eq(i64::from(ids.next()))))
         .execute(c)?;
-    Ok(())
+    parts::write(c, id, before.and_then(|b| b.timing.as_ref()), document.timing.as_ref())
 }
 
 impl Store {
     /// # Errors
     /// The data file cannot be read or written.
     pub fn lines(&self) -> Result<Vec<StoredLine>, StoreError> {
-        let c = &mut *self.connection()?;
-        let rows: Vec<Row> = line::table.order(line::id).load(c)?;
-        let columns = (take::id, take::line_id, take::recording, take::recording_name, take::recording_facts);
-        let takes: Vec<(i32, i32, String, String, String)> = take::table.select(columns).load(c)?;
-        let mut takes: HashMap<(i32, i32), Heard> =
-            takes.into_iter().map(|(id, of, a, b, c)| ((of, id), (a, b, c))).collect();
-        rows.into_iter()
-            .map(|row| whole(row, |id, take| takes.remove(&(id, take)).ok_or(StoreError::NotFound)))
-            .collect()
+        self.connection()?.transaction(|c| {
+            let rows: Vec<Row> = line::table.order(line::id).select(COLUMNS).load(c)?;
+            let columns =
+                (take::id, take::line_id, take::recording, take::recording_name, take::recording_facts);
+            let takes: Vec<(i32, i32, String, String, String)> = take::table.select(columns).load(c)?;
+            let mut takes: HashMap<(i32, i32), Heard> =
+                takes.into_iter().map(|(id, of, a, b, c)| ((of, id), (a, b, c))).collect();
+            let mut lines = Vec::with_capacity(rows.len());
+            for row in rows {
+                let line = whole(c, row, &self.documents, |_, id, take| {
+                    takes.remove(&(id, take)).ok_or(StoreError::NotFound)
+                })?;
+                self.documents.keep(line.id, line.revision, &line.document);
+                lines.push(line);
+            }
+            Ok(lines)
+        })
     }
 
     /// # Errors
     /// The data file cannot be read or written, or there is no such thing in it.
     pub fn line(&self, id: i32) -> Result<StoredLine, StoreError> {
-        read(&mut *self.connection()?, id)
+        let line = self.connection()?.transaction(|c| read(c, id, &self.documents))?;
+        self.documents.keep(id, line.revision, &line.document);
+        Ok(line)
     }
 
     /// A line's place in the production, from 1.
@@ -103,7 +158,7 @@ impl Store {
             let recording = keep_blob(c, new.recording)?;
             let id: i32 = diesel::insert_into(line::table)
                 .values((
-                    line::document.eq(stored::write(new.document)?),
+                    line::document.eq(stored::write(&parts::head(new.document))?),
                     line::next_id.eq(i64::from(new.ids.next())),
                     line::recording.eq(recording),
                     line::recording_name.eq(new.recording_name),
@@ -111,7 +166,8 @@ impl Store {
                 ))
                 .returning(line::id)
                 .get_result(c)?;
-            read(c, id)
+            parts::write(c, id, None, new.document.timing.as_ref())?;
+            read(c, id, &self.documents)
         })
     }
 

@@ -21,6 +21,9 @@ diesel::table! {
     }
 }
 diesel::table! {
+    line_part (line_id, part) { line_id -> Integer, part -> Integer, body -> Text, }
+}
+diesel::table! {
     step (id) {
         id -> Integer, line_id -> Integer, words -> Text, edit -> Binary, undone -> Bool, gesture -> Nullable<Text>,
         asks -> Bool, awaits -> Bool, timing -> Nullable<Binary>, cause -> Nullable<Integer>, applied -> Bool,
@@ -62,6 +65,7 @@ diesel::allow_tables_to_appear_in_same_query!(
     cast_member,
     wiring_step,
     line,
+    line_part,
     step,
     change,
     waiting,

@@ -1,6 +1,6 @@
 //! Named states of a line, to go back to and to compare with.
 
-use crate::schema::{line, snapshot};
+use crate::schema::snapshot;
 use crate::{Store, StoreError, stored};
 use diesel::prelude::*;
 use jam_score::Line;
@@ -32,7 +32,7 @@ impl Store {
     /// The data file cannot be read or written, or there is no such thing in it.
     pub fn keep_snapshot(&self, line_id: i32, name: &str) -> Result<i32, StoreError> {
         self.change(|c| {
-            let document: String = line::table.find(line_id).select(line::document).first(c)?;
+            let document = stored::write(&crate::lines::read_document(c, line_id)?)?;
             let row =
                 (snapshot::line_id.eq(line_id), snapshot::name.eq(name), snapshot::document.eq(document));
             Ok(diesel::insert_into(snapshot::table).values(row).returning(snapshot::id).get_result(c)?)

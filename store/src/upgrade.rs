@@ -137,7 +137,10 @@ pub fn documents(c: &mut SqliteConnection) -> Result<(), StoreError> {
     let mut next = std::collections::HashMap::new();
     for (id, text) in lines {
         let (document, ids) = upgraded(&text)?;
-        crate::lines::write(c, id, &document, ids)?;
+        let text = stored::write(&document)?;
+        diesel::update(line::table.find(id))
+            .set((line::document.eq(text), line::next_id.eq(i64::from(ids.next()))))
+            .execute(c)?;
         next.insert(id, ids.next());
     }
     let snapshots: Vec<(i32, i32, String)> =
@@ -219,4 +222,19 @@ pub fn wirings(c: &mut SqliteConnection) -> Result<(), StoreError> {
             .execute(c)?;
     }
     Ok(c.batch_execute("DROP TABLE cast_step")?)
+}
+
+/// Takes words and sounds out of the documents of lines.
+///
+/// # Errors
+/// The data file cannot be read or written.
+pub fn into_parts(c: &mut SqliteConnection) -> Result<(), StoreError> {
+    let lines: Vec<(i32, String, i64)> =
+        line::table.select((line::id, line::document, line::next_id)).load(c)?;
+    for (id, text, next) in lines {
+        let document: Line = stored::read(&text)?;
+        let ids = Ids::from(u32::try_from(next).map_err(|_| StoreError::Newer)?);
+        crate::lines::write(c, id, None, &document, ids)?;
+    }
+    Ok(())
 }

@@ -23,7 +23,7 @@ mod wiring;
 pub use act::{Done, act, number};
 pub use meet::{met, needs};
 pub use op::{Copied, Fields, Op, Place, Spot, Taken, TouchChange};
-pub use played::{Played, wire};
+pub use played::{Played, Tracks, wire};
 pub use refusal::{Kind, Refusal};
 pub use situation::{House, Note, Situation, TakeFacts, moment};
 pub use spoken::{text_word, word_key};

@@ -2,29 +2,29 @@
 //! starts here.
 
 use jam_face::{Cause, HZ, Performance};
-use jam_rig::{Chart, Sampled, Wiring};
+use jam_rig::{Chart, Sampled, Wired, Wiring};
 use jam_score::{Control, Frame, FrameGrid, FrameRate, Line, Prosody, Seconds, Shot, Timing, tail};
 use std::sync::Arc;
 
 /// A line's curves and what they drive, sample by sample.
 #[derive(Debug)]
 pub struct Played {
-    pub line: Line,
+    pub line: Arc<Line>,
     pub grid: FrameGrid,
     pub wiring: Wiring,
     pub prosody: Arc<Prosody>,
     /// All layers before hands: stays while only they change.
     before_hands: Arc<Performance>,
     pub face: Performance,
-    /// Values of the wiring's targets, sample by sample.
-    pub wired: Vec<Vec<f32>>,
+    /// Values of the wiring's targets.
+    pub tracks: Tracks,
 }
 
 impl Played {
     /// Evaluates a line; none without times. `before` is another state of it: what both have in common, if it is the
     /// same voice, is not worked out again.
     pub fn new(
-        line: &Line,
+        line: &Arc<Line>,
         wiring: &Wiring,
         grid: FrameGrid,
         prosody: Arc<Prosody>,
@@ -34,19 +34,20 @@ impl Played {
         let same_voice = |b: &&Played| b.line.timing == line.timing && Arc::ptr_eq(&b.prosody, &prosody);
         let before = before.filter(same_voice).filter(|b| b.grid.rate == grid.rate);
         let same_before_hands = |b: &&Played| {
-            let layers = |l: &Line| (l.diction, l.reach.clone(), l.layers.clone());
-            layers(&b.line) == layers(line)
+            let (a, b) = (&b.line, line);
+            a.diction == b.diction && a.reach == b.reach && a.layers == b.layers
         };
-        let before_hands = match before.filter(same_before_hands) {
-            Some(before) => before.before_hands.clone(),
+        let mouth = before.filter(same_before_hands);
+        let before_hands = match mouth {
+            Some(mouth) => mouth.before_hands.clone(),
             None => Arc::new(jam_face::before_hands(line, &prosody, grid.rate, tail(grid.rate))?),
         };
-        let face = before_hands.by_hand(line.hands());
+        let face = before_hands.by_hand(line.hands(), mouth.map(|m| &m.face));
         let lead = line.diction.lead;
         let like = before.filter(|b| b.wiring == *wiring && b.line.diction.lead == lead);
-        let wired = wire(&face, wiring, timing, lead, grid.rate, like.map(|b| (&b.face, &b.wired[..])));
+        let tracks = wire(&face, wiring, timing, lead, grid.rate, like.map(|b| (&b.face, &b.tracks)));
         let (line, wiring) = (line.clone(), wiring.clone());
-        Some(Played { line, grid, wiring, prosody, before_hands, face, wired })
+        Some(Played { line, grid, wiring, prosody, before_hands, face, tracks })
     }
 
     /// About how much memory it takes, bytes.
@@ -82,34 +83,48 @@ impl Played {
     }
 }
 
-/// Values of a wiring's targets for every sample of a performance. Drawings of a chart stand for whole
-/// frames. `like` is another performance of the same times with its values: samples that are the same in both
-/// are not worked out again.
+/// Values of a wiring's targets, sample by sample: one track a target. What is alike in two states of a line is shared
+/// by them.
+pub type Tracks = Vec<Arc<Vec<f32>>>;
+
+/// The tracks of a wiring's targets for a performance. Drawings of a chart stand for whole frames. `like` is another
+/// performance of the same times with its tracks: samples that are the same in both are not worked out again.
 pub fn wire(
     face: &Performance,
     wiring: &Wiring,
     timing: &Timing,
     lead: Seconds,
     rate: FrameRate,
-    like: Option<(&Performance, &[Vec<f32>])>,
-) -> Vec<Vec<f32>> {
-    let differ: Vec<Control> = like.map_or(Vec::new(), |(other, _)| {
-        Control::ALL.iter().copied().filter(|c| face.curve(*c) != other.curve(*c)).collect()
-    });
-    // The frame a sample falls into, as the grid counts frames.
-    let grid = FrameGrid { rate, first: Frame(0) };
-    let frame_of = |i: usize| grid.frame_at(Seconds(i as f64 / HZ)).0.max(0) as usize;
-    let frames = frame_of(face.len()) + 1;
-    let drawings = wiring.chart.as_ref().map(|c| c.stepped(timing, lead, rate, frames));
-    let sample = |i: usize| {
-        if let Some((other, values)) = like.and_then(|(other, values)| Some((other, values.get(i)?)))
-            && differ.iter().all(|c| face.sample(*c, i) == other.sample(*c, i))
-        {
-            return values.clone();
+    like: Option<(&Performance, &Tracks)>,
+) -> Tracks {
+    let controls = |i: usize| -> Vec<f32> { Control::ALL.iter().map(|c| face.sample(*c, i)).collect() };
+    if let Some((other, tracks)) = like.filter(|(other, _)| other.len() == face.len()) {
+        let mut tracks = tracks.clone();
+        let differ = face.differs_from(other);
+        let rows: Vec<Wired> = differ.clone().map(|i| wiring.apply(&controls(i))).collect();
+        for (o, track) in tracks.iter_mut().take(wiring.outputs.len()).enumerate() {
+            if rows.iter().zip(&track[differ.clone()]).any(|(row, was)| row[o] != *was) {
+                let own = &mut Arc::make_mut(track)[differ.clone()];
+                own.iter_mut().zip(&rows).for_each(|(value, row)| *value = row[o]);
+            }
         }
-        let controls: Vec<f32> = Control::ALL.iter().map(|c| face.sample(*c, i)).collect();
-        let drawing = drawings.as_ref().and_then(|d| d.get(frame_of(i)).copied());
-        wiring.apply_with(&controls, drawing)
-    };
-    (0..face.len()).map(sample).collect()
+        return tracks;
+    }
+    let mut tracks = vec![Vec::with_capacity(face.len()); wiring.outputs.len()];
+    for i in 0..face.len() {
+        for (track, value) in tracks.iter_mut().zip(wiring.apply(&controls(i))) {
+            track.push(value);
+        }
+    }
+    if let Some(chart) = &wiring.chart {
+        // The frame a sample falls into, as the grid counts frames.
+        let grid = FrameGrid { rate, first: Frame(0) };
+        let frame_of = |i: usize| grid.frame_at(Seconds(i as f64 / HZ)).0.max(0) as usize;
+        let shown = chart.stepped(timing, lead, rate, frame_of(face.len()) + 1);
+        for d in 0..chart.drawings.len() {
+            let is_shown = |i: usize| f32::from(u8::from(shown.get(frame_of(i)) == Some(&d)));
+            tracks.push((0..face.len()).map(is_shown).collect());
+        }
+    }
+    tracks.into_iter().map(Arc::new).collect()
 }

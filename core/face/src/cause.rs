@@ -146,7 +146,7 @@ pub fn causes(
     let timing = line.timing.as_ref()?;
     let mut trace = Trace { time: time.0, parts: Vec::new() };
     let (before, all) = layered(line, heard, rate, tail, Some(&mut trace))?;
-    let face = before.by_hand(line.hands());
+    let face = before.by_hand(line.hands(), None);
     let mouth = MouthLayer::of(line, timing);
     let asked = Asked { face: &face, all: all.as_ref(), trace: &trace, mouth: &mouth, before: &before, time };
     Some(controls.iter().map(|c| explained(&asked, *c)).collect())

@@ -1,6 +1,8 @@
 //! Sampled curves of every control.
 
 use jam_score::{Control, Seconds};
+use std::ops::Range;
+use std::sync::Arc;
 
 /// Values a second. Curves are read linearly between them: a rounder reader may overshoot a seal.
 pub const HZ: f64 = 100.0;
@@ -9,8 +11,9 @@ pub const HZ: f64 = 100.0;
 #[derive(Debug, Clone, PartialEq)]
 pub struct Curves {
     samples: usize,
-    /// One curve a control, in the order of [`Control::ALL`]; empty where it rests.
-    curves: Vec<Vec<f32>>,
+    /// One curve a control, in the order of [`Control::ALL`]; empty where it rests. What is alike in two states of a line is
+    /// shared by them.
+    curves: Vec<Arc<Vec<f32>>>,
 }
 
 /// A sampled curve's value at any time, the first and last value beyond its ends.
@@ -26,7 +29,7 @@ impl Curves {
     /// A face at rest for `length`.
     pub fn at_rest(length: Seconds) -> Curves {
         let samples = (length.0 * HZ).round() as usize + 1;
-        Curves { samples, curves: vec![Vec::new(); Control::ALL.len()] }
+        Curves { samples, curves: vec![Arc::default(); Control::ALL.len()] }
     }
 
     /// Samples a curve.
@@ -38,21 +41,43 @@ impl Curves {
         self.samples == 0
     }
 
-    pub(crate) fn set(&mut self, control: Control, curve: Vec<f32>) {
-        self.curves[control as usize] = curve;
+    pub(crate) fn set(&mut self, control: Control, curve: impl Into<Arc<Vec<f32>>>) {
+        self.curves[control as usize] = curve.into();
+    }
+
+    /// A control's curve, to be shared.
+    pub(crate) fn shared(&self, control: Control) -> &Arc<Vec<f32>> {
+        &self.curves[control as usize]
+    }
+
+    /// The samples in which some controls differ from another face of the same length: from the first to the last.
+    pub(crate) fn differs(&self, other: &Curves, controls: &[Control]) -> Range<usize> {
+        let mut all = self.samples..0;
+        for control in controls {
+            let (own, their) = (self.shared(*control), other.shared(*control));
+            if Arc::ptr_eq(own, their) {
+                continue;
+            }
+            let at = |i: usize| own.get(i).copied().unwrap_or(0.0) != their.get(i).copied().unwrap_or(0.0);
+            if let Some(first) = (0..self.samples).find(|i| at(*i)) {
+                let last = (first..self.samples).rev().find(|i| at(*i)).unwrap_or(first);
+                all = all.start.min(first)..all.end.max(last + 1);
+            }
+        }
+        all.start.min(all.end)..all.end
     }
 
     /// A control's curve at its whole length, to be changed.
     pub(crate) fn full(&mut self, control: Control) -> &mut Vec<f32> {
         let samples = self.samples;
-        let curve = &mut self.curves[control as usize];
+        let curve = Arc::make_mut(&mut self.curves[control as usize]);
         curve.resize(samples, 0.0);
         curve
     }
 
     /// A control's curve as it is, to be changed: empty where it rests.
     pub(crate) fn own(&mut self, control: Control) -> &mut [f32] {
-        &mut self.curves[control as usize]
+        Arc::make_mut(&mut self.curves[control as usize]).as_mut_slice()
     }
 
     /// A control's value at any time, the first and last value beyond the ends.
@@ -64,8 +89,9 @@ impl Curves {
     pub(crate) fn insert(&mut self, at: usize, other: &Curves) {
         let samples = self.samples;
         for (own, curve) in self.curves.iter_mut().zip(&other.curves).filter(|(_, c)| !c.is_empty()) {
+            let own = Arc::make_mut(own);
             own.resize(samples, 0.0);
-            for (value, new) in own.iter_mut().skip(at).zip(curve) {
+            for (value, new) in own.iter_mut().skip(at).zip(curve.iter()) {
                 *value = *new;
             }
         }

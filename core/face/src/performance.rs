@@ -12,6 +12,7 @@ use jam_score::{
     Control, Diction, FrameRate, Hands, Laid, LaidTouch, LayerKind, Line, Prosody, Region, Seconds, Timing,
 };
 use std::collections::BTreeMap;
+use std::ops::Range;
 use std::sync::{Arc, Mutex, PoisonError};
 
 /// Sampled curves of every control, from time zero, and touches over them.
@@ -19,13 +20,13 @@ use std::sync::{Arc, Mutex, PoisonError};
 pub struct Performance {
     curves: Curves,
     /// What the curves of touched controls would be without touches.
-    automatic: BTreeMap<Control, Vec<f32>>,
+    automatic: BTreeMap<Control, Arc<Vec<f32>>>,
     hands: Hands,
     guard: Option<Arc<Guard>>,
     /// What the guard leaves of controls that passes move.
     held: BTreeMap<Control, Arc<Held>>,
     live: Live,
-    told: Told,
+    told: Arc<Told>,
 }
 
 /// What the guard leaves of controls that are performed live: worked out over the whole line when a control is first
@@ -86,7 +87,7 @@ impl Performance {
             guard: None,
             held: BTreeMap::new(),
             live: Live::default(),
-            told: Told::default(),
+            told: Arc::default(),
         }
     }
 
@@ -130,21 +131,25 @@ impl Performance {
         }
     }
 
-    /// Lays the touches of some controls over their curves.
-    fn lay(&mut self, controls: &[Control]) {
+    /// Lays the touches of some controls over their curves. What the guard leaves of a control is taken over from `like`,
+    /// if its curve is the same there.
+    fn lay(&mut self, controls: &[Control], like: Option<&Performance>) {
         for &control in controls {
             let own: Vec<&LaidTouch> = self.hands.touches.iter().filter(|t| t.control == control).collect();
             if own.is_empty() {
                 continue;
             }
-            let curve = self.curves.full(control).clone();
+            self.curves.full(control);
+            let curve = self.curves.shared(control).clone();
             let (low, high) = control.range();
             let guarded = own.iter().any(|t| t.guarded);
-            let held = self.guard.as_ref().filter(|_| guarded).map(|g| Held::new(g, control, &curve));
-            if let Some(held) = held {
-                self.held.insert(control, Arc::new(held));
+            if let Some(guard) = self.guard.as_ref().filter(|_| guarded) {
+                let same = |l: &&Performance| l.automatic.get(&control).is_some_and(|c| *c == curve);
+                let kept = like.filter(same).and_then(|l| l.held.get(&control).cloned());
+                let held = kept.unwrap_or_else(|| Arc::new(Held::new(guard, control, &curve)));
+                self.held.insert(control, held);
             }
-            let mut laid = curve.clone();
+            let mut laid = Vec::clone(&curve);
             for touch in self.hands.touches.iter().filter(|t| t.control == control) {
                 let (from, to) = touch.reach();
                 let from = (from * HZ).floor().max(0.0) as usize;
@@ -160,30 +165,53 @@ impl Performance {
     }
 
     /// The whole face of a mouth: touches laid over it, and the skin, which follows the mouth as hands left it;
-    /// touches of what follows come last.
+    /// touches of what follows come last. `like` is what other hands made of this same mouth: what is the same is not
+    /// worked out again.
     #[must_use]
-    pub fn by_hand(&self, hands: Hands) -> Performance {
+    pub fn by_hand(&self, hands: Hands, like: Option<&Performance>) -> Performance {
         let mut face = Performance { hands, ..self.clone() };
         let (linked, others): (Vec<Control>, Vec<Control>) =
             Control::ALL.iter().partition(|c| links::of(**c).is_some());
-        face.lay(&HEAD);
+        face.lay(&HEAD, like);
         face.eyes_follow();
         let others: Vec<Control> = others.into_iter().filter(|c| !HEAD.contains(c)).collect();
-        face.lay(&others);
+        face.lay(&others, like);
         for &control in &linked {
             let Some(link) = links::of(control) else { continue };
-            if link.gains.iter().any(|(from, _)| face.curve(*from).is_some()) {
-                let (low, high) = control.range();
-                let joined = |i: usize| {
-                    let skin = link.value(|c| face.sample(c, i));
-                    links::joined(face.sample(control, i), skin).clamp(low, high)
-                };
-                let curve = (0..face.len()).map(joined).collect();
-                face.curves.set(control, curve);
+            if !link.gains.iter().any(|(from, _)| face.curve(*from).is_some()) {
+                continue;
             }
+            let (low, high) = control.range();
+            let joined = |i: usize| {
+                let skin = link.value(|c| face.sample(c, i));
+                links::joined(face.sample(control, i), skin).clamp(low, high)
+            };
+            let followed: Vec<Control> = link.gains.iter().map(|(c, _)| *c).chain(link.with).collect();
+            let kept = like.map(|l| (l, l.before_touches(control))).filter(|(_, c)| c.len() == face.len());
+            let curve = match kept {
+                Some((like, curve)) => {
+                    let mut curve = curve.clone();
+                    for i in face.curves.differs(&like.curves, &followed) {
+                        Arc::make_mut(&mut curve)[i] = joined(i);
+                    }
+                    curve
+                }
+                None => Arc::new((0..face.len()).map(joined).collect()),
+            };
+            face.curves.set(control, curve);
         }
-        face.lay(&linked);
+        face.lay(&linked, like);
         face
+    }
+
+    /// A control's curve without touches, to be shared.
+    fn before_touches(&self, control: Control) -> &Arc<Vec<f32>> {
+        self.automatic.get(&control).unwrap_or_else(|| self.curves.shared(control))
+    }
+
+    /// The samples in which any control differs from another performance of the same length: from the first to the last.
+    pub fn differs_from(&self, other: &Performance) -> Range<usize> {
+        self.curves.differs(&other.curves, Control::ALL)
     }
 
     /// Where hands turned the head, the eyes stay on their mark.
@@ -201,7 +229,7 @@ impl Performance {
 
     /// What a control's curve is without touches, if it has some.
     pub fn untouched(&self, control: Control) -> Option<&[f32]> {
-        self.automatic.get(&control).map(Vec::as_slice)
+        self.automatic.get(&control).map(|c| c.as_slice())
     }
 
     /// A control's value at any time, the first and last value beyond the ends. Touches are exact at any time, so a
@@ -270,12 +298,12 @@ impl Performance {
 /// `rate` is the frame rate it will be shown at: every seal, tuck, tongue and closed-teeth rule holds
 /// on at least one frame of that rate, whatever the phase of the grid.
 pub fn perform(timing: &Timing, diction: &Diction, rate: FrameRate, tail: Seconds) -> Performance {
-    Performance::plain(articulate(timing, diction, &[], rate, tail).0).by_hand(Hands::default())
+    Performance::plain(articulate(timing, diction, &[], rate, tail).0).by_hand(Hands::default(), None)
 }
 
 /// A line with all its layers, and with what hands changed. None without times.
 pub fn perform_line(line: &Line, heard: &Prosody, rate: FrameRate, tail: Seconds) -> Option<Performance> {
-    Some(before_hands(line, heard, rate, tail)?.by_hand(line.hands()))
+    Some(before_hands(line, heard, rate, tail)?.by_hand(line.hands(), None))
 }
 
 /// A line with all its layers, before the skin and hands: what [`Performance::by_hand`] starts from. None without
@@ -326,7 +354,7 @@ pub(crate) fn layered(
     for control in Control::ALL {
         limit(face.own(*control), *control, trace.as_deref_mut());
     }
-    let face = Performance { guard: Some(guard), told, ..Performance::plain(face) };
+    let face = Performance { guard: Some(guard), told: Arc::new(told), ..Performance::plain(face) };
     Some((face, articulation))
 }
 
@@ -397,6 +425,6 @@ fn by_loudness(timing: &Timing, diction: &Diction, heard: &Prosody, tail: Second
     };
     let raw: Vec<f64> = (0..samples).map(open).collect();
     let curve = layers::ease::blurred(&raw, 0.022 * diction.smoothness);
-    face.set(Control::JawOpen, curve.iter().map(|x| *x as f32).collect());
+    face.set(Control::JawOpen, curve.iter().map(|x| *x as f32).collect::<Vec<f32>>());
     face
 }

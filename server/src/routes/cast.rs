@@ -343,19 +343,16 @@ pub async fn walk(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Re
         let wiring = app.store.cast_member(id)?.wiring;
         let rate = app.store.production()?.grid.rate;
         let walk = Walk::new(&wiring, app.test_line()?, rate);
-        let rows = jam_desk::wire(&walk.face, &wiring, &walk.timing, Seconds::ZERO, rate, None);
-        let outputs = rows.first().map_or(0, Vec::len);
+        let tracks = jam_desk::wire(&walk.face, &wiring, &walk.timing, Seconds::ZERO, rate, None);
         let header = WalkHeader {
             hz: jam_face::HZ,
-            samples: rows.len(),
-            outputs,
+            samples: walk.face.len(),
+            outputs: tracks.len(),
             steps: &walk.steps,
             line_start: walk.line_start,
         };
         let mut out = crate::window::framed(&header);
-        for output in 0..outputs {
-            out.extend(rows.iter().flat_map(|r| r[output].to_le_bytes()));
-        }
+        out.extend(tracks.iter().flat_map(|t| t.iter()).flat_map(|v| v.to_le_bytes()));
         Ok(([(header::CONTENT_TYPE, "application/octet-stream")], out).into_response())
     })
     .await

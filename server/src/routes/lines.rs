@@ -7,7 +7,7 @@ use crate::jobs::{self, Job};
 use crate::problem::{Answer, Problem};
 use crate::range;
 use crate::sent::{Sent, made_on};
-use crate::views::line::{LineSummary, LineView, summary, view, voice_name};
+use crate::views::line::{LineSummary, LineView, summary, view, view_beside, voice_name};
 use crate::voices::PEAK_STEP;
 use axum::Json;
 use axum::body::Bytes;
@@ -44,6 +44,8 @@ pub struct Operation {
     op: Op,
     /// Messages of one gesture, as a drag sends them, have one name and are one step.
     gesture: Option<String>,
+    /// The times that the page has, by their name: they are not sent once more.
+    times: Option<String>,
 }
 
 /// What baking made.
@@ -131,7 +133,8 @@ pub async fn operate(
     blocking(move || {
         let made = house::operate(&app, id, &operation.op, &asked)?;
         let baked = made.note.baked.map(|(keys, error)| BakedView { keys, error });
-        Ok(OperationView { line: view(&app, made.line)?, made: made.made, baked })
+        let line = view_beside(&app, made.line, operation.times.as_deref())?;
+        Ok(OperationView { line, made: made.made, baked })
     })
     .await
     .map(Json)
@@ -208,7 +211,7 @@ pub async fn text_of_file(bytes: Bytes) -> Answer<Json<String>> {
 pub async fn tiers(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Response> {
     blocking(move || {
         let line = app.store.line(id)?;
-        let text = tiers::write(&line.document.timing.ok_or_else(Refusal::not_timed)?);
+        let text = tiers::write(line.document.timing.as_ref().ok_or_else(Refusal::not_timed)?);
         let stem = line.recording_name.rsplit_once('.').map_or(line.recording_name.as_str(), |(s, _)| s);
         let name = format!("attachment; filename=\"{}.TextGrid\"", jobs::slug(stem));
         let headers = [

@@ -71,6 +71,9 @@ pub struct LineView {
     voice: String,
     /// Every recording of the line.
     takes: Vec<TakeView>,
+    /// Names the times of words and sounds; none until it is timed. An operation that tells which ones its sender has
+    /// is answered without these, and without how they are spoken.
+    times: Option<String>,
     /// How it is spoken; none until it is timed.
     phrasing: Option<Phrasing>,
     /// What hands laid over the curves, in time.
@@ -127,26 +130,37 @@ pub fn voice_name(line: &StoredLine) -> String {
     }
 }
 
+/// A line whole.
 pub fn view(app: &App, line: StoredLine) -> Answer<LineView> {
+    view_beside(app, line, None)
+}
+
+/// A line whole, but for the times that somebody has who asks.
+pub fn view_beside(app: &App, line: StoredLine, has: Option<&str>) -> Answer<LineView> {
     let number = app.store.line_number(line.id)?;
     let steps = app.store.steps(line.id)?;
     let spoken = app.spoken(Version { line: line.id, snapshot: None }, &line.document, &line.recording)?;
+    let times = spoken.as_ref().map(|s| s.name.clone());
+    let document = &line.document;
+    // Of a long line they are most of the answer.
+    let sends = has.is_none() || times.as_deref() != has;
     Ok(LineView {
         revision: line.revision,
         summary: summary(app, &line, number, app.store.production()?.grid),
         voice: voice_name(&line),
         takes: takes::takes(app, &line)?,
-        phrasing: spoken.map(|s| s.phrasing.clone()),
-        touches: hand::touches(&line.document),
-        layers: layers::layers(&line.document),
-        reach: hand::reaches(&line.document),
+        phrasing: spoken.filter(|_| sends).map(|s| s.phrasing.clone()),
+        times,
+        touches: hand::touches(document),
+        layers: layers::layers(document),
+        reach: hand::reaches(document),
         snapshots: hand::snapshots(app, line.id)?,
         document: DocumentView {
-            text: line.document.text,
-            character: line.document.character,
-            timing: line.document.timing,
-            diction: line.document.diction,
-            listen: line.document.listen,
+            text: document.text.clone(),
+            character: document.character.clone(),
+            timing: document.timing.as_ref().filter(|_| sends).cloned(),
+            diction: document.diction,
+            listen: document.listen,
         },
         undo: steps.undo,
         redo: steps.redo,

@@ -26,3 +26,12 @@ CREATE TABLE wiring_step (
     undone BOOLEAN NOT NULL DEFAULT FALSE
 );
 CREATE INDEX wiring_step_by_cast ON wiring_step (cast_id, id);
+
+-- Words and sounds of a line, some dozens together, so that a change writes what it changed and not the rest. They are
+-- taken out of the documents by the program.
+CREATE TABLE line_part (
+    line_id INTEGER NOT NULL REFERENCES line (id),
+    part INTEGER NOT NULL,
+    body TEXT NOT NULL,
+    PRIMARY KEY (line_id, part)
+) WITHOUT ROWID;

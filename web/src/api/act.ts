@@ -20,6 +20,16 @@ const answer = (line: LineView): Answer => ({
   show: () => queries.setQueryData(key(line.summary.id), line),
 });
 
+/** The line that is shown. */
+const shown = (line: number) => queries.getQueryData<LineView>(key(line));
+
+/** An answer without the times that the page had, with them. */
+function withTimes(line: LineView, before: LineView | undefined): LineView {
+  if (!before || !line.times || line.times !== before.times || line.document.timing) return line;
+  const { timing } = before.document;
+  return { ...line, phrasing: before.phrasing, document: { ...line.document, timing } };
+}
+
 /** Takes a line as the server has it now. */
 export function show(line: LineView) {
   if (isNewest(thing(line.summary.id), line.revision)) answer(line).show();
@@ -29,7 +39,7 @@ export function show(line: LineView) {
 export async function fetchLine(id: number): Promise<LineView> {
   const line = await api.line(id);
   if (isNewest(thing(id), line.revision)) return line;
-  return queries.getQueryData<LineView>(key(id)) ?? line;
+  return shown(id) ?? line;
 }
 
 /** Whether something of a line is still to be sent or answered. */
@@ -56,7 +66,9 @@ export function act(line: number, op: Op, how: How = {}): Promise<OperationView 
   let made: OperationView | null = null;
   const did = enqueue(thing(line), {
     send: async (seen) => {
-      made = await api.operate(line, op, gesture, how.anyway ? undefined : seen);
+      const before = shown(line);
+      made = await api.operate(line, op, gesture, how.anyway ? undefined : seen, before?.times);
+      made.line = withTimes(made.line, before);
       return answer(made.line);
     },
     one: how.gesture && `${gesture} ${op.do}`,

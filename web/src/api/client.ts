@@ -186,11 +186,11 @@ export const api = {
   addLine: (recording: File, text: string, character: string | null) =>
     ask<LineView>('/api/lines', form({ recording, text, character })),
   voice: (id: number) => ask<Voice>(`/api/lines/${id}/voice`),
-  operate: (id: number, op: Op, gesture: string | undefined, revision?: number) =>
+  operate: (id: number, op: Op, gesture: string | undefined, revision?: number, times?: string | null) =>
     ask<OperationView>(`/api/lines/${id}/operations`, {
       method: 'POST',
       headers: { 'content-type': 'application/json', ...madeOn(revision) },
-      body: JSON.stringify({ op, gesture }),
+      body: JSON.stringify({ op, gesture, times }),
     }),
   analyse: (id: number) => ask<Job>(`/api/lines/${id}/analyse`, { method: 'POST' }),
   textOf: async (file: File) =>

@@ -1354,6 +1354,11 @@ export interface components {
             summary: components["schemas"]["LineSummary"];
             /** @description Every recording of the line. */
             takes: components["schemas"]["TakeView"][];
+            /**
+             * @description Names the times of words and sounds; none until it is timed. An operation that tells which ones its sender has
+             *     is answered without these, and without how they are spoken.
+             */
+            times?: string | null;
             /** @description What hands laid over the curves, in time. */
             touches: components["schemas"]["TouchView"][];
             /** @description What can be taken back and made again, newest first. */
@@ -1808,6 +1813,8 @@ export interface components {
             /** @description Messages of one gesture, as a drag sends them, have one name and are one step. */
             gesture?: string | null;
             op: components["schemas"]["Op"];
+            /** @description The times that the page has, by their name: they are not sent once more. */
+            times?: string | null;
         };
         /** @description A line after an operation. */
         OperationView: {

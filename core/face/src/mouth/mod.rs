@@ -14,6 +14,7 @@ use goals::Goal;
 use jam_score::{Diction, FrameRate, Reach, Seconds, Timing};
 use musts::Must;
 use std::collections::BTreeMap;
+use std::sync::Arc;
 use trajectory::Solved;
 pub(crate) use trajectory::Source;
 pub(crate) use wish::Factor;
@@ -109,6 +110,7 @@ pub(crate) fn articulate(
     if let Some(articulation) = &articulation {
         for organ in Organ::ALL {
             let curve: Vec<f32> = articulation.organ(organ).curve().iter().map(|x| *x as f32).collect();
+            let curve = Arc::new(curve);
             for control in organ.controls() {
                 face.set(*control, curve.clone());
             }
