@@ -7,7 +7,7 @@ use jam_score::{Control, Frame, FrameGrid, FrameRate, Ids, Line};
 use jam_voice::Analyser;
 use serde_json::Value;
 use std::path::Path;
-use std::process::{Command, Output};
+use std::process::{Command, Output, Stdio};
 use std::sync::Arc;
 
 const TEXT: &str = "I thought the worst of it was over.";
@@ -233,4 +233,44 @@ fn operations_give_the_same_bytes_on_the_command_line_as_over_http() {
     assert_eq!(by_command, over_http);
     let refused = jamlips(&["edit", "--data", &one.to_string_lossy(), "--line", "7"]);
     assert!(String::from_utf8_lossy(&refused.stderr).contains("last is 1"));
+}
+
+/// Whoever reads only the beginning (`| head`) ends the program without a complaint.
+#[test]
+fn a_reader_who_goes_away_is_no_error() {
+    let folder = tempfile::tempdir().unwrap();
+    let mut child = Command::new(env!("CARGO_BIN_EXE_jamlips"))
+        .args(["align", &recording(folder.path()), "--text", TEXT, "--json"])
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    drop(child.stdout.take());
+    let ended = child.wait_with_output().unwrap();
+    let said = String::from_utf8_lossy(&ended.stderr);
+    assert!(ended.status.success() && said.is_empty(), "{:?}: {said}", ended.status);
+}
+
+/// A file that is written anew takes the place of the old one as a whole: who still holds the old one has it unchanged.
+#[cfg(unix)]
+#[test]
+fn a_file_is_replaced_not_written_over() {
+    let folder = tempfile::tempdir().unwrap();
+    let (out, held) = (folder.path().join("out"), folder.path().join("held.json"));
+    std::fs::create_dir(&out).unwrap();
+    let (sound, glb) = (recording(folder.path()), character(folder.path()));
+    let out_name = out.to_string_lossy().into_owned();
+    let sync = || jamlips(&["sync", &sound, "--text", TEXT, "--character", &glb, "--out", &out_name]);
+    assert!(sync().status.success());
+    let curves = std::fs::read_dir(&out).unwrap().map(|e| e.unwrap().path());
+    let curves = curves.into_iter().find(|p| p.to_string_lossy().ends_with(".json")).unwrap();
+    let first = std::fs::read(&curves).unwrap();
+    // Marked, so that writing over it would show.
+    std::fs::write(&curves, b"the old one").unwrap();
+    std::fs::hard_link(&curves, &held).unwrap();
+    assert!(sync().status.success());
+    assert_eq!(std::fs::read(&held).unwrap(), b"the old one");
+    assert_eq!(std::fs::read(&curves).unwrap(), first);
+    let left: Vec<_> = std::fs::read_dir(&out).unwrap().map(|e| e.unwrap().file_name()).collect();
+    assert_eq!(left.len(), 2, "nothing half-written lies about: {left:?}");
 }

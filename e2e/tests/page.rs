@@ -351,7 +351,7 @@ async fn cast(page: &Page, address: SocketAddr, model: &Path, broken: &Path) -> 
         .await?;
 
     // Undone with the button that says what it undoes, and at rest again.
-    let undo = page.find("button[title='Undo: Wiring of “jawOpen”']").await?;
+    let undo = page.find("button[title='Undo: gain of “jawOpen”']").await?;
     undo.click().await?;
     page.until("it opens wholly again", || async { Ok((page.shift().await? / whole - 1.0).abs() < 0.01) })
         .await?;

@@ -468,3 +468,35 @@ fn whole_mouths_may_be_pictures_on_one_surface() {
     let error = character.prepared(&Wiring { chart: Some(unknown), ..Wiring::default() }).unwrap_err();
     assert!(error.to_string().contains("nowhere"), "{error}");
 }
+
+/// A file that several buffers name is kept once, one that a later buffer needs more of is kept whole; the points are
+/// the same in any case.
+#[test]
+fn a_file_that_several_buffers_name_is_kept_once() {
+    let files = folder("BoxTextured-glTF");
+    let is_text = |f: &&NamedFile| f.name.ends_with(".gltf");
+    let whole = Character::import(folder("BoxTextured-glTF")).unwrap();
+    let mut text: Value = serde_json::from_slice(&files.iter().find(is_text).unwrap().bytes).unwrap();
+    let buffer = text["buffers"][0].clone();
+    let own = buffer["byteLength"].as_u64().unwrap();
+    let mut import = |lengths: &[u64]| {
+        let named = |length: &u64| json!({"uri": buffer["uri"], "byteLength": length});
+        text["buffers"] = lengths.iter().map(named).collect();
+        // Every view lies in the last of them.
+        for view in text["bufferViews"].as_array_mut().unwrap() {
+            view["buffer"] = json!(lengths.len() - 1);
+        }
+        let mut all = folder("BoxTextured-glTF");
+        all.iter_mut().find(|f| f.name.ends_with(".gltf")).unwrap().bytes =
+            serde_json::to_vec(&text).unwrap();
+        Character::import(all).unwrap()
+    };
+    let bytes = |c: &Character| c.write().len() as u64;
+    let (one, many) = (import(&[own]), import(&[own; 6]));
+    assert!(bytes(&many) < bytes(&one) + own, "{} and {}", bytes(&one), bytes(&many));
+    let grows = import(&[8, own]);
+    for character in [&one, &many, &grows] {
+        assert_eq!(character.facts().unwrap(), whole.facts().unwrap());
+        assert_eq!(errors(&validated(character)), "");
+    }
+}

@@ -1,6 +1,7 @@
 //! How long an edit takes, as pages on the same machine see it: the operation is sent, kept, told, and the ten seconds
 //! of curves that are looked at come back. One page on a line of a minute; eight pages on eight such lines at once; one
-//! page on a line of twenty minutes. What counts are the ratios of one run. `cargo bench -p jam-server`
+//! page on a line of twenty minutes. A key is moved, which leaves the times alone, and an edge of a sound, which does
+//! not. What counts are the ratios of one run. `cargo bench -p jam-server`
 #![allow(clippy::unwrap_used)]
 
 use futures_util::{SinkExt, StreamExt};
@@ -43,25 +44,67 @@ fn lines(store: &Store, seconds: usize, count: usize) -> Vec<i32> {
     (0..count).map(new).collect()
 }
 
+/// What is done to a line.
+#[derive(Clone, Copy, PartialEq)]
+enum Edit {
+    /// A key of a touch is moved.
+    Key,
+    /// An edge between two sounds is moved.
+    Edge,
+}
+
+/// The part of an answer that a page keeps for its next request.
+struct Known {
+    revision: Value,
+    times: Value,
+    touch: Value,
+}
+
 /// Times of edits of one line until its changed curves are there, and until the answer is; the first, which opens
 /// connections and works everything out, is left out.
-async fn edit(address: SocketAddr, line: i32, rest: Duration) -> Vec<(Duration, Duration)> {
+async fn edit(address: SocketAddr, line: i32, what: Edit, rest: Duration) -> Vec<(Duration, Duration)> {
     let client = reqwest::Client::new();
     let (mut live, _) = tokio_tungstenite::connect_async(format!("ws://{address}/api/live")).await.unwrap();
     let window = json!({"line": line, "snapshot": null, "from": 0, "to": 1000}).to_string();
-    let mut touch = Value::Null;
+    let page: Value =
+        client.get(format!("http://{address}/api/lines/{line}")).send().await.unwrap().json().await.unwrap();
+    let sounds = page["document"]["timing"]["sounds"].as_array().unwrap();
+    // An edge within a word, with room on both sides.
+    let long = |s: &Value| s["span"]["end"].as_f64().unwrap() - s["span"]["start"].as_f64().unwrap() > 0.06;
+    let edge = sounds
+        .windows(2)
+        .find(|p| !p[0]["word"].is_null() && p[0]["word"] == p[1]["word"] && long(&p[0]) && long(&p[1]));
+    let edge = &edge.unwrap()[1];
+    let (sound, at) = (edge["id"].clone(), edge["span"]["start"].as_f64().unwrap());
+    let mut known =
+        Known { revision: page["revision"].clone(), times: page["times"].clone(), touch: Value::Null };
     let mut times = Vec::new();
     for i in 0..=EDITS {
-        let keys = json!([{"time": 1.0, "value": 0.1}, {"time": 1.2, "value": 0.001 * i as f64}]);
-        let put = json!({"id": touch, "control": "jaw_open", "laid": "add", "fade_in": 0.1, "fade_out": 0.1, "amount": 1.0, "keys": keys});
-        let op = json!({"do": "touches", "put": [put], "what": "bench"});
+        let op = match what {
+            Edit::Key => {
+                let keys = json!([{"time": 1.0, "value": 0.1}, {"time": 1.2, "value": 0.001 * i as f64}]);
+                let put = json!({"id": known.touch, "control": "jaw_open", "laid": "add", "fade_in": 0.1, "fade_out": 0.1, "amount": 1.0, "keys": keys});
+                json!({"do": "touches", "put": [put], "what": "bench"})
+            }
+            Edit::Edge => {
+                let to = at + 0.0003 * i as f64;
+                json!({"do": "correct", "correction": {"kind": "move_edge", "sound": sound, "to": to, "alone": true}})
+            }
+        };
         let started = Instant::now();
         let url = format!("http://{address}/api/lines/{line}/operations");
-        let request = client.post(url).json(&json!({"op": op, "gesture": "bench"}));
+        let request = client
+            .post(url)
+            .header("if-match", known.revision.to_string())
+            .json(&json!({"op": op, "gesture": "bench", "times": known.times}));
         let answer = tokio::spawn(async move {
-            let answer = request.send().await.unwrap().error_for_status().unwrap();
+            let answer = request.send().await.unwrap();
+            assert!(answer.status().is_success(), "{}", answer.text().await.unwrap());
             let answer: Value = answer.json().await.unwrap();
-            (answer["line"]["touches"][0]["id"].clone(), started.elapsed())
+            let line = &answer["line"];
+            let touch = line["touches"][0]["id"].clone();
+            let known = Known { revision: line["revision"].clone(), times: line["times"].clone(), touch };
+            (known, started.elapsed())
         });
         loop {
             match live.next().await.unwrap().unwrap() {
@@ -76,8 +119,8 @@ async fn edit(address: SocketAddr, line: i32, rest: Duration) -> Vec<(Duration, 
             }
         }
         let curves = started.elapsed();
-        let (id, answered) = answer.await.unwrap();
-        touch = id;
+        let answered;
+        (known, answered) = answer.await.unwrap();
         times.push((curves, answered));
         tokio::time::sleep(rest).await;
     }
@@ -113,16 +156,20 @@ async fn measure() {
     let address = server.address();
     tokio::spawn(server.run(std::future::pending()));
     // As fast as the answers come, as a drag does; and as a hand that nudges.
-    for (how, rest) in [("without rest", Duration::ZERO), ("nudging", NUDGES)] {
+    for (how, what, rest) in [
+        ("keys, without rest", Edit::Key, Duration::ZERO),
+        ("keys, nudging", Edit::Key, NUDGES),
+        ("edges, nudging", Edit::Edge, NUDGES),
+    ] {
         println!("{how}:");
-        let one = tell("one page, one line of a minute", edit(address, minutes[0], rest).await);
-        let all: Vec<_> = minutes.iter().map(|line| tokio::spawn(edit(address, *line, rest))).collect();
+        let one = tell("one page, one line of a minute", edit(address, minutes[0], what, rest).await);
+        let all: Vec<_> = minutes.iter().map(|line| tokio::spawn(edit(address, *line, what, rest))).collect();
         let mut times = Vec::new();
         for page in all {
             times.extend(page.await.unwrap());
         }
         let eight = tell("eight pages, eight lines of a minute", times);
-        let twenty = tell("one page, one line of twenty minutes", edit(address, long, rest).await);
+        let twenty = tell("one page, one line of twenty minutes", edit(address, long, what, rest).await);
         println!(
             "eight against one, for 95 of 100: {:.1}; twenty minutes against one: {:.1}",
             eight.1 / one.1,

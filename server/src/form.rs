@@ -43,7 +43,7 @@ impl Form {
         self.texts.get(name).map(String::as_str)
     }
 
-    /// File name and bytes; `missing` is what the user is told if there is none.
+    /// File name and bytes; `missing` is the sentence for the user if there is none.
     pub fn file(&self, name: &'static str, missing: &'static str) -> Answer<(&str, &[u8])> {
         let found = self.files.iter().find(|(field, _)| field == name);
         let found = found.map(|(_, (file, bytes))| (file.as_str(), bytes.as_slice()));

@@ -1,4 +1,5 @@
-//! The desk in this house: operations made inside the data file's transaction, and everyone told.
+//! The desk in this house: operations made inside the data file's transaction, and events of them
+//! sent to every page.
 
 use crate::app::{App, Event};
 use crate::evaluate;

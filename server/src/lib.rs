@@ -72,7 +72,7 @@ pub enum ServerError {
 pub struct Settings {
     /// A program, with its arguments, that writes down what a sound file says; see [`outside`].
     pub transcriber: Option<Vec<String>>,
-    /// Where OSC of a face capture is heard.
+    /// The address on which OSC of a face capture is received.
     pub osc: Option<SocketAddr>,
 }
 

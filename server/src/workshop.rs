@@ -1,5 +1,5 @@
-//! The desk in this house, for characters: operations on wirings made inside the data file's transaction, and everyone
-//! told.
+//! The desk in this house, for characters: operations on wirings made inside the data file's transaction, and events
+//! of them sent to every page.
 
 use crate::app::{App, Event};
 use crate::house::{Asked, refused, since, unmet};

@@ -471,11 +471,13 @@ async fn a_character_is_brought_in_wired_posed_and_its_steps_survive_a_restart()
     let server = Running::start(&data).await;
     let undone: Value = server.ask(Method::POST, &own("/undo")).send().await.unwrap().json().await.unwrap();
     assert_eq!(undone["member"]["wiring"]["outputs"][0]["high"], 1.0);
-    assert_eq!(undone["redo"], json!(["high of “Cube shape 1”"]));
+    assert_eq!(undone["redo"][0], "high of “Cube shape 1”");
     let redone: Value = server.ask(Method::POST, &own("/redo")).send().await.unwrap().json().await.unwrap();
     assert_eq!(redone["member"]["wiring"], wired["member"]["wiring"]);
-    let nothing = server.ask(Method::POST, &own("/redo")).send().await.unwrap();
-    assert_eq!(nothing.status(), StatusCode::CONFLICT);
+    for more in [StatusCode::OK, StatusCode::OK, StatusCode::CONFLICT] {
+        let redo = server.ask(Method::POST, &own("/redo")).send().await.unwrap();
+        assert_eq!(redo.status(), more, "two more were taken back before");
+    }
 
     // A character that is no character loses nothing either.
     let part = Part::bytes(b"glTF\x02\0\0\0\xff\xff\xff\xff".to_vec()).file_name("broken.glb");

@@ -36,26 +36,19 @@ pub struct StoredLine {
 }
 
 /// A row without its document.
-type Row = (i32, String, String, String, Option<String>, i64, i64);
-type Heard = (String, String, String);
+#[derive(Queryable, Selectable)]
+#[diesel(table_name = line, check_for_backend(diesel::sqlite::Sqlite))]
+struct Row {
+    id: i32,
+    recording: String,
+    recording_name: String,
+    recording_facts: String,
+    problem: Option<String>,
+    revision: i64,
+    next_id: i64,
+}
 
-const COLUMNS: (
-    line::id,
-    line::recording,
-    line::recording_name,
-    line::recording_facts,
-    line::problem,
-    line::revision,
-    line::next_id,
-) = (
-    line::id,
-    line::recording,
-    line::recording_name,
-    line::recording_facts,
-    line::problem,
-    line::revision,
-    line::next_id,
-);
+type Heard = (String, String, String);
 
 fn whole(
     c: &mut SqliteConnection,
@@ -63,7 +56,8 @@ fn whole(
     documents: &Documents,
     take: impl FnOnce(&mut SqliteConnection, i32, i32) -> Result<Heard, StoreError>,
 ) -> Result<StoredLine, StoreError> {
-    let (id, mut recording, mut recording_name, mut facts, problem, revision, next) = row;
+    let Row { id, mut recording, mut recording_name, recording_facts: mut facts, problem, revision, next_id } =
+        row;
     let document = match documents.find(id, revision) {
         Some(document) => document,
         None => Arc::new(read_document(c, id)?),
@@ -72,7 +66,7 @@ fn whole(
         (recording, recording_name, facts) = take(c, id, chosen)?;
     }
     let facts = serde_json::from_str(&facts)?;
-    let ids = Ids::from(u32::try_from(next).map_err(|_| StoreError::Newer)?);
+    let ids = Ids::from(u32::try_from(next_id).map_err(|_| StoreError::Newer)?);
     Ok(StoredLine { id, document, revision, ids, recording, recording_name, facts, problem })
 }
 
@@ -89,7 +83,7 @@ pub(crate) fn read(
     id: i32,
     documents: &Documents,
 ) -> Result<StoredLine, StoreError> {
-    let row: Row = line::table.find(id).select(COLUMNS).first(c)?;
+    let row: Row = line::table.find(id).select(Row::as_select()).first(c)?;
     whole(c, row, documents, |c, id, chosen| {
         let own = take::table.find(chosen).filter(take::line_id.eq(id));
         Ok(own.select((take::recording, take::recording_name, take::recording_facts)).first(c)?)
@@ -116,7 +110,7 @@ impl Store {
     /// The data file cannot be read or written.
     pub fn lines(&self) -> Result<Vec<StoredLine>, StoreError> {
         self.connection()?.transaction(|c| {
-            let rows: Vec<Row> = line::table.order(line::id).select(COLUMNS).load(c)?;
+            let rows: Vec<Row> = line::table.order(line::id).select(Row::as_select()).load(c)?;
             let columns =
                 (take::id, take::line_id, take::recording, take::recording_name, take::recording_facts);
             let takes: Vec<(i32, i32, String, String, String)> = take::table.select(columns).load(c)?;

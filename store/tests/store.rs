@@ -484,7 +484,7 @@ fn a_file_of_the_first_layout_is_brought_up() {
     let more = r#",{"target":{"kind":"morph","name":"lips"},"feeds":[],"low":0.0,"high":1.0}"#;
     let (none, one, two) = (r#"{"outputs":[]}"#.to_string(), wired(1.0, ""), wired(0.5, more));
     c.batch_execute(&format!(
-        "INSERT INTO cast_member (id, name, model, wiring) VALUES (7, 'Old', 'x', '{one}');
+        "INSERT INTO cast_member (id, name, model, wiring) VALUES (7, 'Old', 'ab', '{one}');
          INSERT INTO cast_step (cast_id, words, before, after, undone) VALUES
          (7, 'Add an output', '{none}', '{one}', FALSE), (7, 'Wiring', '{one}', '{two}', TRUE);"
     ))

@@ -14,17 +14,16 @@ const USUAL_CASES: u64 = 256;
 fn laws_in(source: &str) -> BTreeMap<String, u64> {
     let mut found = BTreeMap::new();
     for block in source.split("proptest! {").skip(1) {
-        let mut cases = USUAL_CASES;
-        for line in block.lines() {
-            let line = line.trim();
-            if let Some((_, rest)) = line.split_once("with_cases(") {
-                let number: String = rest.chars().take_while(char::is_ascii_digit).collect();
-                cases = number.parse().unwrap_or(USUAL_CASES);
-            }
+        let says = block.split_once("with_cases(").map_or("", |(_, rest)| rest);
+        let number: String = says.chars().take_while(char::is_ascii_digit).collect();
+        let cases = number.parse().unwrap_or(USUAL_CASES);
+        for function in block.split("fn ").skip(1) {
             // Only functions whose arguments are drawn are laws; what follows the block is an ordinary test.
-            if let Some(rest) = line.strip_prefix("fn ")
-                && let Some((name, arguments)) = rest.split_once('(')
+            if let Some((name, rest)) = function.split_once('(')
+                && let Some((arguments, _)) = rest.split_once(") {")
+                && name.chars().all(|c| c.is_alphanumeric() || c == '_')
                 && arguments.contains(" in ")
+                && !arguments.contains(';')
             {
                 found.insert(name.to_string(), cases);
             }

@@ -31,11 +31,14 @@ impl Played {
         before: Option<&Played>,
     ) -> Option<Played> {
         let timing = line.timing.as_ref()?;
-        let same_voice = |b: &&Played| b.line.timing == line.timing && Arc::ptr_eq(&b.prosody, &prosody);
-        let before = before.filter(same_voice).filter(|b| b.grid.rate == grid.rate);
         let same_before_hands = |b: &&Played| {
+            let same_around = Arc::ptr_eq(&b.prosody, &prosody) && b.grid.rate == grid.rate;
             let (a, b) = (&b.line, line);
-            a.diction == b.diction && a.reach == b.reach && a.layers == b.layers
+            same_around
+                && a.timing == b.timing
+                && a.diction == b.diction
+                && a.reach == b.reach
+                && a.layers == b.layers
         };
         let mouth = before.filter(same_before_hands);
         let before_hands = match mouth {
@@ -44,7 +47,7 @@ impl Played {
         };
         let face = before_hands.by_hand(line.hands(), mouth.map(|m| &m.face));
         let lead = line.diction.lead;
-        let like = before.filter(|b| b.wiring == *wiring && b.line.diction.lead == lead);
+        let like = before.filter(|b| b.wiring == *wiring);
         let tracks = wire(&face, wiring, timing, lead, grid.rate, like.map(|b| (&b.face, &b.tracks)));
         let (line, wiring) = (line.clone(), wiring.clone());
         Some(Played { line, grid, wiring, prosody, before_hands, face, tracks })
@@ -88,7 +91,7 @@ impl Played {
 pub type Tracks = Vec<Arc<Vec<f32>>>;
 
 /// The tracks of a wiring's targets for a performance. Drawings of a chart stand for whole frames. `like` is another
-/// performance of the same times with its tracks: samples that are the same in both are not worked out again.
+/// performance on the same wiring with its tracks: samples that are the same in both are not worked out again.
 pub fn wire(
     face: &Performance,
     wiring: &Wiring,
@@ -97,25 +100,38 @@ pub fn wire(
     rate: FrameRate,
     like: Option<(&Performance, &Tracks)>,
 ) -> Tracks {
-    let controls = |i: usize| -> Vec<f32> { Control::ALL.iter().map(|c| face.sample(*c, i)).collect() };
-    if let Some((other, tracks)) = like.filter(|(other, _)| other.len() == face.len()) {
-        let mut tracks = tracks.clone();
-        let differ = face.differs_from(other);
-        let rows: Vec<Wired> = differ.clone().map(|i| wiring.apply(&controls(i))).collect();
-        for (o, track) in tracks.iter_mut().take(wiring.outputs.len()).enumerate() {
-            if rows.iter().zip(&track[differ.clone()]).any(|(row, was)| row[o] != *was) {
-                let own = &mut Arc::make_mut(track)[differ.clone()];
-                own.iter_mut().zip(&rows).for_each(|(value, row)| *value = row[o]);
+    let wired = |i: usize| {
+        let controls: Vec<f32> = Control::ALL.iter().map(|c| face.sample(*c, i)).collect();
+        wiring.apply(&controls)
+    };
+    let outputs = wiring.outputs.len();
+    let like = like.filter(|(other, tracks)| other.len() == face.len() && tracks.len() >= outputs);
+    let mut tracks: Tracks = match like {
+        Some((other, tracks)) => {
+            let differ = face.differs_from(other);
+            let moved = |i: usize| {
+                differ.iter().any(|(c, at)| at.contains(&i) && face.sample(*c, i) != other.sample(*c, i))
+            };
+            let from = differ.iter().map(|(_, at)| at.start).min().unwrap_or(0);
+            let to = differ.iter().map(|(_, at)| at.end).max().unwrap_or(0);
+            let rows: Vec<(usize, Wired)> = (from..to).filter(|i| moved(*i)).map(|i| (i, wired(i))).collect();
+            let mut tracks = tracks[..outputs].to_vec();
+            for (o, track) in tracks.iter_mut().enumerate() {
+                if rows.iter().any(|(i, row)| row[o] != track[*i]) {
+                    let own = Arc::make_mut(track);
+                    rows.iter().for_each(|(i, row)| own[*i] = row[o]);
+                }
             }
+            tracks
         }
-        return tracks;
-    }
-    let mut tracks = vec![Vec::with_capacity(face.len()); wiring.outputs.len()];
-    for i in 0..face.len() {
-        for (track, value) in tracks.iter_mut().zip(wiring.apply(&controls(i))) {
-            track.push(value);
+        None => {
+            let mut tracks = vec![Vec::with_capacity(face.len()); outputs];
+            for i in 0..face.len() {
+                tracks.iter_mut().zip(wired(i)).for_each(|(track, value)| track.push(value));
+            }
+            tracks.into_iter().map(Arc::new).collect()
         }
-    }
+    };
     if let Some(chart) = &wiring.chart {
         // The frame a sample falls into, as the grid counts frames.
         let grid = FrameGrid { rate, first: Frame(0) };
@@ -123,8 +139,8 @@ pub fn wire(
         let shown = chart.stepped(timing, lead, rate, frame_of(face.len()) + 1);
         for d in 0..chart.drawings.len() {
             let is_shown = |i: usize| f32::from(u8::from(shown.get(frame_of(i)) == Some(&d)));
-            tracks.push((0..face.len()).map(is_shown).collect());
+            tracks.push(Arc::new((0..face.len()).map(is_shown).collect()));
         }
     }
-    tracks.into_iter().map(Arc::new).collect()
+    tracks
 }

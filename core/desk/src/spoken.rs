@@ -1,4 +1,4 @@
-//! What is said, by whom, how it is heard and articulated.
+//! What is said and by whom, what is listened to, and how it is articulated.
 
 use crate::fields;
 use crate::op::Op;

@@ -28,7 +28,7 @@ pub struct Cause {
     pub parts: Vec<Part>,
 }
 
-/// Parts smaller than this are told together.
+/// Parts smaller than this are summed up as [`Why::Others`].
 const SMALL: f64 = 0.004;
 
 /// What a factor of a sound's wish is.

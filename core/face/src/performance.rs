@@ -209,9 +209,11 @@ impl Performance {
         self.automatic.get(&control).unwrap_or_else(|| self.curves.shared(control))
     }
 
-    /// The samples in which any control differs from another performance of the same length: from the first to the last.
-    pub fn differs_from(&self, other: &Performance) -> Range<usize> {
-        self.curves.differs(&other.curves, Control::ALL)
+    /// The controls that differ from another performance of the same length, and in which samples each does: from the
+    /// first to the last.
+    pub fn differs_from(&self, other: &Performance) -> Vec<(Control, Range<usize>)> {
+        let differs = |c: &Control| (*c, self.curves.differs(&other.curves, std::slice::from_ref(c)));
+        Control::ALL.iter().map(differs).filter(|(_, at)| !at.is_empty()).collect()
     }
 
     /// Where hands turned the head, the eyes stay on their mark.

@@ -321,3 +321,24 @@ fn a_bound_point_turns_and_moves_with_its_triangle() {
     let wanted = [0.25, -0.1, 5.25];
     assert!((0..3).all(|k| (at[k] - wanted[k]).abs() < 1e-6), "{at:?}");
 }
+
+/// In a glTF file a node that is shown and hidden is so by its size (the format has no switch), so nothing else may size
+/// it; and one shape is driven once. Turned and moved a node may be by several outputs.
+#[test]
+fn what_would_take_the_place_of_another_output_is_refused() {
+    let axis = [1.0, 0.0, 0.0];
+    let node = || "eye".to_string();
+    let (shown, sized) = (Target::Shown { node: node() }, Target::Scale { node: node(), axis });
+    let turned = Target::Rotation { node: node(), axis };
+    let of = |targets: [&Target; 2]| Wiring {
+        outputs: targets.map(|t| Output::new(t.clone(), vec![], 0.0, 1.0)).into(),
+        ..Wiring::default()
+    };
+    let morph = Target::Morph { name: "jaw".into() };
+    for pair in [[&shown, &sized], [&sized, &shown], [&shown, &shown], [&morph, &morph]] {
+        assert!(matches!(of(pair).check(), Err(WiringError::Twice(_))), "{pair:?}");
+    }
+    for pair in [[&shown, &turned], [&turned, &turned], [&sized, &sized], [&morph, &sized]] {
+        assert_eq!(of(pair).check(), Ok(()), "{pair:?}");
+    }
+}

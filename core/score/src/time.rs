@@ -185,7 +185,7 @@ pub fn tail(rate: FrameRate) -> Seconds {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Shot {
     pub first: Frame,
-    /// The last frame in which sound is heard.
+    /// The last frame that holds sound.
     pub last_sound: Frame,
     pub last: Frame,
 }

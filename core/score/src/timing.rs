@@ -42,7 +42,7 @@ pub struct Word {
 }
 
 impl Sound {
-    /// A sound of no word, heard for sure.
+    /// A sound of no word, with full confidence.
     pub fn new(phone: Phone, span: Span) -> Sound {
         Sound { id: 0, phone, span, word: None, stress: None, confidence: 1.0, level: 0.0, release: None }
     }
@@ -76,7 +76,7 @@ pub struct Sound {
     pub confidence: f32,
     /// Mean level over its middle half, dB relative to full scale.
     pub level: f32,
-    /// Of a stop that is heard to open: where in its time the closure ends and the burst begins, 0..1.
+    /// Of a stop whose opening is audible: where in its time the closure ends and the burst begins, 0..1.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub release: Option<f32>,
 }
@@ -92,7 +92,7 @@ pub struct SpokenPhone {
 /// One way to say a word.
 pub type Spoken = Vec<SpokenPhone>;
 
-/// Something to be heard that is no word: a laugh, a breath.
+/// Something audible that is no word: a laugh, a breath.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
 pub struct Noise {
     /// As it was written between square brackets: `laughs`.
@@ -110,7 +110,7 @@ pub struct Listen {
     /// One channel, from 0; none is the mix of those that carry sound.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub channel: Option<u32>,
-    /// What lies outside is not heard.
+    /// Outside of it the recording counts as silent.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub only: Option<Span>,
 }
@@ -123,7 +123,7 @@ pub struct Timing {
     pub words: Vec<Word>,
     /// Sounds and pauses without gaps from 0 to the end of the recording.
     pub sounds: Vec<Sound>,
-    /// What is heard in the pauses and is no word, in order.
+    /// Noises in the pauses, in order.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub noises: Vec<Noise>,
     /// What was listened to.

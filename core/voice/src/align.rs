@@ -196,6 +196,8 @@ struct Search<'a> {
     graph: &'a Graph,
     bands: Vec<Band>,
     back: Vec<u8>,
+    /// Most of `back`; beyond, the search is given up.
+    most: usize,
 }
 
 impl Search<'_> {
@@ -258,7 +260,7 @@ impl Search<'_> {
                         best = best.max(score);
                     }
                 }
-                if self.back.len() > MOST_BACK {
+                if self.back.len() > self.most {
                     return Ok(None);
                 }
                 let alive = |n: &[f32; STATES]| n.iter().any(|s| *s >= best - beam);
@@ -301,7 +303,7 @@ const MOST_BACK: usize = 1 << 30;
 
 /// Lays `words`, each with its possible pronunciations (none of them empty), on the frames.
 ///
-/// `watch` hears how far the search is, 0..1, and stops it by answering `false`.
+/// `watch` is given the progress, 0..1, and stops it by answering `false`.
 ///
 /// # Errors
 /// The sound is too short for the text, does not fit it, or would take too much memory.
@@ -320,7 +322,8 @@ pub fn align(
     let graph = Graph::build(model, words, around);
     let mut beam = BEAM;
     loop {
-        let mut search = Search { model, graph: &graph, bands: Vec::new(), back: Vec::new() };
+        let mut search =
+            Search { model, graph: &graph, bands: Vec::new(), back: Vec::new(), most: MOST_BACK };
         if let Some(path) = search.run(features, beam, watch)? {
             let mut segments = segments(&graph, &path);
             tell_sureness(model, features, &graph, &path, &mut segments);
@@ -382,4 +385,41 @@ fn segments(graph: &Graph, path: &[usize]) -> Vec<Segment> {
         start = end;
     }
     out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::features::{cepstra, features};
+
+    /// A second of noise that nothing fits well, and a text of some words.
+    fn noise() -> Vec<Feature> {
+        let mut state = 1u32;
+        let samples: Vec<f32> = (0..16_000)
+            .map(|_| {
+                state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+                state as f32 / u32::MAX as f32 - 0.5
+            })
+            .collect();
+        features(&cepstra(&samples))
+    }
+
+    #[test]
+    fn a_search_that_keeps_too_much_open_is_given_up() {
+        let model = AcousticModel::shipped().expect("it ships");
+        let features = noise();
+        let phone = |name: &str| model.base(name).expect("a sound of the model");
+        let words: Vec<Vec<Pronunciation>> = vec![vec![vec![phone("B"), phone("IY")]]; 4];
+        let graph = Graph::build(model, &words, Around::default());
+        let search = |most: usize| {
+            let mut search = Search { model, graph: &graph, bands: Vec::new(), back: Vec::new(), most };
+            let found = search.run(&features, WIDEST_BEAM, &|_| true).expect("nobody cancels it");
+            (found.is_some(), search.back.len())
+        };
+        let (found, whole) = search(usize::MAX);
+        assert!(found && whole > 2000);
+        let (found, kept) = search(1000);
+        // One frame is worked out before it is seen that it is too much.
+        assert!(!found && kept < 1000 + graph.nodes.len() * STATES + 1, "{kept}");
+    }
 }

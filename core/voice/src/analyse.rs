@@ -32,7 +32,7 @@ impl Found {
 }
 
 impl Analyser {
-    /// Times every word and sound of `text`. `watch` hears how far it is, 0..1, and stops the work
+    /// Times every word and sound of `text`. `watch` is given the progress, 0..1, and stops the work
     /// by answering `false`.
     ///
     /// # Errors
@@ -78,7 +78,7 @@ impl Analyser {
     /// Times the sounds of a recording whose text is not known: a draft without words.
     ///
     /// # Errors
-    /// Nothing is heard, or `watch` stopped it.
+    /// The recording is silent or holds no speech, or `watch` stopped it.
     pub fn hear(&self, recording: &Recording, watch: &dyn Fn(f64) -> bool) -> Result<Found, AnalyseError> {
         let Heard { samples, features, tracks } = listen(recording, watch)?;
         let heard = hear::hear(self.model, &features, &|p| watch(0.15 + 0.85 * p))?;
@@ -104,7 +104,7 @@ impl Analyser {
     /// speech about one in three right and most of the others near in sound.
     ///
     /// # Errors
-    /// Nothing is heard, or `watch` stopped it.
+    /// The recording is silent or holds no speech, or `watch` stopped it.
     pub fn draft(&self, recording: &Recording, watch: &dyn Fn(f64) -> bool) -> Result<String, AnalyseError> {
         let heard = listen(recording, watch)?;
         let words = draft::draft(self.model, &heard.features, &|p| watch(0.15 + 0.85 * p))?;

@@ -105,7 +105,7 @@ struct Ended {
     before: u32,
 }
 
-/// The likeliest words of the frames, in lower case. `watch` hears how far the search is, 0..1, and stops it by
+/// The likeliest words of the frames, in lower case. `watch` is given the progress, 0..1, and stops it by
 /// answering `false`.
 pub(crate) fn draft(
     model: &AcousticModel,

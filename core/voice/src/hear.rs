@@ -65,7 +65,7 @@ fn following() -> &'static Vec<Vec<f32>> {
     })
 }
 
-/// The likeliest phones of the frames. `watch` hears how far the search is, 0..1, and stops it by answering
+/// The likeliest phones of the frames. `watch` is given the progress, 0..1, and stops it by answering
 /// `false`.
 ///
 /// # Errors

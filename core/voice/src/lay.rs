@@ -1,4 +1,4 @@
-//! Words laid on a recording: between pinned ones if there are some, what is heard and no word among them.
+//! Words laid on a recording, between pinned ones if there are some, with the noises (laughs, breaths) between them.
 
 use crate::align::{self, AlignError, Around, Pronunciation};
 use crate::analyser::{AnalyseError, Analyser, confidence, push, refine};
@@ -14,7 +14,7 @@ use jam_score::{Noise, Phone, Seconds, Sound, Span, Spoken, Timing, Word};
 /// lines: right texts .069 and more, texts of other lines .036 at most. Right texts stay above it in
 /// white noise and babble down to 5 dB; there wrong ones pass too, all their words doubtful.
 const NO_MATCH: f32 = 0.04;
-/// The fillers of the acoustic model that stand for what is heard and no word.
+/// The fillers of the acoustic model that stand for noises: laughs, breaths, anything that is no word.
 const NOISES: [&str; 2] = ["+NSN+", "+SPN+"];
 /// Shortest time that a sound is given where there is no room to listen for it.
 const SHORTEST: f64 = 0.005;
@@ -31,7 +31,7 @@ pub(crate) struct Asked {
     pub pinned: Option<(Word, Vec<Sound>)>,
 }
 
-/// What is laid on a stretch of the recording: words by their number, and what is heard between them.
+/// What is laid on a stretch of the recording: words by their number, and noises between them.
 enum Item {
     Word(usize),
     Noise(usize),
@@ -114,7 +114,7 @@ impl Analyser {
             let doubtful = timing.words.iter().filter(|w| w.is_doubtful()).count();
             return Err(AnalyseError::DoesNotMatch { doubtful, words: asked.len() });
         }
-        // Several in one pause keep what was found for each; one alone may be all that is heard in it.
+        // Several noises in one pause keep the times found for each; a single one takes all that is audible in it.
         let alone = |t: &Tag| script.tags.iter().filter(|o| o.before == t.before).count() == 1;
         let spans = script.tags.iter().zip(noise_spans).filter_map(|(t, span)| Some((t, span?)));
         timing.noises = spans
@@ -282,7 +282,7 @@ fn squeeze(
     Ok(())
 }
 
-/// Of the pause that holds a noise the part where something is heard; the search gives a noise only as much as
+/// Of the pause that holds a noise the audible part; the search gives a noise only as much as
 /// its few sounds need.
 fn louder_part(timing: &Timing, tracks: &VoiceTracks, found: Span) -> Span {
     let middle = found.middle();

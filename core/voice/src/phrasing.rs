@@ -54,7 +54,7 @@ const FIXED_LIMIT: f64 = 1.25;
 const BREATH: (f64, f64) = (0.1, 1.2);
 const BREATH_ABOVE: f32 = 6.0;
 const BREATH_BELOW: f32 = 8.0;
-/// dB below the voice from which nothing is heard beside it.
+/// How far below the voice, in dB, a level counts as silence.
 const INAUDIBLE: f32 = 45.0;
 
 /// Typical lengths of vowels, seconds; common practice, only their ratios matter.
@@ -140,7 +140,7 @@ fn smooth_pitch(hz: &[f32]) -> Vec<f32> {
     (0..clean.len()).map(|i| 0.25 * at(i.saturating_sub(1)) + 0.5 * at(i) + 0.25 * at(i + 1)).collect()
 }
 
-/// A phrase while it is heard: its words, none of a line without, its span, and how its pitch ends.
+/// A phrase while it is being found: its words, none of a line without, its span, and how its pitch ends.
 struct Said {
     words: std::ops::Range<usize>,
     span: Span,
@@ -165,7 +165,7 @@ impl Syllable {
     }
 }
 
-/// A voice with what is heard in it.
+/// A timed voice with what was worked out of it: phrases, syllables and how far they stand out.
 struct Voice<'a> {
     timing: &'a Timing,
     tracks: &'a VoiceTracks,
@@ -440,7 +440,7 @@ impl Phrasing {
     }
 }
 
-/// Level from which something is heard in a pause, dB: clearly above its quietest part, and not lost beside the
+/// Level from which something in a pause is audible, dB: clearly above its quietest part, and not lost beside the
 /// voice.
 pub(crate) fn audible(levels: &[(f64, f32)], voice_db: f32) -> f32 {
     let quiet = levels.iter().map(|l| l.1).fold(f32::INFINITY, f32::min);
@@ -454,7 +454,7 @@ pub(crate) fn voice_level(timing: &Timing) -> f32 {
     if count > 0 { sum / count as f32 } else { FLOOR_DB }
 }
 
-/// The breath in a pause: air that is heard but has no pitch and is far below the voice.
+/// The breath in a pause: audible air that has no pitch and is far below the voice.
 fn breath(tracks: &VoiceTracks, pause: Span, voice_db: f32) -> Option<Span> {
     let levels = tracks.levels_in(pause);
     let faintest = audible(&levels, voice_db);

@@ -23,7 +23,7 @@ const COMPARED: usize = 20;
 const SHARE: f64 = 0.75;
 /// Nats below the loudest part that still count; what is fainter is all silence.
 const DEPTH: f32 = 12.0;
-/// Nats by which the bands must rise on average within 6 ms for a stop to be heard to open.
+/// Nats by which the bands must rise on average within 6 ms for the opening of a stop to be audible.
 const BURST: f32 = 0.9;
 
 #[derive(PartialEq, Clone, Copy)]
@@ -145,7 +145,7 @@ impl<'a> Looks<'a> {
         at + SHARE * moved as f64 * step
     }
 
-    /// Where in the time of a stop its closure ends and it bursts open, 0..1; none if that is not heard.
+    /// Where in the time of a stop its closure ends and it bursts open, 0..1; none if that is not audible.
     pub fn release(&self, phone: Phone, start: f64, end: f64) -> Option<f32> {
         if !phone.is_stop() {
             return None;

@@ -23,7 +23,7 @@ pub struct TextWord {
     pub place: Range<usize>,
 }
 
-/// Something to be heard that is no word, written in square brackets.
+/// A noise, something audible that is no word, written in square brackets.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Tag {
     pub text: String,

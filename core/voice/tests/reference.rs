@@ -4,7 +4,7 @@
 
 use jam_score::{Phone, Sound};
 use jam_sound::Recording;
-use jam_voice::{AlignError, AnalyseError, Analyser, features, model};
+use jam_voice::{AlignError, AnalyseError, Analyser, align, features, model};
 use std::path::Path;
 
 mod matching;
@@ -99,6 +99,28 @@ fn boundaries_of_synthesised_speech_lie_where_the_synthesiser_put_them() {
     println!("{report}");
     assert!(errors.len() > 300 && mean < 0.010 && errors[errors.len() / 2] < 0.007, "{report}");
     assert!(within(30.0) > 0.94 && within(50.0) > 0.98, "{report}");
+}
+
+/// A word that three hundred ways of the word before lead into is entered by one that is there: each word is said in one
+/// way from its first sound to its last.
+#[test]
+fn of_very_many_ways_into_a_word_one_is_taken_whole() {
+    let model = model::AcousticModel::shipped().unwrap();
+    let recording = fixture("goforward.wav");
+    let features = features::features(&features::cepstra(&recording.mono_at(features::RATE).unwrap()));
+    let said = |sounds: &str| -> Vec<u8> { sounds.split(' ').map(|s| model.base(s).unwrap()).collect() };
+    // The right way to say "go" comes behind 299 that are worse.
+    let mut go = vec![said("G AO OW"); 299];
+    go.push(said("G OW"));
+    let words = [go, vec![said("F AO R W ER D")], vec![said("T EH N")], vec![said("M IY T ER Z")]];
+    let path = align::align(model, &features, &words, align::Around::default(), &|_| true).unwrap();
+    for (w, ways) in words.iter().enumerate() {
+        let own: Vec<_> = path.iter().filter(|s| s.word == Some(w)).collect();
+        let way = own[0].pronunciation;
+        assert!(own.iter().all(|s| s.pronunciation == way), "{own:?}");
+        assert_eq!(own.iter().map(|s| s.phone).collect::<Vec<_>>(), (0..ways[way].len()).collect::<Vec<_>>());
+    }
+    assert!(path.windows(2).all(|p| p[0].frames.end == p[1].frames.start), "{path:?}");
 }
 
 /// Mouth classes of MPEG-4 (ISO/IEC 14496-2, table of visemes); sounds it does not name go to the nearest.

@@ -198,7 +198,8 @@ fn one_buffer(parts: Parts, beside: &Beside) -> Result<Character, GlbError> {
     }
     let mut character = Character { json: parts.json, binary: Vec::new() };
     let buffers = character.list("buffers").to_vec();
-    let (mut starts, mut laid): (Vec<usize>, Vec<(String, usize)>) = (Vec::new(), Vec::new());
+    // Of files that are laid already: the name, where they start, and how much of them.
+    let (mut starts, mut laid): (Vec<usize>, Vec<(String, usize, usize)>) = (Vec::new(), Vec::new());
     let mut chunk = Some(parts.binary);
     for (i, buffer) in buffers.iter().enumerate() {
         let length = usize_of(&buffer["byteLength"])?;
@@ -217,17 +218,18 @@ fn one_buffer(parts: Parts, beside: &Beside) -> Result<Character, GlbError> {
         character.binary.resize(character.binary.len().next_multiple_of(4), 0);
         // A file that several buffers name lies in it once.
         if let Some(uri) = buffer["uri"].as_str()
-            && let Some((_, start)) = laid.iter().find(|(known, _)| known == uri)
+            && let Some((_, start, _)) =
+                laid.iter().find(|(known, _, there)| known == uri && *there >= length)
         {
             starts.push(*start);
             continue;
         }
         starts.push(character.binary.len());
-        laid.extend(buffer["uri"].as_str().map(|uri| (uri.to_string(), character.binary.len())));
+        laid.extend(buffer["uri"].as_str().map(|uri| (uri.to_string(), character.binary.len(), length)));
         character.binary.extend(content);
         fits(&character)?;
     }
-    if starts.iter().any(|s| *s > 0) {
+    if buffers.len() > 1 {
         for view in character.entry("bufferViews") {
             let buffer = usize_of(&view["buffer"])?;
             let start = starts.get(buffer).ok_or_else(|| damaged("a buffer is missing"))?;

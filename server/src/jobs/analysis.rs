@@ -1,4 +1,4 @@
-//! Timing a line: what is said is laid on what is heard.
+//! Timing a line: its text is aligned with its recording.
 
 use super::job::Ended;
 use crate::app::{App, Event};

@@ -116,7 +116,7 @@ impl Jobs {
     pub fn analysing(&self, line: i32) -> Option<Job> {
         let held = self.held();
         let own = |h: &&Held| h.job.line == line && h.job.kind == JobKind::Analyse && open(&h.job);
-        // One that was told to stop counts no more.
+        // One that was asked to stop does not count any more.
         held.iter().filter(own).find(|h| !h.stop.load(Ordering::Relaxed)).map(|h| h.job.clone())
     }
 

@@ -22,7 +22,7 @@ use jam_voice::{Report, features};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 
-/// What is drawn and told of a recording. It stays what it is as long as the same is listened to.
+/// What is drawn and shown of a recording. It stays what it is as long as the same is listened to.
 #[derive(Serialize, utoipa::ToSchema)]
 pub struct VoiceView {
     /// Seconds between values of `level_db` and `pitch_hz`.
@@ -181,7 +181,7 @@ pub async fn redo(
     turn_back(app, id, false, headers).await
 }
 
-/// What is drawn and told of the voice that a line listens to.
+/// What is drawn and shown of the voice that a line listens to.
 #[utoipa::path(get, path = "/api/lines/{id}/voice", tag = "lines", params(("id" = i32, Path)), responses((status = 200, body = VoiceView), (status = 404, body = Problem)))]
 pub async fn voice(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Json<VoiceView>> {
     blocking(move || {

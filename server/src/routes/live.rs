@@ -76,7 +76,7 @@ async fn serve(app: Arc<App>, mut socket: WebSocket) {
         let answer = tokio::select! {
             event = events.recv() => match event {
                 Ok(event) => text(&event),
-                // A page that fell behind is told that anything may have changed.
+                // A page that fell behind gets the event that anything may have changed.
                 Err(RecvError::Lagged(_)) => text(&Event::Production),
                 Err(RecvError::Closed) => return,
             },

@@ -19,7 +19,7 @@ pub enum LineState {
     /// The last analysis gave no times; `problem` says why.
     Failed,
     Timed,
-    /// Its sounds are timed as they were heard, without a text: a draft.
+    /// Its sounds are timed as they were recognised, without a text: a draft.
     Heard,
     /// Not yet analysed, or its text has changed since.
     NotTimed,
@@ -50,7 +50,7 @@ pub struct LineSummary {
     wave: Vec<f32>,
 }
 
-/// What is said in a line and how it is heard and articulated.
+/// What is said in a line, what is listened to, and how it is articulated.
 #[derive(Serialize, utoipa::ToSchema)]
 pub struct DocumentView {
     text: String,

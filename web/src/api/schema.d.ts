@@ -576,7 +576,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What is drawn and told of the voice that a line listens to. */
+        /** What is drawn and shown of the voice that a line listens to. */
         get: operations["voice"];
         put?: never;
         post?: never;
@@ -1070,7 +1070,7 @@ export interface components {
             settings: components["schemas"]["SettingView"][];
             styles: components["schemas"]["StyleView"][];
         };
-        /** @description What is said in a line and how it is heard and articulated. */
+        /** @description What is said in a line, what is listened to, and how it is articulated. */
         DocumentView: {
             character?: string | null;
             diction: components["schemas"]["Diction"];
@@ -1501,7 +1501,7 @@ export interface components {
             /** Format: binary */
             recording: string;
         };
-        /** @description Something to be heard that is no word: a laugh, a breath. */
+        /** @description Something audible that is no word: a laugh, a breath. */
         Noise: {
             span: components["schemas"]["Span"];
             /** @description As it was written between square brackets: `laughs`. */
@@ -2270,7 +2270,7 @@ export interface components {
             phone: components["schemas"]["Phone"];
             /**
              * Format: float
-             * @description Of a stop that is heard to open: where in its time the closure ends and the burst begins, 0..1.
+             * @description Of a stop whose opening is audible: where in its time the closure ends and the burst begins, 0..1.
              */
             release?: number | null;
             span: components["schemas"]["Span"];
@@ -2484,7 +2484,7 @@ export interface components {
         Timing: {
             /** @description What was listened to. */
             listen?: components["schemas"]["Listen"];
-            /** @description What is heard in the pauses and is no word, in order. */
+            /** @description Noises in the pauses, in order. */
             noises?: components["schemas"]["Noise"][];
             /** @description Sounds and pauses without gaps from 0 to the end of the recording. */
             sounds: components["schemas"]["Sound"][];
@@ -2553,7 +2553,7 @@ export interface components {
             };
             mouth_kinds: components["schemas"]["MouthKindView"][];
         };
-        /** @description What is drawn and told of a recording. It stays what it is as long as the same is listened to. */
+        /** @description What is drawn and shown of a recording. It stays what it is as long as the same is listened to. */
         VoiceView: {
             /**
              * Format: double

@@ -598,7 +598,7 @@ fn limits(looked: &Looked<'_>, out: &mut Vec<Finding>) {
     }
 }
 
-/// The recording itself, its first frame and what was not heard for sure.
+/// The recording itself, its first frame, and words of low confidence.
 fn recording(looked: &Looked<'_>, out: &mut Vec<Finding>) {
     let end = looked.timing.end().0;
     let level = &looked.heard.level;
