@@ -1,7 +1,8 @@
 //! How long an edit takes, as pages on the same machine see it: the operation is sent, kept, told, and the ten seconds
 //! of curves that are looked at come back. One page on a line of a minute; eight pages on eight such lines at once; one
 //! page on a line of twenty minutes. A key is moved, which leaves the times alone, and an edge of a sound, which does
-//! not. What counts are the ratios of one run. `cargo bench -p jam-server`
+//! not. What counts are the ratios of one run. `cargo bench -p jam-server`, or a part of it: `-- edges`,
+//! `-- keys`, `-- file` (how much the data file grows).
 #![allow(clippy::unwrap_used)]
 
 use futures_util::{SinkExt, StreamExt};
@@ -11,6 +12,7 @@ use jam_store::{NewLine, Store};
 use jam_voice::Analyser;
 use serde_json::{Value, json};
 use std::net::SocketAddr;
+use std::path::Path;
 use std::time::{Duration, Instant};
 use tokio_tungstenite::tungstenite::Message;
 
@@ -49,8 +51,10 @@ fn lines(store: &Store, seconds: usize, count: usize) -> Vec<i32> {
 enum Edit {
     /// A key of a touch is moved.
     Key,
-    /// An edge between two sounds is moved.
+    /// An edge between two sounds is moved, in one gesture.
     Edge,
+    /// The same, each time as a step of its own.
+    Steps,
 }
 
 /// The part of an answer that a page keeps for its next request.
@@ -60,9 +64,17 @@ struct Known {
     touch: Value,
 }
 
-/// Times of edits of one line until its changed curves are there, and until the answer is; the first, which opens
+/// How long one edit took: until every page had word of it, until its changed curves were there, until its answer was.
+#[derive(Clone, Copy)]
+struct Took {
+    word: Duration,
+    curves: Duration,
+    answer: Duration,
+}
+
+/// Edits of one line, one after the other, each a step of its own or all of them one gesture; the first, which opens
 /// connections and works everything out, is left out.
-async fn edit(address: SocketAddr, line: i32, what: Edit, rest: Duration) -> Vec<(Duration, Duration)> {
+async fn edit(address: SocketAddr, line: i32, what: Edit, rest: Duration) -> Vec<Took> {
     let client = reqwest::Client::new();
     let (mut live, _) = tokio_tungstenite::connect_async(format!("ws://{address}/api/live")).await.unwrap();
     let window = json!({"line": line, "snapshot": null, "from": 0, "to": 1000}).to_string();
@@ -86,17 +98,18 @@ async fn edit(address: SocketAddr, line: i32, what: Edit, rest: Duration) -> Vec
                 let put = json!({"id": known.touch, "control": "jaw_open", "laid": "add", "fade_in": 0.1, "fade_out": 0.1, "amount": 1.0, "keys": keys});
                 json!({"do": "touches", "put": [put], "what": "bench"})
             }
-            Edit::Edge => {
+            Edit::Edge | Edit::Steps => {
                 let to = at + 0.0003 * i as f64;
                 json!({"do": "correct", "correction": {"kind": "move_edge", "sound": sound, "to": to, "alone": true}})
             }
         };
+        let gesture = if what == Edit::Steps { format!("bench {i}") } else { "bench".into() };
         let started = Instant::now();
         let url = format!("http://{address}/api/lines/{line}/operations");
         let request = client
             .post(url)
             .header("if-match", known.revision.to_string())
-            .json(&json!({"op": op, "gesture": "bench", "times": known.times}));
+            .json(&json!({"op": op, "gesture": gesture, "times": known.times}));
         let answer = tokio::spawn(async move {
             let answer = request.send().await.unwrap();
             assert!(answer.status().is_success(), "{}", answer.text().await.unwrap());
@@ -106,11 +119,13 @@ async fn edit(address: SocketAddr, line: i32, what: Edit, rest: Duration) -> Vec
             let known = Known { revision: line["revision"].clone(), times: line["times"].clone(), touch };
             (known, started.elapsed())
         });
+        let mut word = Duration::ZERO;
         loop {
             match live.next().await.unwrap().unwrap() {
                 Message::Text(text) => {
                     let event: Value = serde_json::from_str(&text).unwrap();
                     if event["type"] == "line" && event["id"] == line {
+                        word = started.elapsed();
                         live.send(Message::text(window.clone())).await.unwrap();
                     }
                 }
@@ -119,9 +134,9 @@ async fn edit(address: SocketAddr, line: i32, what: Edit, rest: Duration) -> Vec
             }
         }
         let curves = started.elapsed();
-        let answered;
-        (known, answered) = answer.await.unwrap();
-        times.push((curves, answered));
+        let (new, answer) = answer.await.unwrap();
+        known = new;
+        times.push(Took { word, curves, answer });
         tokio::time::sleep(rest).await;
     }
     times.remove(0);
@@ -135,24 +150,37 @@ fn summary(mut times: Vec<Duration>) -> (f64, f64) {
     (at(0.5), at(0.95))
 }
 
-fn tell(what: &str, times: Vec<(Duration, Duration)>) -> (f64, f64) {
-    let (curves, answers): (Vec<_>, Vec<_>) = times.into_iter().unzip();
-    let (curves, answers) = (summary(curves), summary(answers));
+fn tell(what: &str, times: Vec<Took>) -> (f64, f64) {
+    let of = |part: fn(&Took) -> Duration| summary(times.iter().map(part).collect());
+    let (word, curves, answer) = (of(|t| t.word), of(|t| t.curves), of(|t| t.answer));
     println!(
-        "{what}: changed curves {:.1} ms in the median, {:.1} ms for 95 of 100; the answer {:.1} and {:.1} ms",
-        curves.0, curves.1, answers.0, answers.1
+        "{what}: changed curves {:.1} ms in the median, {:.1} ms for 95 of 100; the answer {:.1} and {:.1} ms; word of it on every page {:.1} and {:.1} ms",
+        curves.0, curves.1, answer.0, answer.1, word.0, word.1
     );
     curves
 }
 
+/// How much the data file grows by an edge that is moved, a step each: bytes.
+async fn growth(address: SocketAddr, store: &Store, file: &Path, line: i32) -> f64 {
+    let size = || {
+        store.checkpoint().unwrap();
+        std::fs::metadata(file).unwrap().len() as f64
+    };
+    let before = size();
+    edit(address, line, Edit::Steps, Duration::ZERO).await;
+    (size() - before) / (EDITS + 1) as f64
+}
+
 async fn measure() {
+    let part = std::env::args().skip(1).find(|a| !a.starts_with('-'));
     let folder = tempfile::tempdir().unwrap();
-    let store = Store::open(&folder.path().join("bench.jam")).unwrap();
+    let file = folder.path().join("bench.jam");
+    let store = Store::open(&file).unwrap();
     let wiring = jam_demo::CHARACTERS[0].read().unwrap().wiring().unwrap();
     store.add_cast_member("Bram", jam_demo::CHARACTERS[0].model, &wiring).unwrap();
     let minutes = lines(&store, 60, 8);
     let long = lines(&store, 20 * 60, 1)[0];
-    let server = jam_server::Server::bind(store, "127.0.0.1:0".parse().unwrap()).await.unwrap();
+    let server = jam_server::Server::bind(store.clone(), "127.0.0.1:0".parse().unwrap()).await.unwrap();
     let address = server.address();
     tokio::spawn(server.run(std::future::pending()));
     // As fast as the answers come, as a drag does; and as a hand that nudges.
@@ -161,6 +189,9 @@ async fn measure() {
         ("keys, nudging", Edit::Key, NUDGES),
         ("edges, nudging", Edit::Edge, NUDGES),
     ] {
+        if part.as_ref().is_some_and(|part| !how.contains(part.as_str())) {
+            continue;
+        }
         println!("{how}:");
         let one = tell("one page, one line of a minute", edit(address, minutes[0], what, rest).await);
         let all: Vec<_> = minutes.iter().map(|line| tokio::spawn(edit(address, *line, what, rest))).collect();
@@ -175,6 +206,10 @@ async fn measure() {
             eight.1 / one.1,
             twenty.0 / one.0
         );
+    }
+    if part.is_none_or(|part| part == "file") {
+        let bytes = growth(address, &store, &file, minutes[1]).await;
+        println!("the data file grows by {bytes:.0} bytes an edge that is moved in a line of a minute");
     }
 }
 

@@ -62,7 +62,12 @@ pub fn turn_back(app: &App, id: i32, back: bool, asked: &Asked) -> Answer<CastMe
         if let Some((words, _)) = since.first() {
             return Err(Refusal::met(words).into());
         }
-        Ok(if back { now.undo()? } else { now.redo()? })
+        if back {
+            now.undo()?;
+        } else {
+            now.redo()?;
+        }
+        Ok(())
     })?;
     let words = if back { "a step taken back" } else { "a step made again" };
     changed(app, &member, words.into(), None);

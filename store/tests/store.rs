@@ -178,9 +178,11 @@ proptest! {
         for (kind, at, back) in changes {
             step(&store, id, "change", None, |line| {
                 let timing = line.timing.as_mut().unwrap();
-                let sound = at as usize % timing.sounds.len();
+                let sound = at as usize % timing.sounds.len().max(1);
                 match kind {
+                    0 if timing.sounds.is_empty() => {}
                     0 => timing.sounds[sound].level = -f64::from(at) as f32,
+                    1 if timing.words.is_empty() => {}
                     1 => {
                         let word = at as usize % timing.words.len();
                         timing.words[word].text = format!("other{at}");

@@ -166,6 +166,14 @@ fn change(
             let (gain, low, high) = usual(target);
             let feed = Feed::new(*control, gain);
             match wiring.outputs.iter_mut().find(|o| o.target == *target) {
+                Some(there) if there.feeds.iter().any(|f| f.control == *control && f.times.is_none()) => {
+                    let says = format!(
+                        "“{}” follows {} already; change its gain, or let it follow only with another control first",
+                        target.name(),
+                        plain(*control)
+                    );
+                    return Err(Refusal::new("control", "wired_already", says));
+                }
                 Some(there) => there.feeds.push(feed),
                 None => wiring.outputs.push(Output::new(target.clone(), vec![feed], low, high)),
             }
@@ -229,20 +237,24 @@ fn change(
             "a wiring from a file".into()
         }
         WiringOp::LeaveOut { motion, out } => {
-            wiring.left_out.retain(|l| l != motion);
-            if *out {
+            if !*out {
+                wiring.left_out.retain(|l| l != motion);
+            } else if !wiring.left_out.contains(motion) {
                 wiring.left_out.push(motion.clone());
             }
             let does = if *out { "leave out" } else { "keep" };
             format!("{does} {} of “{}” in “{}”", motion.path, motion.node, motion.clip)
         }
         WiringOp::Attach { node, to } => {
-            wiring.attached.retain(|a| a.node != *node);
-            match to {
-                Some(to) => {
+            match (to, wiring.attached.iter_mut().find(|a| a.node == *node)) {
+                (Some(to), Some(there)) => there.to.clone_from(to),
+                (Some(to), None) => {
                     wiring.attached.push(Attached { node: node.clone(), to: to.clone() });
-                    format!("attach “{node}” to “{to}”")
                 }
+                (None, _) => wiring.attached.retain(|a| a.node != *node),
+            }
+            match to {
+                Some(to) => format!("attach “{node}” to “{to}”"),
                 None => format!("let “{node}” loose"),
             }
         }

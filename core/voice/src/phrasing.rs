@@ -395,8 +395,9 @@ impl<'a> Voice<'a> {
         let spoken = || timing.sounds.iter().filter(|s| s.phone != Phone::Sil);
         let level_db = voice_level(timing);
         let vowels = |span: Span| {
-            let inside = |s: Span| s.start >= span.start && s.end.0 <= span.end.0 + 1e-9;
-            spoken().filter(|s| s.phone.is_vowel() && inside(s.span)).count() as f32
+            let from = timing.sounds.partition_point(|s| s.span.start < span.start);
+            let own = timing.sounds[from..].iter().take_while(|s| s.span.end.0 <= span.end.0 + 1e-9);
+            own.filter(|s| s.phone.is_vowel()).count() as f32
         };
         let talking: f64 = spoken().map(|s| s.span.length().0).sum();
         let all = spoken().filter(|s| s.phone.is_vowel()).count() as f32;
