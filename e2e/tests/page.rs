@@ -135,10 +135,16 @@ impl Page {
         Ok(())
     }
 
-    /// Asks again and again until the answer is yes.
+    /// Asks again and again until the answer is yes. What React has just put another element in the place of is asked for
+    /// anew.
     async fn until<F: Future<Output = Result<bool>>>(&self, what: &str, holds: impl Fn() -> F) -> Result<()> {
         let started = Instant::now();
-        while !holds().await? {
+        loop {
+            match holds().await {
+                Ok(true) => break,
+                Err(error) if !format!("{error:?}").contains("stale element") => return Err(error),
+                Ok(false) | Err(_) => {}
+            }
             if started.elapsed() > PATIENCE {
                 let picture = std::env::temp_dir().join("jam-lips-waited-in-vain.png");
                 self.browser.screenshot(&picture).await?;
@@ -349,6 +355,28 @@ async fn cast(page: &Page, address: SocketAddr, model: &Path, broken: &Path) -> 
     gain.send_keys("0.5" + Key::Enter).await?;
     page.until("it opens half as far", || async { Ok((page.shift().await? / whole - 0.5).abs() < 0.01) })
         .await?;
+
+    // Another hand on the same wiring: it is said, and shown where it is edited.
+    let cast: serde_json::Value = reqwest::get(format!("http://{address}/api/cast")).await?.json().await?;
+    let pilot = cast.as_array().and_then(|all| all.iter().find(|m| m["name"] == "the pilot"));
+    let pilot = pilot.context("no pilot")?;
+    let outputs = pilot["wiring"]["outputs"].as_array().context("no outputs")?;
+    let jaw = outputs.iter().find(|o| o["target"]["name"] == "jawOpen").context("no jaw")?;
+    let offset = async |offset: f64| -> Result<()> {
+        let op =
+            serde_json::json!({"do": "change_output", "output": jaw["id"], "change": {"offset": offset}});
+        let url = format!("http://{address}/api/cast/{}/operations", pilot["id"]);
+        let sent = reqwest::Client::new().post(url).json(&serde_json::json!({ "op": op })).send().await?;
+        sent.error_for_status()?;
+        Ok(())
+    };
+    offset(0.25).await?;
+    page.find_text("Changed elsewhere: offset of “jawOpen”").await?;
+    let field = page.find("input[aria-label='Offset of jawOpen']").await?;
+    page.until("the offset is shown", || async { Ok(field.value().await?.as_deref() == Some("0.25")) })
+        .await?;
+    page.find("button[title='Undo: offset of “jawOpen”']").await?.click().await?;
+    page.until("it is taken back", || async { Ok(field.value().await?.as_deref() == Some("0")) }).await?;
 
     // Undone with the button that says what it undoes, and at rest again.
     let undo = page.find("button[title='Undo: gain of “jawOpen”']").await?;

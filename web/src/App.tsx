@@ -13,6 +13,7 @@ import { AddLine } from './lines/AddLine';
 import { LinesPage } from './lines/LinesPage';
 import { WordList } from './lines/WordList';
 import { DeliverPage } from './deliver/DeliverPage';
+import { fetchMember } from './cast/edit';
 import { CastPage } from './cast/CastPage';
 import { bringIn } from './cast/CastList';
 import { hasModel } from './cast/files';
@@ -63,7 +64,7 @@ export function App() {
   // In the Cast, what is undone is the wiring; elsewhere it is the line.
   const member = useQuery({
     queryKey: ['castMember', castMember],
-    queryFn: () => api.castMember(castMember ?? 0),
+    queryFn: () => fetchMember(castMember ?? 0),
     enabled: place === 'cast' && castMember !== null,
   });
   const step = (place === 'cast' ? member.data : open.data)?.undo[0];
