@@ -63,6 +63,9 @@ impl Character {
         let mut binds: Vec<Vec<(Vector, Bind)>> = Vec::new();
         for primitive in primitives.as_array_mut().into_iter().flatten() {
             let own = self.rows::<3>(&primitive["attributes"]["POSITION"])?;
+            if own.is_empty() {
+                return refuse("a part of it has no points");
+            }
             let placed: Vec<Vector> =
                 own.iter().map(|p| to_skin.transform_point3((*p).into()).to_array()).collect();
             binds.push(placed.iter().map(|p| (*p, surface.bind(*p))).collect());
