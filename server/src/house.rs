@@ -103,6 +103,25 @@ pub fn unmet(needs: impl FnOnce() -> BTreeSet<String>, since: &Changes) -> Answe
     met(&needs(), since).map_or(Ok(()), |words| Err(Refusal::met(words).into()))
 }
 
+/// Refuses to take a step back or to make it again after others changed the same line or wiring.
+///
+/// # Errors
+/// The refusal.
+pub fn nothing_since(
+    asked: &Asked,
+    changes_since: impl FnOnce(i64, Option<&str>) -> Result<Option<Changes>, StoreError>,
+) -> Answer<()> {
+    // Results of analyses are no steps: they do not stand between a hand and its last step.
+    let since = since(asked, None, changes_since)?;
+    let other = since.iter().find(|(words, _)| words != jam_store::RESULT);
+    other.map_or(Ok(()), |(words, _)| Err(Refusal::met(words).into()))
+}
+
+/// How a step that was taken back or made again is called on other pages.
+pub fn turned(back: bool) -> &'static str {
+    if back { "a step taken back" } else { "a step made again" }
+}
+
 /// Makes an operation on a line, tells every page, and starts the analysis that it asks for.
 ///
 /// # Errors
@@ -145,11 +164,7 @@ pub fn operate(app: &Arc<App>, id: i32, op: &Op, asked: &Asked) -> Answer<Made> 
 /// There is none, or others changed the line since.
 pub fn turn_back(app: &Arc<App>, id: i32, back: bool, asked: &Asked) -> Answer<StoredLine> {
     let (awaits, line) = app.store.change_line(id, |now| -> Answer<_> {
-        // Results of analyses are no steps: they do not stand between a hand and its last step.
-        let since = since(asked, None, |made_on, gesture| now.changes_since(made_on, gesture))?;
-        if let Some((words, _)) = since.iter().find(|(words, _)| words != jam_store::RESULT) {
-            return Err(Refusal::met(words).into());
-        }
+        nothing_since(asked, |made_on, gesture| now.changes_since(made_on, gesture))?;
         if back {
             now.undo()?
         } else {
@@ -157,7 +172,7 @@ pub fn turn_back(app: &Arc<App>, id: i32, back: bool, asked: &Asked) -> Answer<S
         }
         Ok(now.awaits_times()?)
     })?;
-    let words = if back { "a step taken back" } else { "a step made again" };
+    let words = turned(back);
     // What runs belongs to the state before; it would find that out at its end.
     let running = app.jobs.analysing(id).is_some();
     if awaits && (running || line.problem.is_none()) {

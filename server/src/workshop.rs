@@ -2,7 +2,7 @@
 //! of them sent to every page.
 
 use crate::app::{App, Event};
-use crate::house::{Asked, refused, since, unmet};
+use crate::house::{Asked, nothing_since, refused, since, turned, unmet};
 use crate::models::Model;
 use crate::problem::{Answer, Problem};
 use jam_desk::{Figure, Refusal, WiringOp, wiring_needs};
@@ -58,10 +58,7 @@ pub fn rewire(app: &App, id: i32, op: &WiringOp, asked: &Asked) -> Answer<CastMe
 /// There is none, or others changed the wiring since.
 pub fn turn_back(app: &App, id: i32, back: bool, asked: &Asked) -> Answer<CastMember> {
     let member = app.store.change_wiring(id, |now| -> Answer<()> {
-        let since = since(asked, None, |made_on, gesture| now.changes_since(made_on, gesture))?;
-        if let Some((words, _)) = since.first() {
-            return Err(Refusal::met(words).into());
-        }
+        nothing_since(asked, |made_on, gesture| now.changes_since(made_on, gesture))?;
         if back {
             now.undo()?;
         } else {
@@ -69,8 +66,7 @@ pub fn turn_back(app: &App, id: i32, back: bool, asked: &Asked) -> Answer<CastMe
         }
         Ok(())
     })?;
-    let words = if back { "a step taken back" } else { "a step made again" };
-    changed(app, &member, words.into(), None);
+    changed(app, &member, turned(back).into(), None);
     Ok(member)
 }
 

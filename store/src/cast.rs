@@ -1,9 +1,8 @@
 //! The characters of a production and the journal of their wirings.
 
 use crate::changes::{self, Changes, Owner};
-use crate::journal::Failed;
 use crate::schema::{cast_member, wiring_step};
-use crate::{Steps, Store, StoreError, keep_blob, stored};
+use crate::{Failed, Steps, Store, StoreError, keep_blob, stored};
 use diesel::prelude::*;
 use jam_rig::{Wiring, WiringEdit};
 use jam_score::Ids;
@@ -64,6 +63,11 @@ fn add(
         .get_result(c)?;
     member(row)
 }
+
+/// A step of a wiring: its number, its words, the edit.
+type Step = (i32, String, Vec<u8>);
+const STEP: (wiring_step::id, wiring_step::words, wiring_step::edit) =
+    (wiring_step::id, wiring_step::words, wiring_step::edit);
 
 /// A character inside a transaction: what is read here is what is changed.
 pub struct NowCast<'c> {
@@ -136,12 +140,9 @@ impl NowCast<'_> {
     /// There is no such step, or the data file cannot be read or written.
     pub fn undo(&mut self) -> Result<(), StoreError> {
         let own = wiring_step::table.filter(wiring_step::cast_id.eq(self.member.id));
-        let last = own.filter(wiring_step::undone.eq(false)).order(wiring_step::id.desc());
-        let columns = (wiring_step::id, wiring_step::words, wiring_step::edit);
-        let last: Option<(i32, String, Vec<u8>)> = last.select(columns).first(self.connection).optional()?;
-        let (step, words, packed) = last.ok_or(StoreError::NothingToUndo)?;
-        let edit: WiringEdit = stored::unpack(&packed)?;
-        self.turn(step, true, &edit.inverse(), &format!("undo: {words}"))
+        let done = own.filter(wiring_step::undone.eq(false)).order(wiring_step::id.desc());
+        let last = done.select(STEP).first(self.connection).optional()?;
+        self.turn(last.ok_or(StoreError::NothingToUndo)?, true)
     }
 
     /// Makes the change that was taken back last again.
@@ -150,19 +151,19 @@ impl NowCast<'_> {
     /// There is no such step, or the data file cannot be read or written.
     pub fn redo(&mut self) -> Result<(), StoreError> {
         let own = wiring_step::table.filter(wiring_step::cast_id.eq(self.member.id));
-        let next = own.filter(wiring_step::undone.eq(true)).order(wiring_step::id);
-        let columns = (wiring_step::id, wiring_step::words, wiring_step::edit);
-        let next: Option<(i32, String, Vec<u8>)> = next.select(columns).first(self.connection).optional()?;
-        let (step, words, packed) = next.ok_or(StoreError::NothingToRedo)?;
-        self.turn(step, false, &stored::unpack(&packed)?, &format!("redo: {words}"))
+        let undone = own.filter(wiring_step::undone.eq(true)).order(wiring_step::id);
+        let next = undone.select(STEP).first(self.connection).optional()?;
+        self.turn(next.ok_or(StoreError::NothingToRedo)?, false)
     }
 
-    fn turn(&mut self, step: i32, undone: bool, edit: &WiringEdit, words: &str) -> Result<(), StoreError> {
+    fn turn(&mut self, (step, words, packed): Step, back: bool) -> Result<(), StoreError> {
+        let made: WiringEdit = stored::unpack(&packed)?;
+        let (edit, way) = if back { (made.inverse(), "undo") } else { (made, "redo") };
         let wiring = edit.apply(&self.member.wiring).map_err(|e| StoreError::Damaged(e.to_string()))?;
         diesel::update(wiring_step::table.find(step))
-            .set(wiring_step::undone.eq(undone))
+            .set(wiring_step::undone.eq(back))
             .execute(self.connection)?;
-        self.changed(wiring, edit, self.member.ids, words, None)
+        self.changed(wiring, &edit, self.member.ids, &format!("{way}: {words}"), None)
     }
 }
 

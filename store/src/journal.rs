@@ -12,7 +12,7 @@ use crate::changes::{self, Changes, Owner};
 use crate::documents::Documents;
 use crate::lines::{StoredLine, read, write};
 use crate::schema::{line, step};
-use crate::{Store, StoreError, stored};
+use crate::{Failed, Store, StoreError, stored};
 use diesel::prelude::*;
 use jam_score::{Edit, Ids, Line, Timing};
 use std::sync::Arc;
@@ -393,31 +393,5 @@ impl Store {
         })?;
         self.documents.keep(id, line.revision, &line.document);
         Ok((answer, line))
-    }
-
-    /// Runs a change as one transaction that holds the write lock from its start, for work that has refusals of its
-    /// own.
-    pub(crate) fn in_turn<T, E: From<StoreError>>(
-        &self,
-        work: impl FnOnce(&mut SqliteConnection) -> Result<T, Failed<E>>,
-    ) -> Result<T, E> {
-        let _turn = self.turn();
-        let mut connection = self.connection()?;
-        connection.immediate_transaction(work).map_err(|failed| match failed {
-            Failed::Store(error) => error.into(),
-            Failed::Work(error) => error,
-        })
-    }
-}
-
-/// Why a transaction was given up.
-pub(crate) enum Failed<E> {
-    Store(StoreError),
-    Work(E),
-}
-
-impl<E> From<diesel::result::Error> for Failed<E> {
-    fn from(error: diesel::result::Error) -> Failed<E> {
-        Failed::Store(error.into())
     }
 }

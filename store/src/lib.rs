@@ -177,9 +177,20 @@ impl Store {
         &self,
         work: impl FnOnce(&mut SqliteConnection) -> Result<T, StoreError>,
     ) -> Result<T, StoreError> {
+        self.in_turn(|c| work(c).map_err(Failed::Store))
+    }
+
+    /// [`Store::change`] for work that has refusals of its own.
+    fn in_turn<T, E: From<StoreError>>(
+        &self,
+        work: impl FnOnce(&mut SqliteConnection) -> Result<T, Failed<E>>,
+    ) -> Result<T, E> {
         // The turn first: whoever has it can get a connection, also for what it reads beside its transaction.
         let _turn = self.turn();
-        self.connection()?.immediate_transaction(work)
+        self.connection()?.immediate_transaction(work).map_err(|failed| match failed {
+            Failed::Store(error) => error.into(),
+            Failed::Work(error) => error,
+        })
     }
 
     /// Brings everything that was written into the file itself, out of the log beside it.
@@ -198,6 +209,18 @@ impl Store {
     pub fn blob(&self, hash: &str) -> Result<Vec<u8>, StoreError> {
         use schema::blob;
         Ok(blob::table.find(hash).select(blob::bytes).first(&mut self.connection()?)?)
+    }
+}
+
+/// Why a transaction was given up.
+enum Failed<E> {
+    Store(StoreError),
+    Work(E),
+}
+
+impl<E> From<diesel::result::Error> for Failed<E> {
+    fn from(error: diesel::result::Error) -> Failed<E> {
+        Failed::Store(error.into())
     }
 }
 

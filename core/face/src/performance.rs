@@ -249,7 +249,7 @@ impl Performance {
 
     /// A control's value without touches, at any time.
     pub fn automatic(&self, control: Control, time: Seconds) -> f32 {
-        self.untouched(control).map_or_else(|| self.curves.value(control, time), |curve| read(curve, time))
+        read(self.before_touches(control), time)
     }
 
     /// What touches do to a control at a time: its value without any, and what each adds, by number, in order.

@@ -3,23 +3,10 @@
 
 mod common;
 
+use common::timing;
 use jam_face::{HZ, Performance, beats, goals, musts, perform, spoken};
-use jam_score::{Control, Diction, Frame, FrameGrid, FrameRate, Phone, Seconds, Sound, Span, Timing};
+use jam_score::{Control, Diction, Frame, FrameGrid, FrameRate, Phone, Seconds, Timing};
 use proptest::prelude::*;
-
-fn timing(sounds: &[(Phone, f64)]) -> Timing {
-    let mut at = 0.0;
-    let sounds = sounds
-        .iter()
-        .map(|&(phone, length)| {
-            let span = Span::new(at, at + length);
-            at += length;
-            let stress = phone.is_vowel().then_some(1);
-            Sound { stress, level: -20.0, ..Sound::new(phone, span) }
-        })
-        .collect();
-    Timing { sounds, ..Timing::default() }
-}
 
 fn face(sounds: &[(Phone, f64)]) -> Performance {
     perform(&timing(sounds), &Diction::default(), FrameRate::FILM, Seconds(0.25))

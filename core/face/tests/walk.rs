@@ -1,19 +1,12 @@
 //! Laws of the test walk.
 #![allow(clippy::unwrap_used)]
 
+mod common;
+
+use common::timing;
 use jam_face::{StepOf, Walk};
 use jam_rig::propose::{ShapeFacts, propose};
-use jam_score::{Control, FrameRate, Phone, Seconds, Sound, Span, Timing};
-
-fn timing(sounds: &[(Phone, f64)]) -> Timing {
-    let mut at = 0.0;
-    let sound = |&(phone, length): &(Phone, f64)| {
-        let span = Span::new(at, at + length);
-        at += length;
-        Sound { stress: Some(1), level: -20.0, ..Sound::new(phone, span) }
-    };
-    Timing { sounds: sounds.iter().map(sound).collect(), ..Timing::default() }
-}
+use jam_score::{Control, FrameRate, Phone, Seconds};
 
 #[test]
 fn the_walk_shows_every_wired_control_every_sound_and_then_the_line() {

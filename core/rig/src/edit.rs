@@ -1,7 +1,7 @@
 //! What changed between two wirings: small, and it takes itself back.
 
 use crate::{Attached, Chart, Feed, LeftOut, Output, Wiring};
-use jam_score::Numbered;
+use jam_score::{Elsewhere, Numbered, Swap};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 
@@ -10,31 +10,6 @@ use std::collections::BTreeSet;
 struct Placed {
     place: usize,
     output: Output,
-}
-
-/// What was, and what is in its stead.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-struct Swap<T> {
-    before: T,
-    after: T,
-}
-
-impl<T: Clone + PartialEq> Swap<T> {
-    fn between(before: &T, after: &T) -> Option<Swap<T>> {
-        (before != after).then(|| Swap { before: before.clone(), after: after.clone() })
-    }
-
-    fn inverse(&self) -> Swap<T> {
-        Swap { before: self.after.clone(), after: self.before.clone() }
-    }
-
-    fn apply(&self, value: &mut T) -> Result<(), WiringEditError> {
-        if *value != self.before {
-            return Err(WiringEditError);
-        }
-        *value = self.after.clone();
-        Ok(())
-    }
 }
 
 /// A change of a wiring.
@@ -55,6 +30,12 @@ pub struct WiringEdit {
 #[error("this change was made on another state of the wiring")]
 pub struct WiringEditError;
 
+impl From<Elsewhere> for WiringEditError {
+    fn from(_: Elsewhere) -> WiringEditError {
+        WiringEditError
+    }
+}
+
 impl WiringEdit {
     /// What has to change for `before` to become `after`; outputs are known by their numbers.
     pub fn between(before: &Wiring, after: &Wiring) -> WiringEdit {
@@ -72,12 +53,12 @@ impl WiringEdit {
             let after_place = new.iter().position(|n| n == id).filter(|_| stays(*id));
             match after_place {
                 Some(j) if before.outputs[i] == after.outputs[j] => {}
-                Some(j) => outputs.push(Swap { before: placed(before, i), after: placed(after, j) }),
-                None => outputs.push(Swap { before: placed(before, i), after: None }),
+                Some(j) => outputs.push(Swap { from: placed(before, i), to: placed(after, j) }),
+                None => outputs.push(Swap { from: placed(before, i), to: None }),
             }
         }
         for (j, _) in new.iter().enumerate().filter(|(_, id)| !stays(**id)) {
-            outputs.push(Swap { before: None, after: placed(after, j) });
+            outputs.push(Swap { from: None, to: placed(after, j) });
         }
         WiringEdit {
             outputs,
@@ -95,10 +76,10 @@ impl WiringEdit {
     #[must_use]
     pub fn inverse(&self) -> WiringEdit {
         WiringEdit {
-            outputs: self.outputs.iter().map(Swap::inverse).collect(),
-            attached: self.attached.as_ref().map(Swap::inverse),
-            left_out: self.left_out.as_ref().map(Swap::inverse),
-            chart: self.chart.as_ref().map(Swap::inverse),
+            outputs: self.outputs.iter().map(Swap::turned).collect(),
+            attached: self.attached.as_ref().map(Swap::turned),
+            left_out: self.left_out.as_ref().map(Swap::turned),
+            chart: self.chart.as_ref().map(Swap::turned),
         }
     }
 
@@ -109,7 +90,7 @@ impl WiringEdit {
     pub fn apply(&self, wiring: &Wiring) -> Result<Wiring, WiringEditError> {
         let mut out = wiring.clone();
         let mut gone = BTreeSet::new();
-        for was in self.outputs.iter().filter_map(|s| s.before.as_ref()) {
+        for was in self.outputs.iter().filter_map(|s| s.from.as_ref()) {
             if out.outputs.get(was.place) != Some(&was.output) || !gone.insert(was.place) {
                 return Err(WiringEditError);
             }
@@ -119,7 +100,7 @@ impl WiringEdit {
             place += 1;
             !gone.contains(&(place - 1))
         });
-        let mut come: Vec<&Placed> = self.outputs.iter().filter_map(|s| s.after.as_ref()).collect();
+        let mut come: Vec<&Placed> = self.outputs.iter().filter_map(|s| s.to.as_ref()).collect();
         come.sort_by_key(|p| p.place);
         for one in come {
             let there = out.outputs.iter().any(|o| o.id == one.output.id);
@@ -138,7 +119,7 @@ impl WiringEdit {
     pub fn things(&self) -> BTreeSet<String> {
         let mut all = BTreeSet::new();
         for change in &self.outputs {
-            let (before, after) = (change.before.as_ref(), change.after.as_ref());
+            let (before, after) = (change.from.as_ref(), change.to.as_ref());
             match (before.map(|p| &p.output), after.map(|p| &p.output)) {
                 (Some(before), Some(after)) => output_things(before, after, &mut all),
                 (one, other) => {
@@ -150,22 +131,22 @@ impl WiringEdit {
                 }
             }
         }
-        if let Some(Swap { before, after }) = &self.attached {
+        if let Some(Swap { from, to }) = &self.attached {
             let differ = |a: &[Attached], b: &[Attached]| -> Vec<String> {
                 a.iter().filter(|x| !b.contains(x)).map(|x| thing_of_part(&x.node)).collect()
             };
-            all.extend(differ(before, after));
-            all.extend(differ(after, before));
+            all.extend(differ(from, to));
+            all.extend(differ(to, from));
         }
-        if let Some(Swap { before, after }) = &self.left_out {
+        if let Some(Swap { from, to }) = &self.left_out {
             let differ = |a: &[LeftOut], b: &[LeftOut]| -> Vec<String> {
                 a.iter().filter(|x| !b.contains(x)).map(thing_of_motion).collect()
             };
-            all.extend(differ(before, after));
-            all.extend(differ(after, before));
+            all.extend(differ(from, to));
+            all.extend(differ(to, from));
         }
-        if let Some(Swap { before, after }) = &self.chart {
-            chart_things(before.as_ref(), after.as_ref(), &mut all);
+        if let Some(Swap { from, to }) = &self.chart {
+            chart_things(from.as_ref(), to.as_ref(), &mut all);
         }
         all
     }

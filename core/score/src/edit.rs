@@ -5,6 +5,7 @@ use crate::ids::Numbered;
 use crate::layers::{Acting, Body, Dismissed, HeadMove, Level, Look, Over, OwnBlink, Settings};
 use crate::matching::ends_alike;
 use crate::reach::MAX_REACH;
+use crate::swap::{Elsewhere, Swap};
 use crate::tied::Shelved;
 use crate::timing::TimingError;
 use crate::touch::MAX_KEYS;
@@ -17,13 +18,6 @@ use std::collections::BTreeSet;
 
 /// Longest text of a line, in characters; an hour of fast speech is about 60 000.
 pub const MAX_TEXT: usize = 100_000;
-
-/// A value before and after.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub struct Swap<T> {
-    from: T,
-    to: T,
-}
 
 /// Things of a row that give way to others.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -96,26 +90,14 @@ pub enum EditError {
     Elsewhere,
 }
 
-/// The shortest stretch of a recording that can be listened to, seconds.
-pub const SHORTEST_HEARD: f64 = 0.1;
-
-impl<T: Clone + PartialEq> Swap<T> {
-    fn between(from: &T, to: &T) -> Option<Swap<T>> {
-        (from != to).then(|| Swap { from: from.clone(), to: to.clone() })
-    }
-
-    fn turned(&self) -> Swap<T> {
-        Swap { from: self.to.clone(), to: self.from.clone() }
-    }
-
-    fn apply(&self, value: &mut T) -> Result<(), EditError> {
-        if *value != self.from {
-            return Err(EditError::Elsewhere);
-        }
-        *value = self.to.clone();
-        Ok(())
+impl From<Elsewhere> for EditError {
+    fn from(_: Elsewhere) -> EditError {
+        EditError::Elsewhere
     }
 }
+
+/// The shortest stretch of a recording that can be listened to, seconds.
+pub const SHORTEST_HEARD: f64 = 0.1;
 
 impl<T: Clone + PartialEq> Splice<T> {
     fn between(from: &[T], to: &[T]) -> Option<Splice<T>> {
@@ -178,12 +160,12 @@ impl Change {
         // Words, sounds and noises are put where times begin or have begun; those without come as emptied rows.
         let Line { timing, layers, .. } = line;
         match self {
-            Change::Text(s) => s.apply(&mut line.text),
-            Change::Character(s) => s.apply(&mut line.character),
-            Change::Listen(s) => s.apply(&mut line.listen),
-            Change::Diction(s) => s.apply(&mut line.diction),
-            Change::Settings(s) => s.apply(&mut layers.settings),
-            Change::Body(s) => s.apply(&mut layers.body),
+            Change::Text(s) => Ok(s.apply(&mut line.text)?),
+            Change::Character(s) => Ok(s.apply(&mut line.character)?),
+            Change::Listen(s) => Ok(s.apply(&mut line.listen)?),
+            Change::Diction(s) => Ok(s.apply(&mut line.diction)?),
+            Change::Settings(s) => Ok(s.apply(&mut layers.settings)?),
+            Change::Body(s) => Ok(s.apply(&mut layers.body)?),
             Change::Times(s) => {
                 let mut now = times_of(timing.as_ref());
                 s.apply(&mut now)?;

@@ -31,6 +31,7 @@ mod percentile;
 mod phone;
 pub mod prosody;
 pub mod reach;
+mod swap;
 mod takes;
 mod tied;
 mod time;
@@ -51,6 +52,7 @@ pub use percentile::percentile;
 pub use phone::Phone;
 pub use prosody::Prosody;
 pub use reach::{Reach, ReachOf, SoundKind};
+pub use swap::{Elsewhere, Swap};
 pub use tied::{Shelved, Tied};
 pub use time::{
     FirstFrameError, Frame, FrameGrid, FrameRate, FrameRateError, Seconds, Shot, Span, TAIL_FRAMES, tail,

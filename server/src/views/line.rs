@@ -143,7 +143,7 @@ pub fn view_beside(app: &App, line: StoredLine, has: Option<&str>) -> Answer<Lin
     let times = spoken.as_ref().map(|s| s.name.clone());
     let document = &line.document;
     // Of a long line they are most of the answer.
-    let sends = has.is_none() || times.as_deref() != has;
+    let sends = times.as_deref() != has;
     Ok(LineView {
         revision: line.revision,
         summary: summary(app, &line, number, app.store.production()?.grid),

@@ -5,8 +5,23 @@
 use jam_face::Performance;
 use jam_score::keys::KeyShape;
 use jam_score::touch::Key;
-use jam_score::{Control, Laid, Line, Moment, Seconds, Touch};
+use jam_score::{Control, Laid, Line, Moment, Phone, Seconds, Sound, Span, Timing, Touch};
 use proptest::prelude::*;
+
+/// Sounds one after the other, each so many seconds, vowels stressed.
+pub fn timing(sounds: &[(Phone, f64)]) -> Timing {
+    let mut at = 0.0;
+    let sounds = sounds
+        .iter()
+        .map(|&(phone, length)| {
+            let span = Span::new(at, at + length);
+            at += length;
+            let stress = phone.is_vowel().then_some(1);
+            Sound { stress, level: -20.0, ..Sound::new(phone, span) }
+        })
+        .collect();
+    Timing { sounds, ..Timing::default() }
+}
 
 /// A touch with smooth keys at times of a line, eased in and out over `fade` seconds.
 pub fn touch(line: &Line, control: Control, laid: Laid, keys: &[(f64, f32)], fade: f64) -> Touch {
