@@ -3,7 +3,7 @@ import hooks from 'eslint-plugin-react-hooks';
 import tseslint from 'typescript-eslint';
 
 export default tseslint.config(
-  { ignores: ['dist', 'src/api/schema.d.ts', 'postcss.config.cjs'] },
+  { ignores: ['dist', 'src/api/schema.d.ts'] },
   js.configs.recommended,
   ...tseslint.configs.strict,
   hooks.configs.flat['recommended-latest'],

@@ -148,7 +148,11 @@ fn serve(options: &Serve, demo: bool) -> anyhow::Result<()> {
                 .with_context(|| format!("--transcriber {c}: a quotation mark is not closed, or it is empty"))
         };
         let transcriber = options.transcriber.as_ref().map(words).transpose()?;
-        let settings = jam_server::Settings { transcriber, osc: options.osc };
+        let settings = jam_server::Settings {
+            transcriber,
+            osc: options.osc,
+            demo: Some(|store| jam_demo::fill(store).map_err(|e| e.to_string())),
+        };
         let server = jam_server::Server::bind_with(store, options.listen, settings).await?;
         println!(
             "Jam Lips is at http://{} (data in {}); stop it with Ctrl-C",

@@ -1,1 +1,317 @@
-//! The real interface in a real browser: see `tests/`.
+//! The real interface in a real browser: Debian's Chromium, driven over WebDriver, on the real server with a temporary
+//! data file. Waits on states, never on time. The tests are in `tests/`.
+#![allow(clippy::missing_errors_doc, reason = "a test fails with whatever goes wrong")]
+
+use anyhow::{Context, Result, bail};
+use jam_store::Store;
+use std::net::{SocketAddr, TcpListener};
+use std::os::unix::process::CommandExt;
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+use thirtyfour::prelude::*;
+use tokio::sync::oneshot;
+
+pub const PATIENCE: Duration = Duration::from_secs(12);
+const BARS: u32 = 143;
+
+/// What most animators have at least.
+pub const SMALL: (u32, u32) = (1280, 800);
+
+/// ChromeDriver in a process group of its own that ends with this test, whatever ends it: the shell
+/// waits for its standard input to close and then ends the whole group.
+pub struct Driver {
+    shell: Child,
+    port: u16,
+}
+
+impl Driver {
+    pub fn start() -> Result<Driver> {
+        let program = "/usr/bin/chromedriver";
+        if !Path::new(program).exists() {
+            bail!("{program} is missing; install Debian's chromium and chromium-driver");
+        }
+        let port = TcpListener::bind("127.0.0.1:0")?.local_addr()?.port();
+        let shell = Command::new("sh")
+            .args([
+                "-c",
+                r#""$0" --port="$1" >/dev/null 2>&1 & read -r _; kill -KILL 0"#,
+                program,
+                &port.to_string(),
+            ])
+            .stdin(Stdio::piped())
+            .stdout(Stdio::null())
+            .process_group(0)
+            .spawn()?;
+        Ok(Driver { shell, port })
+    }
+
+    pub async fn browser(&self, profile: &Path, (width, height): (u32, u32)) -> Result<WebDriver> {
+        let mut wishes = DesiredCapabilities::chrome();
+        wishes.set_binary("/usr/bin/chromium")?;
+        for flag in [
+            "--headless=new",
+            "--no-sandbox",
+            "--disable-dev-shm-usage",
+            "--use-gl=angle",
+            "--use-angle=swiftshader",
+            "--enable-unsafe-swiftshader",
+            "--disable-accelerated-2d-canvas",
+            "--autoplay-policy=no-user-gesture-required",
+            "--mute-audio",
+            "--hide-scrollbars",
+            "--force-device-scale-factor=1",
+            "--no-first-run",
+            "--disable-background-networking",
+            "--disable-component-update",
+            "--disable-sync",
+            "--disable-quic",
+            "--disable-extensions",
+            // A microphone that hears a beep every second.
+            "--use-fake-ui-for-media-stream",
+            "--use-fake-device-for-media-stream",
+        ] {
+            wishes.add_arg(flag)?;
+        }
+        wishes.add_arg(&format!("--user-data-dir={}", profile.display()))?;
+        // What the browser's own bars take of the height.
+        wishes.add_arg(&format!("--window-size={width},{}", height + BARS))?;
+        let started = Instant::now();
+        loop {
+            match WebDriver::new(format!("http://127.0.0.1:{}", self.port), wishes.clone()).await {
+                Ok(browser) => return Ok(browser),
+                Err(e) if started.elapsed() > PATIENCE => return Err(e).context("the browser did not start"),
+                Err(_) => tokio::time::sleep(Duration::from_millis(100)).await,
+            }
+        }
+    }
+}
+
+impl Drop for Driver {
+    fn drop(&mut self) {
+        drop(self.shell.stdin.take());
+        let _ = self.shell.wait();
+    }
+}
+
+/// A server that runs until it is stopped, or the test is over.
+pub struct Served {
+    pub address: SocketAddr,
+    stop: Option<oneshot::Sender<()>>,
+    task: tokio::task::JoinHandle<()>,
+}
+
+impl Served {
+    /// Stops it as a stop of the program would, and waits until it is gone.
+    pub async fn stop(mut self) -> Result<()> {
+        drop(self.stop.take());
+        // Pages hold connections that are never idle.
+        self.task.abort();
+        let _ = self.task.await;
+        Ok(())
+    }
+}
+
+/// Serves a data file, on the address of an earlier server if one is given; an empty one gets Bram.
+pub async fn serve(data: &Path) -> Result<SocketAddr> {
+    let served = serve_at(data, "127.0.0.1:0".parse()?, true).await?;
+    let address = served.address;
+    // It goes on as long as the test does.
+    std::mem::forget(served);
+    Ok(address)
+}
+
+/// [`serve`], to be stopped; `cast` says whether an empty production gets Bram.
+pub async fn serve_at(data: &Path, address: SocketAddr, cast: bool) -> Result<Served> {
+    let store = Store::open(data)?;
+    if cast && store.cast()?.is_empty() {
+        let wiring = jam_demo::CHARACTERS[0].read()?.wiring()?;
+        store.add_cast_member("Bram", jam_demo::CHARACTERS[0].model, &wiring)?;
+    }
+    let fill: fn(&Store) -> Result<(), String> = |store| jam_demo::fill(store).map_err(|e| e.to_string());
+    let settings = jam_server::Settings { demo: Some(fill), ..Default::default() };
+    let server = jam_server::Server::bind_with(store, address, settings).await?;
+    let address = server.address();
+    let (stop, stopped) = oneshot::channel::<()>();
+    let task = tokio::spawn(async move {
+        let _ = server
+            .run(async {
+                let _ = stopped.await;
+            })
+            .await;
+    });
+    Ok(Served { address, stop: Some(stop), task })
+}
+
+/// A browser on a server with a data file of its own.
+pub struct Bed {
+    pub page: Page,
+    pub served: Served,
+    pub data: PathBuf,
+    pub folder: tempfile::TempDir,
+    _driver: Driver,
+    _turn: tokio::sync::MutexGuard<'static, ()>,
+}
+
+/// One browser at a time.
+static TURN: tokio::sync::Mutex<()> = tokio::sync::Mutex::const_new(());
+
+impl Bed {
+    /// With the demo in it or empty, in a window of a size.
+    pub async fn made(size: (u32, u32), demo: bool) -> Result<Bed> {
+        let turn = TURN.lock().await;
+        let folder = tempfile::tempdir()?;
+        let data = folder.path().join("a.jam");
+        if demo {
+            jam_demo::fill(&Store::open(&data)?)?;
+        }
+        let served = serve_at(&data, "127.0.0.1:0".parse()?, false).await?;
+        let driver = Driver::start()?;
+        let browser = driver.browser(&folder.path().join("profile"), size).await?;
+        let page = Page { browser };
+        page.browser.goto(format!("http://{}/", served.address)).await?;
+        Ok(Bed { page, served, data, folder, _driver: driver, _turn: turn })
+    }
+
+    pub fn at(&self, path: &str) -> String {
+        format!("http://{}{path}", self.served.address)
+    }
+
+    pub async fn json(&self, path: &str) -> Result<serde_json::Value> {
+        Ok(reqwest::get(self.at(path)).await?.json().await?)
+    }
+
+    /// Closes the browser, whatever came out.
+    pub async fn done(self, outcome: Result<()>) -> Result<()> {
+        if outcome.is_err() {
+            let picture = std::env::temp_dir().join("jam-lips-failed.png");
+            let _ = self.page.browser.screenshot(&picture).await;
+        }
+        self.page.browser.clone().quit().await?;
+        outcome
+    }
+}
+
+pub struct Page {
+    pub browser: WebDriver,
+}
+
+impl Page {
+    pub async fn find(&self, css: &str) -> Result<WebElement> {
+        let query = self.browser.query(By::Css(css)).wait(PATIENCE, Duration::from_millis(100));
+        query.first().await.with_context(|| format!("nothing matches {css}"))
+    }
+
+    pub async fn find_text(&self, text: &str) -> Result<WebElement> {
+        let path = By::XPath(format!("//*[contains(., '{text}')]"));
+        let query = self.browser.query(path).wait(PATIENCE, Duration::from_millis(100));
+        query.first().await.with_context(|| format!("“{text}” is not on the page"))
+    }
+
+    pub async fn text(&self, id: &str) -> Result<String> {
+        Ok(self.find(&format!("[data-testid={id}]")).await?.text().await?)
+    }
+
+    pub async fn frame(&self) -> Result<i64> {
+        Ok(self.text("frame").await?.trim().parse()?)
+    }
+
+    pub async fn jaw(&self) -> Result<f64> {
+        let stage = self.find("[data-testid=stage]").await?;
+        Ok(stage.attr("data-jaw").await?.and_then(|v| v.parse().ok()).unwrap_or(0.0))
+    }
+
+    pub async fn press(&self, keys: impl Into<TypingData>) -> Result<()> {
+        self.browser.action_chain().send_keys(keys).perform().await?;
+        Ok(())
+    }
+
+    /// Asks again and again until the answer is yes. What React has just put another element in the place of is asked for
+    /// anew.
+    pub async fn until<F: Future<Output = Result<bool>>>(&self, what: &str, holds: impl Fn() -> F) -> Result<()> {
+        let started = Instant::now();
+        loop {
+            match holds().await {
+                Ok(true) => break,
+                Err(error) if !format!("{error:?}").contains("stale element") => return Err(error),
+                Ok(false) | Err(_) => {}
+            }
+            if started.elapsed() > PATIENCE {
+                let picture = std::env::temp_dir().join("jam-lips-waited-in-vain.png");
+                self.browser.screenshot(&picture).await?;
+                bail!("waited in vain until {what}; the page as it was then: {}", picture.display());
+            }
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+        Ok(())
+    }
+
+    pub async fn fill(&self, recording: &Path, text: &str) -> Result<()> {
+        self.press("a").await?;
+        self.find("[data-testid=new-text]").await?.send_keys(text).await?;
+        // The file chooser of the drop zone is there but hidden, as choosers are.
+        let chooser = self.browser.find_all(By::Css("[role=dialog] input[type=file]")).await?;
+        chooser.first().context("no file chooser")?.send_keys(recording.to_string_lossy()).await?;
+        self.find("[data-testid=add-line]").await?.click().await?;
+        Ok(())
+    }
+
+    /// Presses a key with Shift, or Ctrl, held.
+    pub async fn with(&self, held: Key, key: impl Into<TypingData>) -> Result<()> {
+        self.browser.action_chain().key_down(held.clone()).send_keys(key).key_up(held).perform().await?;
+        Ok(())
+    }
+
+    /// The element of a test's name.
+    pub async fn id(&self, id: &str) -> Result<WebElement> {
+        self.find(&format!("[data-testid='{id}']")).await
+    }
+
+    pub async fn click(&self, id: &str) -> Result<()> {
+        Ok(self.id(id).await?.click().await?)
+    }
+
+    /// Whether nothing, or something, on the page is of a test's name.
+    pub async fn has(&self, id: &str) -> Result<bool> {
+        Ok(!self.browser.find_all(By::Css(format!("[data-testid='{id}']"))).await?.is_empty())
+    }
+
+    /// The button that takes a step back, once it names the step.
+    pub async fn undo(&self, step: &str) -> Result<()> {
+        Ok(self.find(&format!("button[aria-label='Undo: {step}']")).await?.click().await?)
+    }
+
+    pub async fn button(&self, words: &str) -> Result<WebElement> {
+        let path = By::XPath(format!("//button[normalize-space()='{words}']"));
+        let query = self.browser.query(path).wait(PATIENCE, Duration::from_millis(100));
+        query.first().await.with_context(|| format!("no button “{words}”"))
+    }
+
+    /// An entry of a menu that is open.
+    pub async fn entry(&self, menu: &str, words: &str) -> Result<WebElement> {
+        let path = By::XPath(format!("//*[@data-testid='{menu}']//*[@role='menuitem'][contains(., '{words}')]"));
+        let query = self.browser.query(path).wait(PATIENCE, Duration::from_millis(100));
+        query.first().await.with_context(|| format!("no “{words}” in {menu}"))
+    }
+
+    pub async fn eval(&self, script: &str) -> Result<serde_json::Value> {
+        Ok(self.browser.execute(script, vec![]).await?.json().clone())
+    }
+
+    /// Waits until a score is there: its face on the stage, its curves come.
+    pub async fn score(&self, address: String) -> Result<()> {
+        self.browser.goto(address).await?;
+        self.find("[data-testid=stage][data-ready]").await?;
+        self.id("speech").await?;
+        Ok(())
+    }
+
+    /// Drags from one place of the window to another, over a place between them.
+    pub async fn drag(&self, from: (f64, f64), to: (f64, f64)) -> Result<()> {
+        let chain = self.browser.action_chain().move_to(from.0 as i64, from.1 as i64).click_and_hold();
+        let between = ((from.0 + to.0) / 2.0, (from.1 + to.1) / 2.0);
+        let chain = chain.move_to(between.0 as i64, between.1 as i64).move_to(to.0 as i64, to.1 as i64);
+        chain.release().perform().await?;
+        Ok(())
+    }
+}

@@ -1,171 +1,15 @@
-//! The real interface in a real browser: Debian's Chromium, driven over WebDriver, on the real server
-//! with a temporary data file. Waits on states, never on time.
+//! A recording becomes a face that speaks, is worked on by every kind of hand, and goes out; a character of foreign names
+//! is wired.
 #![allow(clippy::unwrap_used)]
 
-use anyhow::{Context, Result, bail};
-use jam_store::Store;
-use std::net::{SocketAddr, TcpListener};
-use std::os::unix::process::CommandExt;
+use anyhow::{Context, Result};
+use jam_e2e::{Driver, PATIENCE, Page, SMALL, serve};
+use std::net::SocketAddr;
 use std::path::Path;
-use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 use thirtyfour::prelude::*;
 
 const TEXT: &str = "I thought the worst of it was over.";
-const PATIENCE: Duration = Duration::from_secs(120);
-
-/// ChromeDriver in a process group of its own that ends with this test, whatever ends it: the shell
-/// waits for its standard input to close and then ends the whole group.
-struct Driver {
-    shell: Child,
-    port: u16,
-}
-
-impl Driver {
-    fn start() -> Result<Driver> {
-        let program = "/usr/bin/chromedriver";
-        if !Path::new(program).exists() {
-            bail!("{program} is missing; install Debian's chromium and chromium-driver");
-        }
-        let port = TcpListener::bind("127.0.0.1:0")?.local_addr()?.port();
-        let shell = Command::new("sh")
-            .args([
-                "-c",
-                r#""$0" --port="$1" >/dev/null 2>&1 & read -r _; kill -KILL 0"#,
-                program,
-                &port.to_string(),
-            ])
-            .stdin(Stdio::piped())
-            .stdout(Stdio::null())
-            .process_group(0)
-            .spawn()?;
-        Ok(Driver { shell, port })
-    }
-
-    async fn browser(&self, profile: &Path) -> Result<WebDriver> {
-        let mut wishes = DesiredCapabilities::chrome();
-        wishes.set_binary("/usr/bin/chromium")?;
-        for flag in [
-            "--headless=new",
-            "--no-sandbox",
-            "--disable-dev-shm-usage",
-            "--use-gl=angle",
-            "--use-angle=swiftshader",
-            "--enable-unsafe-swiftshader",
-            "--disable-accelerated-2d-canvas",
-            "--autoplay-policy=no-user-gesture-required",
-            "--mute-audio",
-            "--hide-scrollbars",
-            "--force-device-scale-factor=1",
-            "--window-size=1280,943",
-            "--no-first-run",
-            "--disable-background-networking",
-            "--disable-component-update",
-            "--disable-sync",
-            "--disable-quic",
-            "--disable-extensions",
-            // A microphone that hears a beep every second.
-            "--use-fake-ui-for-media-stream",
-            "--use-fake-device-for-media-stream",
-        ] {
-            wishes.add_arg(flag)?;
-        }
-        wishes.add_arg(&format!("--user-data-dir={}", profile.display()))?;
-        let started = Instant::now();
-        loop {
-            match WebDriver::new(format!("http://127.0.0.1:{}", self.port), wishes.clone()).await {
-                Ok(browser) => return Ok(browser),
-                Err(e) if started.elapsed() > PATIENCE => return Err(e).context("the browser did not start"),
-                Err(_) => tokio::time::sleep(Duration::from_millis(100)).await,
-            }
-        }
-    }
-}
-
-impl Drop for Driver {
-    fn drop(&mut self) {
-        drop(self.shell.stdin.take());
-        let _ = self.shell.wait();
-    }
-}
-
-async fn serve(data: &Path) -> Result<SocketAddr> {
-    let store = Store::open(data)?;
-    if store.cast()?.is_empty() {
-        let wiring = jam_demo::CHARACTERS[0].read()?.wiring()?;
-        store.add_cast_member("Bram", jam_demo::CHARACTERS[0].model, &wiring)?;
-    }
-    let server = jam_server::Server::bind(store, "127.0.0.1:0".parse()?).await?;
-    let address = server.address();
-    tokio::spawn(server.run(std::future::pending()));
-    Ok(address)
-}
-
-struct Page {
-    browser: WebDriver,
-}
-
-impl Page {
-    async fn find(&self, css: &str) -> Result<WebElement> {
-        let query = self.browser.query(By::Css(css)).wait(PATIENCE, Duration::from_millis(100));
-        query.first().await.with_context(|| format!("nothing matches {css}"))
-    }
-
-    async fn find_text(&self, text: &str) -> Result<WebElement> {
-        let path = By::XPath(format!("//*[contains(., '{text}')]"));
-        let query = self.browser.query(path).wait(PATIENCE, Duration::from_millis(100));
-        query.first().await.with_context(|| format!("“{text}” is not on the page"))
-    }
-
-    async fn text(&self, id: &str) -> Result<String> {
-        Ok(self.find(&format!("[data-testid={id}]")).await?.text().await?)
-    }
-
-    async fn frame(&self) -> Result<i64> {
-        Ok(self.text("frame").await?.trim().parse()?)
-    }
-
-    async fn jaw(&self) -> Result<f64> {
-        let stage = self.find("[data-testid=stage]").await?;
-        Ok(stage.attr("data-jaw").await?.and_then(|v| v.parse().ok()).unwrap_or(0.0))
-    }
-
-    async fn press(&self, keys: impl Into<TypingData>) -> Result<()> {
-        self.browser.action_chain().send_keys(keys).perform().await?;
-        Ok(())
-    }
-
-    /// Asks again and again until the answer is yes. What React has just put another element in the place of is asked for
-    /// anew.
-    async fn until<F: Future<Output = Result<bool>>>(&self, what: &str, holds: impl Fn() -> F) -> Result<()> {
-        let started = Instant::now();
-        loop {
-            match holds().await {
-                Ok(true) => break,
-                Err(error) if !format!("{error:?}").contains("stale element") => return Err(error),
-                Ok(false) | Err(_) => {}
-            }
-            if started.elapsed() > PATIENCE {
-                let picture = std::env::temp_dir().join("jam-lips-waited-in-vain.png");
-                self.browser.screenshot(&picture).await?;
-                bail!("waited in vain until {what}; the page as it was then: {}", picture.display());
-            }
-            tokio::time::sleep(Duration::from_millis(50)).await;
-        }
-        Ok(())
-    }
-
-    async fn fill(&self, recording: &Path, text: &str) -> Result<()> {
-        self.press("a").await?;
-        self.find("[data-testid=new-text]").await?.send_keys(text).await?;
-        // The file chooser of the drop zone is there but hidden, as choosers are.
-        let chooser = self.browser.find_all(By::Css("[role=dialog] input[type=file]")).await?;
-        chooser.first().context("no file chooser")?.send_keys(recording.to_string_lossy()).await?;
-        self.find("[data-testid=add-line]").await?.click().await?;
-        Ok(())
-    }
-}
-
 #[tokio::test(flavor = "multi_thread")]
 async fn a_recording_and_its_text_become_a_speaking_face_and_leave_as_a_glb() -> Result<()> {
     let folder = tempfile::tempdir()?;
@@ -176,7 +20,7 @@ async fn a_recording_and_its_text_become_a_speaking_face_and_leave_as_a_glb() ->
     let data = folder.path().join("a.jam");
     let address = serve(&data).await?;
     let driver = Driver::start()?;
-    let browser = driver.browser(&folder.path().join("profile")).await?;
+    let browser = driver.browser(&folder.path().join("profile"), SMALL).await?;
     let page = Page { browser };
     let outcome = walk(&page, address, &data, &recording, &broken).await;
     page.browser.clone().quit().await?;
@@ -225,7 +69,8 @@ async fn walk(page: &Page, address: SocketAddr, data: &Path, recording: &Path, b
     page.press("...,").await?;
     page.until("it stepped to the third frame", || async { Ok(page.frame().await? == 1003) }).await?;
     page.press(Key::Right).await?;
-    page.find("[data-testid=pin]").await?;
+    page.click("bench-word").await?;
+    page.id("pin").await?;
     page.press("l").await?;
     page.find_text("Stop looping").await?;
     page.press("l").await?;
@@ -236,7 +81,7 @@ async fn walk(page: &Page, address: SocketAddr, data: &Path, recording: &Path, b
     let pointer = page.browser.action_chain().move_to_element_with_offset(
         &staves,
         -(size.width as i64) / 4,
-        12 - size.height as i64 / 2,
+        20 - size.height as i64 / 2,
     );
     pointer.click_and_hold().move_by_offset(300, 0).release().perform().await?;
     page.until("the playhead was dragged", || async { Ok(page.frame().await? > 1030) }).await?;
@@ -297,25 +142,16 @@ async fn a_character_with_foreign_names_is_wired_and_corrected_and_its_face_move
     std::fs::write(&broken, &foreign()?[..5000])?;
     let address = serve(&folder.path().join("a.jam")).await?;
     let driver = Driver::start()?;
-    let browser = driver.browser(&folder.path().join("profile")).await?;
+    let browser = driver.browser(&folder.path().join("profile"), SMALL).await?;
     let page = Page { browser };
     let outcome = cast(&page, address, &model, &broken).await;
     page.browser.clone().quit().await?;
     outcome
 }
 
-impl Page {
-    /// How far the face on the stage is from its rest.
-    async fn shift(&self) -> Result<f64> {
-        let stage = self.find("[data-testid=stage]").await?;
-        Ok(stage.attr("data-shift").await?.and_then(|v| v.parse().ok()).unwrap_or(0.0))
-    }
-
-    async fn button(&self, words: &str) -> Result<WebElement> {
-        let path = By::XPath(format!("//button[normalize-space()='{words}']"));
-        let query = self.browser.query(path).wait(PATIENCE, Duration::from_millis(100));
-        query.first().await.with_context(|| format!("no button “{words}”"))
-    }
+/// How far the face on the stage is from its rest.
+async fn shift(page: &Page) -> Result<f64> {
+    Ok(page.eval("return window.jamLips.shift()").await?.as_f64().unwrap_or(0.0))
 }
 
 async fn cast(page: &Page, address: SocketAddr, model: &Path, broken: &Path) -> Result<()> {
@@ -325,7 +161,7 @@ async fn cast(page: &Page, address: SocketAddr, model: &Path, broken: &Path) -> 
     page.find("[data-testid=stage][data-ready]").await?;
 
     // What is no character says so; then the real one comes in and opens.
-    let chooser = async || page.browser.find(By::Css(".members input[type=file]")).await;
+    let chooser = async || page.find("[data-testid=members] input[type=file]").await;
     chooser().await?.send_keys(broken.to_string_lossy()).await?;
     page.find_text("damaged").await?;
     // The driver adds to what a chooser has; a user chooses anew.
@@ -343,17 +179,17 @@ async fn cast(page: &Page, address: SocketAddr, model: &Path, broken: &Path) -> 
     .await?;
 
     // The jaw's slider opens the jaw; with half the gain it opens half as far.
-    let slider = async || page.find("[data-testid=control-jaw_open] input").await;
-    assert!(page.shift().await? < 1e-6);
+    let slider = async || page.find("[data-testid=control-jaw_open] [role=slider]").await;
+    assert!(shift(page).await? < 1e-6);
     // By key alone: a click would open it by half first, which a slow page may show for a while.
     slider().await?.send_keys(Key::End + "").await?;
-    page.until("the jaw opens", || async { Ok(page.shift().await? > 0.1) }).await?;
-    let whole = page.shift().await?;
+    page.until("the jaw opens", || async { Ok(shift(page).await? > 0.1) }).await?;
+    let whole = shift(page).await?;
     let gain = page.find("[data-testid=gain-jawOpen]").await?;
     gain.click().await?;
     gain.send_keys(Key::Control + "a").await?;
     gain.send_keys("0.5" + Key::Enter).await?;
-    page.until("it opens half as far", || async { Ok((page.shift().await? / whole - 0.5).abs() < 0.01) })
+    page.until("it opens half as far", || async { Ok((shift(page).await? / whole - 0.5).abs() < 0.01) })
         .await?;
 
     // Another hand on the same wiring: it is said, and shown where it is edited.
@@ -375,20 +211,19 @@ async fn cast(page: &Page, address: SocketAddr, model: &Path, broken: &Path) -> 
     let field = page.find("input[aria-label='Offset of jawOpen']").await?;
     page.until("the offset is shown", || async { Ok(field.value().await?.as_deref() == Some("0.25")) })
         .await?;
-    page.find("button[title='Undo: offset of “jawOpen”']").await?.click().await?;
+    page.undo("offset of “jawOpen”").await?;
     page.until("it is taken back", || async { Ok(field.value().await?.as_deref() == Some("0")) }).await?;
 
     // Undone with the button that says what it undoes, and at rest again.
-    let undo = page.find("button[title='Undo: gain of “jawOpen”']").await?;
-    undo.click().await?;
-    page.until("it opens wholly again", || async { Ok((page.shift().await? / whole - 1.0).abs() < 0.01) })
+    page.undo("gain of “jawOpen”").await?;
+    page.until("it opens wholly again", || async { Ok((shift(page).await? / whole - 1.0).abs() < 0.01) })
         .await?;
     page.find("[data-testid=at-rest]").await?.click().await?;
-    page.until("the face rests", || async { Ok(page.shift().await? < 1e-6) }).await?;
+    page.until("the face rests", || async { Ok(shift(page).await? < 1e-6) }).await?;
 
     // The walk moves it by itself.
     page.press("t").await?;
-    page.until("the walk plays", || async { Ok(page.shift().await? > 0.05) }).await?;
+    page.until("the walk plays", || async { Ok(shift(page).await? > 0.05) }).await?;
     page.find_text("every control").await?;
     page.press(" ").await?;
     page.until("the walk is over", || async { Ok(page.text("walk").await?.starts_with("Test walk")) })
@@ -418,22 +253,23 @@ async fn drag_an_edge(page: &Page, address: SocketAddr) -> Result<()> {
     let duration = before["summary"]["duration"].as_f64().context("no duration")?;
     let staves = page.find("[data-testid=staves]").await?;
     let size = staves.rect().await?;
-    // As the page lays it out: names of 152 pixels, 14 on the right; the ruler, then shares of the height.
-    let x = 152.0 + at / duration * (size.width - 166.0);
-    let y = 24.0 + (size.height - 24.0) * 0.3075;
+    // As the page lays it out: names of 158 pixels, 14 on the right.
+    let x = 158.0 + at / duration * (size.width - 172.0);
+    let row = page.id("name-sounds").await?.rect().await?;
+    let y = row.y + row.height / 2.0 - size.y;
     let pointer = page.browser.action_chain().move_to_element_with_offset(
         &staves,
         (x - size.width / 2.0).round() as i64,
         (y - size.height / 2.0).round() as i64,
     );
     pointer.click_and_hold().move_by_offset(9, 0).release().perform().await?;
-    let later = 9.0 / (size.width - 166.0) * duration;
+    let later = 9.0 / (size.width - 172.0) * duration;
     page.until("the edge is where it was dragged", || async {
         let now = start(&line(address).await?).unwrap_or(0.0);
         Ok((now - at - later).abs() < 0.01)
     })
     .await?;
-    page.find("button[title='Undo: move an edge']").await?.click().await?;
+    page.undo("move an edge").await?;
     page.until("the edge is back", || async { Ok(start(&line(address).await?) == Some(at)) }).await
 }
 
@@ -446,6 +282,7 @@ async fn retype_a_word(page: &Page, address: SocketAddr, data: &Path) -> Result<
     page.press("0").await?;
     page.press(Key::Home).await?;
     page.press(Key::Right + "").await?;
+    page.click("bench-word").await?;
     let title = page.find("[data-testid=word-title]").await?;
     let first = title.text().await?;
     page.press("e").await?;
@@ -473,8 +310,8 @@ async fn retype_a_word(page: &Page, address: SocketAddr, data: &Path) -> Result<
 
     let again = serve(data).await?;
     page.browser.goto(format!("http://{again}/score/1")).await?;
-    page.find("button[title='Undo: accept a word']").await?.click().await?;
-    page.find("button[title='Undo: write a word otherwise']").await?.click().await?;
+    page.undo("accept a word").await?;
+    page.undo("write a word otherwise").await?;
     page.until("the text is back", || text(again, TEXT)).await?;
     page.browser.goto(format!("http://{address}/score/1")).await?;
     page.find("[data-testid=timed]").await?;
@@ -489,7 +326,7 @@ async fn articulate(page: &Page, address: SocketAddr) -> Result<()> {
         Ok(line["document"]["diction"]["openness"].as_f64().unwrap_or(0.0))
     };
     let first = openness().await?;
-    page.press("o").await?;
+    page.with(Key::Shift, "d").await?;
     let styles = page.find("[data-testid=style]").await?;
     thirtyfour::components::SelectElement::new(&styles).await?.select_by_value("shout").await?;
     page.until("the style is a shout", || async { Ok(openness().await? > 1.5) }).await?;
@@ -499,13 +336,13 @@ async fn articulate(page: &Page, address: SocketAddr) -> Result<()> {
     }
     page.until("the jaw opens less", || async { Ok((openness().await? - 1.49).abs() < 0.011) }).await?;
     for (step, wanted) in [("diction: openness", 1.55), ("shout diction", first)] {
-        page.find(&format!("button[title='Undo: {step}']")).await?.click().await?;
+        page.undo(step).await?;
         page.until("a step is taken back", || async { Ok((openness().await? - wanted).abs() < 1e-9) })
             .await?;
     }
-    page.press("o").await?;
-    let panels = page.browser.find_all(By::Css(".upper .panel")).await?;
-    assert_eq!(panels.len(), 2, "the selection is back in the place of the diction");
+    // The bench stays what it is while one walks from word to word.
+    page.press(Key::Right + "").await?;
+    assert!(page.has("diction-bench").await?);
     Ok(())
 }
 
@@ -558,7 +395,7 @@ async fn by_hand(page: &Page, address: SocketAddr, data: &Path) -> Result<()> {
     let took = page.browser.execute_async(LATENCY, vec![]).await?;
     println!("from a key press to the changed curve on the page, ms: {}", took.json());
 
-    page.find("[data-testid=side-why]").await?.click().await?;
+    page.find("[data-testid=bench-why]").await?.click().await?;
     page.find_text("by hand,").await?;
     page.until("the cause is the value", || async {
         let told: f64 = page.text("cause-jaw_open").await?.trim().parse()?;
@@ -566,7 +403,7 @@ async fn by_hand(page: &Page, address: SocketAddr, data: &Path) -> Result<()> {
     })
     .await?;
 
-    page.find("[data-testid=side-steps]").await?.click().await?;
+    page.find("[data-testid=bench-steps]").await?.click().await?;
     page.find("[data-testid=snapshot-name]").await?.send_keys("before baking").await?;
     page.find("[data-testid=keep-snapshot]").await?.click().await?;
     page.find("[data-testid='compare-before baking']").await?.click().await?;
@@ -574,7 +411,7 @@ async fn by_hand(page: &Page, address: SocketAddr, data: &Path) -> Result<()> {
         Ok(page.find("[data-testid=stage]").await?.attr("data-split").await?)
     };
     page.until("both stand side by side", || async { Ok(split().await?.as_deref() == Some("yes")) }).await?;
-    page.press(Key::Tab + "").await?;
+    page.with(Key::Shift, "o").await?;
     page.until("the snapshot stands alone", || async { Ok(split().await?.as_deref() == Some("")) }).await?;
     page.find("[data-testid='compare-before baking']").await?.click().await?;
 
@@ -582,6 +419,7 @@ async fn by_hand(page: &Page, address: SocketAddr, data: &Path) -> Result<()> {
         let all = touches(address).await?;
         Ok(all.iter().map(|t| t["laid"].as_str().unwrap_or_default().to_string()).collect())
     };
+    page.click("bench-curve").await?;
     page.find("[data-testid=bake]").await?.click().await?;
     page.until("the curve is baked", || async { Ok(laid(address).await? == ["replace"]) }).await?;
     page.find("[data-testid=unbake]").await?.click().await?;
@@ -590,20 +428,25 @@ async fn by_hand(page: &Page, address: SocketAddr, data: &Path) -> Result<()> {
     let again = serve(data).await?;
     page.browser.goto(format!("http://{again}/score/1")).await?;
     for step in ["un-bake jaw open", "bake jaw open"] {
-        page.find(&format!("button[title='Undo: {step}']")).await?.click().await?;
+        page.undo(step).await?;
     }
     page.until("the key is back", || async { Ok(laid(again).await? == ["add"]) }).await?;
-    page.until("every touch is taken back", || async {
-        let left = touches(again).await?.len();
-        if left > 0 {
-            page.press("z").await?;
-        }
-        Ok(left == 0)
-    })
-    .await?;
+    while !touches(again).await?.is_empty() {
+        step_back(page, again).await?;
+    }
     page.browser.goto(format!("http://{address}/score/1")).await?;
     page.find("[data-testid=timed]").await?;
     Ok(())
+}
+
+/// Takes the last step back by key, and waits until it is.
+async fn step_back(page: &Page, address: SocketAddr) -> Result<()> {
+    let steps = async || -> Result<usize> {
+        Ok(line(address).await?["undo"].as_array().context("no steps")?.len())
+    };
+    let before = steps().await?;
+    page.press("z").await?;
+    page.until("a step is taken back", || async { Ok(steps().await? != before) }).await
 }
 
 async fn line(address: SocketAddr) -> Result<serde_json::Value> {
@@ -658,8 +501,6 @@ async fn feel(page: &Page, address: SocketAddr, data: &Path) -> Result<()> {
         Ok(moods(address).await?.first().is_some_and(|m| end(m) < end(&first) - 0.1))
     })
     .await?;
-    page.press("6").await?;
-    page.press("6").await?;
     page.find("[data-testid=plays-mood]").await?.click().await?;
     page.until("the layer is silent", || async {
         Ok(line(address).await?["layers"]["settings"]["mood"]["on"] == false)
@@ -669,15 +510,9 @@ async fn feel(page: &Page, address: SocketAddr, data: &Path) -> Result<()> {
     let again = serve(data).await?;
     page.browser.goto(format!("http://{again}/score/1")).await?;
     page.find("[data-testid=timed]").await?;
-    page.until("the mood is taken back", || async {
-        let left = moods(again).await?.len();
-        if left > 0 {
-            page.press("z").await?;
-            tokio::time::sleep(Duration::from_millis(200)).await;
-        }
-        Ok(left == 0)
-    })
-    .await?;
+    while !moods(again).await?.is_empty() {
+        step_back(page, again).await?;
+    }
     page.browser.goto(format!("http://{address}/score/1")).await?;
     page.find("[data-testid=stage][data-ready]").await?;
     Ok(())
@@ -693,7 +528,7 @@ async fn look(page: &Page, address: SocketAddr) -> Result<()> {
         now["layers"]["settings"]["marks"].as_array().and_then(|m| m.last()).cloned().context("no mark")
     };
     page.press(Key::Home + "7").await?;
-    page.press("\"").await?;
+    page.click("point").await?;
     let stage = page.find("[data-testid=pointing]").await?;
     let size = stage.rect().await?;
     let left = page.browser.action_chain().move_to_element_with_offset(&stage, -(size.width as i64) / 3, 0);
@@ -733,7 +568,7 @@ async fn look(page: &Page, address: SocketAddr) -> Result<()> {
     let span = there["id"].as_u64().context("no number")?;
     let span = page.find(&format!("[data-testid=span-eyes-{span}]")).await?;
     page.browser.action_chain().context_click_element(&span).perform().await?;
-    let path = By::XPath("//*[@data-testid='menu-eyes']//button[contains(., 'Take it out')]");
+    let path = By::XPath("//*[@data-testid='menu-eyes']//*[@role='menuitem'][contains(., 'Delete')]");
     page.browser.query(path).wait(PATIENCE, Duration::from_millis(100)).first().await?.click().await?;
     page.until("the look is out", || async { Ok(own("looks").await?.is_empty()) }).await?;
     page.find(&format!("[data-testid=level-{id}]")).await?.focus().await?;
@@ -749,7 +584,6 @@ async fn perform(page: &Page, address: SocketAddr) -> Result<()> {
     page.find("[data-testid=pad][data-state=recording]").await?;
     for y in [40, -40, 30, -20] {
         page.browser.action_chain().move_to_element_with_offset(&pad, 20, y).perform().await?;
-        tokio::time::sleep(Duration::from_millis(120)).await;
     }
     // The pass ends with the line; where nothing was drawn meanwhile it is performed once more.
     page.until("the pass is over", || async {
@@ -771,7 +605,7 @@ async fn perform(page: &Page, address: SocketAddr) -> Result<()> {
         Ok(touches.iter().filter(|t| t["pass"]["name"] == "brows 1").count())
     };
     page.until("the pass is kept", || async { Ok(passes().await? >= 2) }).await?;
-    page.find("button[title='Undo: keep the pass brows 1']").await?.click().await?;
+    page.undo("keep the pass brows 1").await?;
     page.until("the pass is gone", || async { Ok(passes().await? == 0) }).await
 }
 
@@ -782,19 +616,19 @@ async fn mend(page: &Page, address: SocketAddr) -> Result<()> {
     };
     page.press(Key::Home + "").await?;
     page.press("........................").await?;
-    page.press("!").await?;
+    page.with(Key::Shift, "b").await?;
     page.until("there is a blink", || async { Ok(blinks().await? == 1) }).await?;
     page.press(".......").await?;
-    page.press("!").await?;
+    page.with(Key::Shift, "b").await?;
     page.until("there are two", || async { Ok(blinks().await? == 2) }).await?;
-    page.find("[data-testid=side-check]").await?.click().await?;
+    page.find("[data-testid=bench-check]").await?.click().await?;
     page.find("[data-testid=mend-blinks_close]").await?.click().await?;
     page.until("one is taken out", || async { Ok(blinks().await? == 1) }).await?;
     page.until("it is not found any more", || async {
         Ok(page.browser.find_all(By::Css("[data-testid=finding-blinks_close]")).await?.is_empty())
     })
     .await?;
-    page.find("[data-testid=side-line]").await?.click().await?;
+    page.find("[data-testid=bench-line]").await?.click().await?;
     Ok(())
 }
 
@@ -827,7 +661,11 @@ async fn record_a_take(page: &Page, address: SocketAddr) -> Result<()> {
     for _ in 0..2 {
         page.find("[data-testid=record]").await?.click().await?;
         page.find("[data-phase=recording]").await?;
-        tokio::time::sleep(Duration::from_millis(1500)).await;
+        page.until("a second is recorded", || async {
+            let shown = page.text("elapsed").await?;
+            Ok(shown.trim_end_matches(" s").parse::<f64>().is_ok_and(|s| s > 1.2))
+        })
+        .await?;
         page.find("[data-testid=stop-recording]").await?.click().await?;
         page.find("[data-phase=ready]").await?;
     }
@@ -855,7 +693,7 @@ async fn record_a_take(page: &Page, address: SocketAddr) -> Result<()> {
         Ok(page.browser.find_all(By::Css(".mantine-Modal-overlay")).await?.is_empty())
     })
     .await?;
-    page.find("button[title='Undo: choose what is listened to']").await?.click().await?;
+    page.undo("choose what is listened to").await?;
     page.find("[data-testid=timed]").await?;
     Ok(())
 }

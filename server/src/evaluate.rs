@@ -18,7 +18,7 @@ fn evaluate(
     before: Option<&Played>,
 ) -> Answer<Option<Played>> {
     let Some(spoken) = app.spoken(version, line, recording)? else { return Ok(None) };
-    let (wiring, grid) = (app.wiring_of(line)?, app.store.production()?.grid);
+    let (wiring, grid) = (app.wiring_of(line)?, line.frames.grid(app.store.production()?.grid));
     Ok(Played::new(line, &wiring, grid, spoken.prosody.clone(), before))
 }
 

@@ -6,7 +6,9 @@ use crate::evaluate;
 use crate::jobs;
 use crate::problem::{Answer, Problem};
 use crate::version::Version;
-use jam_desk::{Done, House, Note, Op, Played, Refusal, Situation, TakeFacts, act, met, needs};
+use jam_desk::{
+    Done, House, Note, Op, Played, Produced, ProductionNow, ProductionOp, Refusal, Situation, TakeFacts, act, met, needs,
+};
 use jam_rig::Wiring;
 use jam_score::{FrameGrid, Line, Pose, Prosody};
 use jam_store::{Changes, NewStep, StoreError, StoredLine};
@@ -55,7 +57,7 @@ impl House for Here<'_> {
     }
 
     fn grid(&self) -> FrameGrid {
-        self.grid
+        self.stored.document.frames.grid(self.grid)
     }
 
     fn pose(&self, name: &str) -> Option<Pose> {
@@ -227,8 +229,61 @@ impl App {
     /// The wiring of the character who says a line.
     pub(crate) fn wiring_of(&self, line: &Line) -> Answer<Wiring> {
         Ok(match &line.character {
-            Some(name) => self.store.cast_member_named(name)?.wiring,
+            // A character that was deleted moves nothing; it may be had back.
+            Some(name) => match self.store.cast_member_named(name) {
+                Ok(member) => member.wiring,
+                Err(StoreError::NotFound) => Wiring::default(),
+                Err(error) => return Err(error.into()),
+            },
             None => Wiring::default(),
         })
     }
+}
+
+/// Makes one operation on the production: what was done, in words, and the numbers of lines that are new.
+pub fn produce(app: &App, op: &ProductionOp) -> Answer<(String, Vec<i32>)> {
+    let production = app.store.production()?;
+    let lines = app.store.lines()?;
+    let label = |(i, line): (usize, &StoredLine)| {
+        let called = line.document.name.clone().unwrap_or_else(|| format!("line {}", i + 1));
+        (line.id, called)
+    };
+    let of_takes = match op {
+        ProductionOp::DeleteTake { line, .. } | ProductionOp::RenameTake { line, .. } => Some(*line),
+        _ => None,
+    };
+    let mut takes = Vec::new();
+    if let Some(line) = of_takes {
+        let heard = app.store.line(line)?.document.listen.take;
+        let all = app.store.takes(line)?.into_iter();
+        takes.extend(all.filter_map(|t| t.id.map(|id| (id, t.name, Some(id) == heard))));
+    }
+    let now = ProductionNow {
+        name: production.name,
+        grid: production.grid,
+        lines: lines.iter().enumerate().map(label).collect(),
+        characters: app.store.cast()?.into_iter().map(|m| (m.id, m.title)).collect(),
+        takes,
+        deliveries: app.store.deliveries()?.into_iter().map(|d| d.id).collect(),
+    };
+    let Produced { edit, words } = jam_desk::produce(op, &now)?;
+    if let ProductionOp::DeleteLines { ids } = op {
+        // Nothing is worked on any more that nobody sees.
+        for job in app.jobs.list().into_iter().filter(|j| ids.contains(&j.line)) {
+            jobs::cancel(app, job.id)?;
+        }
+    }
+    let mut made = Vec::new();
+    match (&edit, op) {
+        (Some(edit), _) => app.store.produce(edit, &words)?,
+        (None, ProductionOp::DuplicateLine { id }) => made.push(app.store.duplicate_line(*id, &words)?),
+        (None, _) => {}
+    }
+    app.tell(Event::Production);
+    if matches!(op, ProductionOp::DeleteTake { .. } | ProductionOp::RenameTake { .. })
+        && let Some(id) = of_takes
+    {
+        app.tell(Event::State { id });
+    }
+    Ok((words, made))
 }

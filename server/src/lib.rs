@@ -72,6 +72,8 @@ pub enum ServerError {
 pub struct Settings {
     /// A program, with its arguments, that writes down what a sound file says; see [`outside`].
     pub transcriber: Option<Vec<String>>,
+    /// Lays the demo out in an empty data file.
+    pub demo: Option<fn(&Store) -> Result<(), String>>,
     /// The address on which OSC of a face capture is received.
     pub osc: Option<SocketAddr>,
 }
@@ -138,7 +140,11 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::lines::tiers, routes::lines::read_tiers))
         .layer(DefaultBodyLimit::max(MAX_OPERATION));
     OpenApiRouter::with_openapi(Description::openapi())
-        .routes(routes!(routes::production::show, routes::production::change))
+        .routes(routes!(routes::production::show))
+        .routes(routes!(routes::production::operate))
+        .routes(routes!(routes::production::undo))
+        .routes(routes!(routes::production::redo))
+        .routes(routes!(routes::production::demo))
         .routes(routes!(routes::cast::list))
         .routes(routes!(routes::cast::show))
         .routes(routes!(routes::cast::model))

@@ -11,7 +11,10 @@ use jam_score::Ids;
 #[derive(Debug, Clone, PartialEq)]
 pub struct CastMember {
     pub id: i32,
+    /// What lines know it by; it never changes.
     pub name: String,
+    /// What it is called now.
+    pub title: String,
     /// Hash of its glTF file.
     pub model: String,
     pub wiring: Wiring,
@@ -30,25 +33,49 @@ pub struct NewWiring {
     pub gesture: Option<String>,
 }
 
-type Row = (i32, String, String, String, i64, i64);
+type Row = (i32, String, String, String, String, i64, i64);
+const ROW: (
+    cast_member::id,
+    cast_member::name,
+    cast_member::title,
+    cast_member::model,
+    cast_member::wiring,
+    cast_member::revision,
+    cast_member::next_id,
+) = (
+    cast_member::id,
+    cast_member::name,
+    cast_member::title,
+    cast_member::model,
+    cast_member::wiring,
+    cast_member::revision,
+    cast_member::next_id,
+);
 
-fn member((id, name, model, wiring, revision, next): Row) -> Result<CastMember, StoreError> {
+fn member((id, name, title, model, wiring, revision, next): Row) -> Result<CastMember, StoreError> {
     let ids = Ids::from(u32::try_from(next).map_err(|_| StoreError::Newer)?);
-    Ok(CastMember { id, name, model, wiring: stored::read(&wiring)?, revision, ids })
+    Ok(CastMember { id, name, title, model, wiring: stored::read(&wiring)?, revision, ids })
 }
 
 fn by_id(c: &mut SqliteConnection, id: i32) -> Result<CastMember, StoreError> {
-    member(cast_member::table.find(id).first(c)?)
+    member(cast_member::table.find(id).select(ROW).first(c)?)
 }
 
-fn free_name(c: &mut SqliteConnection, name: &str) -> Result<(), StoreError> {
-    let taken: i64 = cast_member::table.filter(cast_member::name.eq(name)).count().get_result(c)?;
-    if taken > 0 { Err(StoreError::NameTaken(name.to_string())) } else { Ok(()) }
+/// Refuses a name that another character is called by, and gives one that lines can know a new character by.
+fn free_name(c: &mut SqliteConnection, title: &str) -> Result<String, StoreError> {
+    let there = cast_member::table.filter(cast_member::gone.eq(false));
+    let taken: i64 = there.filter(cast_member::title.eq(title)).count().get_result(c)?;
+    if taken > 0 {
+        return Err(StoreError::NameTaken(title.to_string()));
+    }
+    let known: Vec<String> = cast_member::table.select(cast_member::name).load(c)?;
+    let mut names = std::iter::once(title.to_string()).chain((2..).map(|n| format!("{title} {n}")));
+    names.find(|name| !known.contains(name)).ok_or(StoreError::NotFound)
 }
 
 fn add(
     c: &mut SqliteConnection,
-    name: &str,
+    (name, title): (&str, &str),
     model: &str,
     wiring: &Wiring,
     ids: Ids,
@@ -56,10 +83,12 @@ fn add(
     let row: Row = diesel::insert_into(cast_member::table)
         .values((
             cast_member::name.eq(name),
+            cast_member::title.eq(title),
             cast_member::model.eq(model),
             cast_member::wiring.eq(stored::write(wiring)?),
             cast_member::next_id.eq(i64::from(ids.next())),
         ))
+        .returning(ROW)
         .get_result(c)?;
     member(row)
 }
@@ -171,7 +200,8 @@ impl Store {
     /// # Errors
     /// The data file cannot be read or written.
     pub fn cast(&self) -> Result<Vec<CastMember>, StoreError> {
-        let rows: Vec<Row> = cast_member::table.order(cast_member::id).load(&mut self.connection()?)?;
+        let there = cast_member::table.filter(cast_member::gone.eq(false));
+        let rows: Vec<Row> = there.order(cast_member::id).select(ROW).load(&mut self.connection()?)?;
         rows.into_iter().map(member).collect()
     }
 
@@ -181,12 +211,18 @@ impl Store {
         by_id(&mut *self.connection()?, id)
     }
 
-    /// Finds a character by the name that lines know it by.
+    /// Finds a character by the name that lines know it by, or by what it is called.
     ///
     /// # Errors
     /// The data file cannot be read or written, or there is no such thing in it.
     pub fn cast_member_named(&self, name: &str) -> Result<CastMember, StoreError> {
-        member(cast_member::table.filter(cast_member::name.eq(name)).first(&mut self.connection()?)?)
+        let there = cast_member::table.filter(cast_member::gone.eq(false)).select(ROW);
+        let c = &mut self.connection()?;
+        let known = there.filter(cast_member::name.eq(name)).first(c).optional()?;
+        member(match known {
+            Some(row) => row,
+            None => there.filter(cast_member::title.eq(name)).first(c)?,
+        })
     }
 
     /// Keeps a new character; its wiring gets its first numbers.
@@ -200,11 +236,11 @@ impl Store {
         wiring: &Wiring,
     ) -> Result<CastMember, StoreError> {
         self.change(|c| {
-            free_name(c, name)?;
+            let own = free_name(c, name)?;
             let model = keep_blob(c, model)?;
             let mut ids = Ids::from(1);
             let wiring = wiring.clone().unnumbered().numbered_like(&Wiring::default(), &mut ids);
-            add(c, name, &model, &wiring, ids)
+            add(c, (&own, name), &model, &wiring, ids)
         })
     }
 
@@ -214,9 +250,9 @@ impl Store {
     /// The data file cannot be read or written, or there is no such thing in it.
     pub fn duplicate_cast_member(&self, id: i32, name: &str) -> Result<CastMember, StoreError> {
         self.change(|c| {
-            free_name(c, name)?;
+            let own = free_name(c, name)?;
             let CastMember { model, wiring, ids, .. } = by_id(c, id)?;
-            add(c, name, &model, &wiring, ids)
+            add(c, (&own, name), &model, &wiring, ids)
         })
     }
 

@@ -19,6 +19,22 @@ pub struct Delivered {
 
 type Row = (i32, i32, String, String, i64, String);
 
+const ROW: (
+    delivery::id,
+    delivery::line_id,
+    delivery::file_name,
+    delivery::media_type,
+    delivery::size,
+    delivery::content,
+) = (
+    delivery::id,
+    delivery::line_id,
+    delivery::file_name,
+    delivery::media_type,
+    delivery::size,
+    delivery::content,
+);
+
 fn delivered((id, line, file_name, media_type, size, content): Row) -> Delivered {
     Delivered { id, line, file_name, media_type, size, content }
 }
@@ -29,14 +45,19 @@ impl Store {
     /// # Errors
     /// The data file cannot be read or written.
     pub fn deliveries(&self) -> Result<Vec<Delivered>, StoreError> {
-        let rows: Vec<Row> = delivery::table.order(delivery::id.desc()).load(&mut self.connection()?)?;
+        let rows: Vec<Row> = delivery::table
+            .filter(delivery::gone.eq(false))
+            .order(delivery::id.desc())
+            .select(ROW)
+            .load(&mut self.connection()?)?;
         Ok(rows.into_iter().map(delivered).collect())
     }
 
     /// # Errors
     /// The data file cannot be read or written, or there is no such thing in it.
     pub fn delivery(&self, id: i32) -> Result<Delivered, StoreError> {
-        Ok(delivered(delivery::table.find(id).first(&mut self.connection()?)?))
+        let there = delivery::table.find(id).filter(delivery::gone.eq(false));
+        Ok(delivered(there.select(ROW).first(&mut self.connection()?)?))
     }
 
     /// Keeps a delivered file in the place of an older one of the same line and name.
@@ -64,6 +85,7 @@ impl Store {
                     delivery::size.eq(bytes.len() as i64),
                     delivery::content.eq(content),
                 ))
+                .returning(ROW)
                 .get_result(c)?;
             free_blobs(c)?;
             Ok(delivered(row))

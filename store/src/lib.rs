@@ -12,6 +12,7 @@ mod lines;
 mod parts;
 mod poses;
 mod production;
+mod produced;
 mod schema;
 mod snapshots;
 mod speech;
@@ -46,7 +47,7 @@ const MIGRATIONS: EmbeddedMigrations = embed_migrations!();
 /// `JAML`: says whose file it is.
 const APPLICATION: i32 = 0x4A41_4D4C;
 /// The layout of the file that this program writes.
-const LAYOUT: i32 = 3;
+const LAYOUT: i32 = 4;
 
 /// Reads and writes a production's data file. Cheap to clone.
 #[derive(Clone)]

@@ -83,7 +83,8 @@ pub(crate) fn read(
     id: i32,
     documents: &Documents,
 ) -> Result<StoredLine, StoreError> {
-    let row: Row = line::table.find(id).select(Row::as_select()).first(c)?;
+    let there = line::table.find(id).filter(line::gone.eq(false));
+    let row: Row = there.select(Row::as_select()).first(c)?;
     whole(c, row, documents, |c, id, chosen| {
         let own = take::table.find(chosen).filter(take::line_id.eq(id));
         Ok(own.select((take::recording, take::recording_name, take::recording_facts)).first(c)?)
@@ -110,7 +111,9 @@ impl Store {
     /// The data file cannot be read or written.
     pub fn lines(&self) -> Result<Vec<StoredLine>, StoreError> {
         self.connection()?.transaction(|c| {
-            let rows: Vec<Row> = line::table.order(line::id).select(Row::as_select()).load(c)?;
+            let there = line::table.filter(line::gone.eq(false));
+            let rows: Vec<Row> =
+                there.order((line::place, line::id)).select(Row::as_select()).load(c)?;
             let columns =
                 (take::id, take::line_id, take::recording, take::recording_name, take::recording_facts);
             let takes: Vec<(i32, i32, String, String, String)> = take::table.select(columns).load(c)?;
@@ -141,7 +144,11 @@ impl Store {
     /// # Errors
     /// The data file cannot be read or written, or there is no such thing in it.
     pub fn line_number(&self, id: i32) -> Result<usize, StoreError> {
-        let place: i64 = line::table.filter(line::id.le(id)).count().get_result(&mut self.connection()?)?;
+        let c = &mut self.connection()?;
+        let own: i64 = line::table.find(id).select(line::place).first(c)?;
+        let there = line::table.filter(line::gone.eq(false));
+        let upto = line::place.lt(own).or(line::place.eq(own).and(line::id.le(id)));
+        let place: i64 = there.filter(upto).count().get_result(c)?;
         Ok(place as usize)
     }
 
@@ -150,8 +157,10 @@ impl Store {
     pub fn add_line(&self, new: &NewLine<'_>) -> Result<StoredLine, StoreError> {
         self.change(|c| {
             let recording = keep_blob(c, new.recording)?;
+            let last: Option<i64> = line::table.select(diesel::dsl::max(line::place)).first(c)?;
             let id: i32 = diesel::insert_into(line::table)
                 .values((
+                    line::place.eq(last.unwrap_or(0) + 1),
                     line::document.eq(stored::write(&parts::head(new.document))?),
                     line::next_id.eq(i64::from(new.ids.next())),
                     line::recording.eq(recording),
@@ -174,5 +183,57 @@ impl Store {
             diesel::update(line::table.find(id)).set(line::problem.eq(problem)).execute(c)?;
             Ok(())
         })
+    }
+
+    /// A line once more, with everything but its steps and snapshots, behind the one it is a copy of; not there until a
+    /// step of the production brings it.
+    pub(crate) fn copied(&self, c: &mut SqliteConnection, id: i32) -> Result<i32, StoreError> {
+        let before = read(c, id, &self.documents)?;
+        let (place, problem): (i64, Option<String>) =
+            line::table.find(id).select((line::place, line::problem)).first(c)?;
+        // The recording that it came with stays the first one; the others are takes of the copy, too.
+        let own: Heard = line::table
+            .find(id)
+            .select((line::recording, line::recording_name, line::recording_facts))
+            .first(c)?;
+        diesel::update(line::table.filter(line::place.gt(place)))
+            .set(line::place.eq(line::place + 1))
+            .execute(c)?;
+        let copy: i32 = diesel::insert_into(line::table)
+            .values((
+                line::document.eq(stored::write(&parts::head(&before.document))?),
+                line::next_id.eq(i64::from(before.ids.next())),
+                line::recording.eq(&own.0),
+                line::recording_name.eq(&own.1),
+                line::recording_facts.eq(&own.2),
+                line::problem.eq(problem),
+                line::place.eq(place + 1),
+                line::gone.eq(true),
+            ))
+            .returning(line::id)
+            .get_result(c)?;
+        parts::write(c, copy, None, before.document.timing.as_ref())?;
+        let takes: Vec<(i32, String, String, String)> = take::table
+            .filter(take::line_id.eq(id))
+            .order(take::id)
+            .select((take::id, take::recording, take::recording_name, take::recording_facts))
+            .load(c)?;
+        let mut numbers = HashMap::new();
+        for (take, recording, name, facts) in takes {
+            let new: i32 = diesel::insert_into(take::table)
+                .values((
+                    take::line_id.eq(copy),
+                    take::recording.eq(recording),
+                    take::recording_name.eq(name),
+                    take::recording_facts.eq(facts),
+                ))
+                .returning(take::id)
+                .get_result(c)?;
+            numbers.insert(take, new);
+        }
+        // What it listens to, and what lies on its shelf, are the copies of the takes.
+        let document = before.document.with_takes(|take| numbers.get(&take).copied());
+        write(c, copy, Some(&before.document), &document, before.ids)?;
+        Ok(copy)
     }
 }

@@ -92,6 +92,8 @@ pub(crate) fn head(line: &Line) -> Line {
     };
     Line {
         text: line.text.clone(),
+        name: line.name.clone(),
+        frames: line.frames,
         character: line.character.clone(),
         timing: line.timing.as_ref().map(bare),
         diction: line.diction,

@@ -9,6 +9,7 @@ diesel::table! {
 diesel::table! {
     cast_member (id) {
         id -> Integer, name -> Text, model -> Text, wiring -> Text, revision -> BigInt, next_id -> BigInt,
+        gone -> Bool, title -> Text,
     }
 }
 diesel::table! {
@@ -17,7 +18,7 @@ diesel::table! {
 diesel::table! {
     line (id) {
         id -> Integer, document -> Text, recording -> Text, recording_name -> Text, recording_facts -> Text,
-        problem -> Nullable<Text>, revision -> BigInt, next_id -> BigInt,
+        problem -> Nullable<Text>, revision -> BigInt, next_id -> BigInt, place -> BigInt, gone -> Bool,
     }
 }
 diesel::table! {
@@ -40,12 +41,17 @@ diesel::table! {
 diesel::table! {
     delivery (id) {
         id -> Integer, line_id -> Integer, file_name -> Text, media_type -> Text, size -> BigInt, content -> Text,
+        gone -> Bool,
     }
 }
 diesel::table! {
     take (id) {
         id -> Integer, line_id -> Integer, recording -> Text, recording_name -> Text, recording_facts -> Text,
+        gone -> Bool,
     }
+}
+diesel::table! {
+    production_step (id) { id -> Integer, words -> Text, edit -> Text, undone -> Bool, }
 }
 diesel::table! {
     said_as (word) { word -> Text, sounds -> Text, }
@@ -61,6 +67,7 @@ diesel::table! {
 }
 diesel::allow_tables_to_appear_in_same_query!(
     production,
+    production_step,
     blob,
     cast_member,
     wiring_step,

@@ -29,6 +29,7 @@ impl Store {
         let first = Take { id: None, recording, name, facts: serde_json::from_str(&facts)? };
         let rows: Vec<(i32, String, String, String)> = take::table
             .filter(take::line_id.eq(line_id))
+            .filter(take::gone.eq(false))
             .order(take::id)
             .select((take::id, take::recording, take::recording_name, take::recording_facts))
             .load(c)?;

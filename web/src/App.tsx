@@ -1,30 +1,39 @@
-import { fetchLine } from './api/act';
-import { useMantineColorScheme } from '@mantine/core';
+import { useComputedColorScheme, useMantineColorScheme } from '@mantine/core';
 import { Dropzone } from '@mantine/dropzone';
 import { Spotlight, spotlight } from '@mantine/spotlight';
 import { useQuery } from '@tanstack/react-query';
-import { useEffect } from 'react';
-import { api, queries, tell, useSaved } from './api/client';
+import { lazy, Suspense, useEffect } from 'react';
+import css from './App.module.css';
+import { fetchLine } from './api/act';
+import { api, queries, useSaved } from './api/client';
 import { connect, useConnected, useElsewhere } from './api/live';
-import { commands, listen, takeBack } from './commands';
-import { Kept } from './components/Kept';
-import { KeyMap } from './components/KeyMap';
+import { bringIn } from './cast/bringIn';
+import { fetchMember } from './cast/edit';
+import { hasModel } from './cast/files';
+import { actsIn, give, takeBack, useCommands } from './commands';
+import { KeyMap } from './KeyMap';
+import { type CommandId, TABLE, shownKey } from './keys';
 import { AddLine } from './lines/AddLine';
 import { LinesPage } from './lines/LinesPage';
 import { WordList } from './lines/WordList';
-import { DeliverPage } from './deliver/DeliverPage';
-import { fetchMember } from './cast/edit';
-import { CastPage } from './cast/CastPage';
-import { bringIn } from './cast/CastList';
-import { hasModel } from './cast/files';
-import { ScorePage } from './score/ScorePage';
-import { type Place, go, set, useView } from './state';
+import { type Place, get, go, set, useView } from './state';
+import { colourTurner } from './theme/colours';
+import { Hint } from './widgets/Hint';
+import { Cap, Key, useKeys } from './widgets/Key';
+import { Kept } from './widgets/Kept';
+import { Press } from './widgets/Press';
+import { tell } from './widgets/tell';
 
-const PLACES: [Place, string, string][] = [
-  ['lines', 'Lines', '1'],
-  ['score', 'Score', '2'],
-  ['cast', 'Cast', '3'],
-  ['deliver', 'Deliver', '4'],
+// Places that are not looked at first come when they are.
+const ScorePage = lazy(() => import('./score/ScorePage').then((m) => ({ default: m.ScorePage })));
+const CastPage = lazy(() => import('./cast/CastPage').then((m) => ({ default: m.CastPage })));
+const DeliverPage = lazy(() => import('./deliver/DeliverPage').then((m) => ({ default: m.DeliverPage })));
+
+const PLACES: [Place, string, CommandId][] = [
+  ['lines', 'Lines', 'goLines'],
+  ['score', 'Score', 'goScore'],
+  ['cast', 'Cast', 'goCast'],
+  ['deliver', 'Deliver', 'goDeliver'],
 ];
 
 /** Takes whatever was dropped on the page. */
@@ -37,119 +46,175 @@ export function App() {
   const place = useView((s) => s.place);
   const line = useView((s) => s.line);
   const adding = useView((s) => s.adding);
+  const lines = useQuery({ queryKey: ['lines'], queryFn: api.lines });
+  const { setColorScheme } = useMantineColorScheme();
+  const scheme = useComputedColorScheme('light');
+  useCommands();
+  useEffect(() => {
+    connect();
+    void queries.prefetchQuery({ queryKey: ['jobs'], queryFn: api.jobs });
+  }, []);
+  useEffect(
+    () => colourTurner(() => setColorScheme(scheme === 'dark' ? 'light' : 'dark')),
+    [scheme, setColorScheme],
+  );
+  // Without a line chosen, or with one that is gone, the first one is.
+  useEffect(() => {
+    const all = lines.data;
+    if (!all || all.some((l) => l.id === line)) return;
+    const first = all[0]?.id ?? null;
+    if (place === 'score' && first === null) go('lines');
+    set({ line: first });
+  }, [line, lines.data, place]);
+  return (
+    <div className={css.app}>
+      <Bar />
+      <Kept key={place}>
+        <Suspense fallback={<main aria-busy="true" />}>
+          {place === 'lines' && <LinesPage />}
+          {place === 'score' && <ScorePage />}
+          {place === 'cast' && <CastPage />}
+          {place === 'deliver' && <DeliverPage />}
+        </Suspense>
+      </Kept>
+      <AddLine />
+      <WordList />
+      <KeyMap />
+      <Dropzone.FullScreen active={adding === null} onDrop={drop}>
+        <div className={css.drop}>Drop recordings to add lines, or a character to add it to the cast</div>
+      </Dropzone.FullScreen>
+      <Find />
+    </div>
+  );
+}
+
+/** The bar above all places. */
+function Bar() {
+  const place = useView((s) => s.place);
+  const line = useView((s) => s.line);
   const castMember = useView((s) => s.castMember);
   const connected = useConnected();
+  const saved = useSaved();
+  const elsewhere = useElsewhere();
+  const scheme = useComputedColorScheme('light');
   const production = useQuery({ queryKey: ['production'], queryFn: api.production });
   const open = useQuery({
     queryKey: ['line', line],
     queryFn: () => fetchLine(line ?? 0),
     enabled: line !== null,
   });
-  const saved = useSaved();
-  const elsewhere = useElsewhere();
-  const { colorScheme, toggleColorScheme } = useMantineColorScheme();
-  const lines = useQuery({ queryKey: ['lines'], queryFn: api.lines });
-
-  useEffect(() => {
-    connect();
-    void queries.prefetchQuery({ queryKey: ['jobs'], queryFn: api.jobs });
-  }, []);
-  useEffect(() => listen(toggleColorScheme), [toggleColorScheme]);
-  // Without a line chosen, the first one is.
-  useEffect(() => {
-    const first = lines.data?.[0];
-    if (line === null && first) set({ line: first.id });
-  }, [line, lines.data]);
-
-  // In the Cast, what is undone is the wiring; elsewhere it is the line.
+  // In the Cast, what is undone is the wiring; on the score it is the line; elsewhere what was done with lines.
   const member = useQuery({
     queryKey: ['castMember', castMember],
     queryFn: () => fetchMember(castMember ?? 0),
     enabled: place === 'cast' && castMember !== null,
   });
-  const step = (place === 'cast' ? member.data : open.data)?.undo[0];
+  const { undo, redo } =
+    (place === 'cast' ? member.data : place === 'score' ? open.data : production.data) ?? {};
+  const undoes = undo?.[0];
+  const redoes = redo?.[0];
   return (
-    <div className="app">
-      <header className="bar">
-        <span className="name">Jam Lips</span>
-        <span className="soft">{production.data?.name}</span>
-        <nav aria-label="Places">
-          {PLACES.map(([name, title, key]) => (
-            <button
-              key={name}
-              className="place"
-              aria-current={place === name ? 'page' : undefined}
-              title={`Key ${key}`}
-              onClick={() => go(name)}
-            >
-              {title}
-            </button>
-          ))}
-        </nav>
-        <div className="right">
-          {elsewhere && (
-            <span className="elsewhere" role="status" title={`Changed on another page: ${elsewhere}`}>
+    <header className={css.bar}>
+      <span className={css.name}>Jam Lips</span>
+      <span className={css.production}>{production.data?.name}</span>
+      <nav aria-label="Places" className={css.places}>
+        {PLACES.map(([name, title, id]) => (
+          <PlaceButton key={name} name={name} title={title} id={id} />
+        ))}
+      </nav>
+      <div className={css.right}>
+        {elsewhere && (
+          <Hint says={`Changed on another page: ${elsewhere}`}>
+            <span className={css.elsewhere} role="status">
               Changed elsewhere: {elsewhere}
             </span>
-          )}
-          <span className="soft" role="status">
-            {!connected
-              ? 'Waiting for the server …'
-              : saved === 'sending'
-                ? 'Saving …'
-                : saved === 'unsent'
-                  ? 'The last change was not kept'
-                  : 'Saved'}
-          </span>
-          <button
-            className="quiet"
-            disabled={!step}
-            title={step ? `Undo: ${step}` : 'Nothing to undo'}
-            onClick={() => takeBack('undo')}
-          >
-            Undo<kbd className="key">Z</kbd>
-          </button>
-          <button className="quiet" onClick={spotlight.open}>
-            Find a command<kbd className="key">/</kbd>
-          </button>
-          <button
-            className="quiet"
-            onClick={() => set({ keyMap: true })}
-            title="Every action with its key (?)"
-          >
-            Keys
-          </button>
-          <button className="quiet" onClick={() => toggleColorScheme()}>
-            {colorScheme === 'dark' ? 'Day' : 'Night'}
-          </button>
-        </div>
-      </header>
-      <Kept key={place}>
-        {place === 'lines' && <LinesPage />}
-        {place === 'score' && <ScorePage />}
-        {place === 'cast' && <CastPage />}
-        {place === 'deliver' && <DeliverPage />}
-      </Kept>
-      <AddLine />
-      <WordList />
-      <KeyMap night={toggleColorScheme} />
-      <Dropzone.FullScreen active={adding === null} onDrop={drop}>
-        <div className="drop-all">Drop recordings to add lines, or a character to add it to the cast</div>
-      </Dropzone.FullScreen>
-      <Spotlight
-        shortcut={null}
-        actions={commands(toggleColorScheme).map((c) => ({
-          id: c.name,
-          label: c.name,
-          onClick: c.run,
-          rightSection: c.key ? <kbd className="key">{c.show ?? c.key.toUpperCase()}</kbd> : undefined,
-        }))}
-        searchProps={{ placeholder: 'What do you want to do?' }}
-        nothingFound="No command of that name"
-        highlightQuery
-        scrollable
-        maxHeight={420}
-      />
-    </div>
+          </Hint>
+        )}
+        <span className="soft" role="status" data-testid="saved">
+          {!connected
+            ? 'Waiting for the server …'
+            : saved === 'sending'
+              ? 'Saving …'
+              : saved === 'unsent'
+                ? 'The last change was not kept'
+                : 'Saved'}
+        </span>
+        <Press
+          kind="quiet"
+          gives="undo"
+          testId="undo"
+          aria-label={undoes ? `Undo: ${undoes}` : 'Undo'}
+          hint={undoes ? `Undo: ${undoes}` : 'Nothing to undo'}
+          disabled={!undoes}
+          onClick={() => takeBack('undo')}
+        >
+          Undo
+        </Press>
+        <Press
+          kind="quiet"
+          gives="redo"
+          testId="redo"
+          aria-label={redoes ? `Redo: ${redoes}` : 'Redo'}
+          hint={redoes ? `Redo: ${redoes}` : 'Nothing to redo'}
+          disabled={!redoes}
+          onClick={() => takeBack('redo')}
+        >
+          Redo
+        </Press>
+        <Press kind="quiet" gives="find" cap onClick={spotlight.open}>
+          Find a command
+        </Press>
+        <Press kind="quiet" gives="keyMap" onClick={() => set({ keyMap: true })}>
+          Shortcuts
+        </Press>
+        <Press kind="quiet" gives="night" onClick={() => give('night')}>
+          {scheme === 'dark' ? 'Day' : 'Night'}
+        </Press>
+      </div>
+    </header>
+  );
+}
+
+function PlaceButton({ name, title, id }: { name: Place; title: string; id: CommandId }) {
+  const place = useView((s) => s.place);
+  const keys = useKeys(id);
+  return (
+    <Hint says={keys.length > 0 ? `${title} (${keys.map(shownKey).join(' or ')})` : title}>
+      <button
+        className={css.place}
+        aria-current={place === name ? 'page' : undefined}
+        onClick={() => go(name)}
+      >
+        {title}
+      </button>
+    </Hint>
+  );
+}
+
+/** Searching for a command by its name; only those that act here are found. */
+function Find() {
+  const place = useView((s) => s.place);
+  const all = TABLE.filter((entry) => actsIn(entry, place));
+  return (
+    <Spotlight
+      shortcut={null}
+      actions={all.map((entry) => ({
+        id: entry.id,
+        label: entry.name,
+        description: entry.group,
+        onClick: () => give(entry.id),
+        rightSection: <Key of={entry.id} />,
+      }))}
+      searchProps={{ placeholder: 'What do you want to do?', 'aria-label': 'What do you want to do?' }}
+      nothingFound={
+        <span>
+          No command of that name {get().place === 'score' ? '' : 'here; on the score there are more'}{' '}
+          <Cap>Esc</Cap>
+        </span>
+      }
+      highlightQuery
+      scrollable
+      maxHeight={420}
+    />
   );
 }

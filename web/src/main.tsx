@@ -5,19 +5,20 @@ import '@mantine/core/styles.css';
 import '@mantine/dropzone/styles.css';
 import '@mantine/notifications/styles.css';
 import '@mantine/spotlight/styles.css';
-import './styles.css';
+import './theme/tokens.css';
+import './theme/base.css';
 import { MantineProvider } from '@mantine/core';
 import { Notifications } from '@mantine/notifications';
 import { QueryClientProvider } from '@tanstack/react-query';
 import { createRoot } from 'react-dom/client';
 import { App } from './App';
 import { queries } from './api/client';
-import { theme } from './theme';
+import { theme } from './theme/theme';
 
 const root = document.getElementById('root');
 if (root) {
   createRoot(root).render(
-    <MantineProvider theme={theme} defaultColorScheme="light">
+    <MantineProvider theme={theme} defaultColorScheme="auto">
       <QueryClientProvider client={queries}>
         <Notifications position="top-right" autoClose={9000} />
         <App />

@@ -16,9 +16,12 @@ export interface ChosenKey {
   key: number;
 }
 
-/** What is listed on an open stave: what moves in view, what hands touched, everything, or a region. */
+/** What is listed on an open stave: what moves in view of the mouth or of the whole face, what hands touched,
+ * everything, eyes with lids and brows, or a region. */
 export type Listed =
   | 'moving'
+  | 'face'
+  | 'eyes'
   | 'touched'
   | 'all'
   | 'jaw'
@@ -34,6 +37,20 @@ export type Listed =
 /** A layer over the speech. */
 export type LayerName = 'mood' | 'eyes' | 'head' | 'hand';
 
+/** A layer, the mouth's among them. */
+export type LayerKey = 'mouth' | LayerName;
+
+/** What is chosen on the score: one kind of thing, one or several of it, by their numbers; the last is the newest. */
+export type Chosen =
+  | { what: 'words' | 'sounds' | 'touches'; ids: number[] }
+  /** Moods, looks, blinks and head moves, by the layer they lie on. */
+  | { what: 'spans'; layer: LayerName; ids: number[] }
+  | { what: 'levels'; layer: LayerKey; ids: number[] }
+  | { what: 'keys'; keys: ChosenKey[] };
+
+export type Bench =
+  'line' | 'word' | 'diction' | 'mood' | 'eyes' | 'head' | 'hand' | 'curve' | 'why' | 'check' | 'steps';
+
 interface State {
   place: Place;
   /** The line that is selected or open. */
@@ -43,26 +60,21 @@ interface State {
   playing: boolean;
   /** What is played over and over. */
   loop: Span | null;
-  /** The selected word, or the selected sound, by their numbers. */
-  selected: { word: number | null; sound: number | null };
   /** The stretch of time that the staves show. */
   view: Span;
-  ipa: boolean;
-  /** The selected word is being typed anew. */
+  chosen: Chosen | null;
+  /** The bench that is open, whatever is chosen. */
+  bench: Bench;
+  /** The chosen word is being typed anew. */
   retyping: boolean;
   adding: File[] | null;
   /** The mouth's stave shows its curves and keys. */
   open: boolean;
-  /** The curve that is worked on. */
-  control: ControlName | null;
-  keys: ChosenKey[];
+  /** The curves that are worked on; the last is the one that was chosen last. */
+  curves: ControlName[];
   listed: Listed;
   /** Keys land on frames. */
   snap: boolean;
-  /** What the bench shows at the right. */
-  side: 'line' | 'steps' | 'why' | 'check';
-  /** The layer that the bench shows, and the span or blink of it that is chosen. */
-  layer: { name: LayerName; id: number | null } | null;
   /** The next click on the stage says where the character is to look. */
   pointing: boolean;
   /** A pass is being performed. */
@@ -77,8 +89,6 @@ interface State {
   keyMap: boolean;
   /** How fast it plays; the pitch stays. */
   speed: 1 | 0.5 | 0.25;
-  /** The bench shows the line's diction instead of what is selected. */
-  diction: boolean;
   /** The word list is open. */
   wordList: boolean;
   /** The character that is open in the Cast. */
@@ -100,20 +110,16 @@ export const useView = create<State>(() => ({
   time: 0,
   playing: false,
   loop: null,
-  selected: { word: null, sound: null },
   view: { start: 0, end: 5 },
-  ipa: false,
+  chosen: null,
+  bench: 'line',
   retyping: false,
   adding: null,
   wordList: false,
-  diction: false,
   open: false,
-  control: null,
-  keys: [],
+  curves: [],
   listed: 'moving',
   snap: true,
-  side: 'line',
-  layer: null,
   pointing: false,
   performing: false,
   locked: false,

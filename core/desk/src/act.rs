@@ -33,6 +33,8 @@ pub fn act(op: &Op, at: &Situation<'_>) -> Result<Done, Refusal> {
     let change = match op {
         Op::Text { .. }
         | Op::Character { .. }
+        | Op::Name { .. }
+        | Op::Frames { .. }
         | Op::Listen { .. }
         | Op::Retype { .. }
         | Op::Pronounce { .. }

@@ -1,7 +1,7 @@
 //! What lies on the staves of mood, eyes and head, and how the layers play.
 
 use crate::fields;
-use crate::op::{Op, Place, Spot};
+use crate::op::{CopiedSpan, Op, Place, Spot};
 use crate::refusal::Refusal;
 use crate::situation::{self, Change, Situation};
 use jam_score::ids::{Numbered, place};
@@ -262,6 +262,23 @@ fn timed(op: &Op, at: &Situation<'_>, layers: &mut Layers, ids: &mut Ids) -> Res
             reshape(own, timing, *span, *does);
             turn_words(own.does).into()
         }
+        Op::Lay { time, moods, looks, moves, blinks, marks } => {
+            let from = situation::moment(*time).0;
+            lay(&mut layers.moods, moods, timing, from);
+            lay(&mut layers.moves, moves, timing, from);
+            for look in looks {
+                let does = look.does.with_marks(|id| same_mark(&mut layers.settings, ids, marks, id));
+                lay(&mut layers.looks, &[CopiedSpan { over: look.over, does }], timing, from);
+            }
+            for blink in blinks {
+                layers.blinks.push(OwnBlink { id: 0, at: moment(from + blink.at), shape: blink.shape });
+            }
+            match moods.len() + looks.len() + moves.len() + blinks.len() {
+                0 => return Err(Refusal::new("moods", "nothing", "Nothing was copied; copy something first.")),
+                1 => "paste one thing".into(),
+                n => format!("paste {n} things"),
+            }
+        }
         Op::Split { id, time } => {
             let time = Seconds(*time);
             let done = split(&mut layers.moods, *id, timing, time)?
@@ -311,6 +328,27 @@ fn at_spot(layers: &mut Layers, ids: &mut Ids, look: Look, to: Option<Spot>) -> 
     let name = spot_name(&layers.settings);
     layers.settings.marks.push(Mark { id, name, yaw, pitch });
     look.with_marks(|_| id)
+}
+
+/// Lays copied things from a time on; none begins before the line does.
+fn lay<T: Clone>(all: &mut Vec<Over<T>>, copied: &[CopiedSpan<T>], timing: &Timing, from: f64) {
+    for CopiedSpan { over, does } in copied {
+        let start = (from + over.start.0).max(0.0);
+        let length = over.length().0.max(SHORTEST);
+        let over = Stretch::at(timing, Span::new(start, start + length));
+        all.push(Over { id: 0, over, does: does.clone() });
+    }
+}
+
+/// The mark of this line that has the name of another line's, made if there is none.
+fn same_mark(settings: &mut Settings, ids: &mut Ids, theirs: &[Mark], id: u32) -> u32 {
+    let Some(mark) = theirs.iter().find(|m| m.id == id) else { return settings.marks[0].id };
+    if let Some(own) = settings.mark_named(&mark.name) {
+        return own;
+    }
+    let (yaw, pitch) = spot(Spot { yaw: mark.yaw, pitch: mark.pitch });
+    settings.marks.push(Mark { id: ids.give(), name: mark.name.clone(), yaw, pitch });
+    settings.marks.last().map_or(id, |m| m.id)
 }
 
 fn removed(layers: &mut Layers, ids: &[u32]) -> Result<String, Refusal> {

@@ -14,6 +14,7 @@ mod meet;
 mod op;
 mod pass;
 mod played;
+mod production;
 mod refusal;
 mod situation;
 mod spoken;
@@ -22,8 +23,9 @@ mod wiring;
 
 pub use act::{Done, act, number};
 pub use meet::{met, needs};
-pub use op::{Copied, Fields, Op, Place, Spot, Taken, TouchChange};
+pub use op::{Copied, CopiedBlink, CopiedSpan, Fields, Op, Place, Spot, Taken, TouchChange};
 pub use played::{Played, Tracks, wire};
+pub use production::{Produced, ProductionNow, ProductionOp, produce};
 pub use refusal::{Kind, Refusal};
 pub use situation::{House, Note, Situation, TakeFacts, moment};
 pub use spoken::{text_word, word_key};

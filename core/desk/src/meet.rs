@@ -17,6 +17,8 @@ pub fn needs(op: &Op, line: &Line) -> BTreeSet<String> {
     match op {
         Op::Text { .. } => all.name("text"),
         Op::Character { .. } => all.name("character"),
+        Op::Name { .. } => all.name("name"),
+        Op::Frames { .. } => all.name("frames"),
         Op::Listen { .. } => all.name("listen"),
         Op::Retype { word, .. } | Op::Pronounce { word, .. } => all.word(*word),
         Op::Correct { correction } => match correction {
@@ -42,7 +44,9 @@ pub fn needs(op: &Op, line: &Line) -> BTreeSet<String> {
                 touch.keys.iter().for_each(|k| all.time(k.time));
             }
         }
-        Op::Key { time, .. } | Op::Paste { time, .. } | Op::Strike { time, .. } => all.time(*time),
+        Op::Key { time, .. } | Op::Paste { time, .. } | Op::Lay { time, .. } | Op::Strike { time, .. } => {
+            all.time(*time);
+        }
         Op::LayAs { touches, .. } | Op::Mirror { touches } => {
             touches.iter().for_each(|id| all.thing("touch", *id));
         }

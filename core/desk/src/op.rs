@@ -2,8 +2,8 @@
 //! the numbers the desk gave them; new things get theirs here.
 
 use jam_score::keys::{KeyShape, TimedKey};
-use jam_score::layers::{BlinkShape, Body, HeadMove, LayerKind, Look};
-use jam_score::{Control, Correction, Laid, Listen, Mood, ReachOf, Region, Seconds, Span, Timing};
+use jam_score::layers::{Acting, BlinkShape, Body, HeadMove, LayerKind, Look, Mark};
+use jam_score::{Control, Correction, Laid, Listen, Mood, OwnFrames, ReachOf, Region, Seconds, Span, Timing};
 use serde::{Deserialize, Serialize};
 
 /// Fields of a setting with their new values; what is not named stays.
@@ -43,6 +43,20 @@ pub struct Copied {
     pub keys: Vec<TimedKey>,
 }
 
+/// Something that was copied from a stave: its stretch counts from the first thing of all.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct CopiedSpan<T> {
+    pub over: Span,
+    pub does: T,
+}
+
+/// A copied blink: when the lids are shut, seconds from the first thing of all.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct CopiedBlink {
+    pub at: f64,
+    pub shape: BlinkShape,
+}
+
 /// A moment of a live pass: where the pen was, right and up, each −1..1, whether its button was down, and what
 /// another source gave of the face.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
@@ -70,6 +84,10 @@ pub enum Op {
     Text { text: String },
     /// Who says it.
     Character { name: String },
+    /// What it is called, beside its number; nothing takes the name away.
+    Name { name: String },
+    /// Which frames it has: the number of the one at time zero, the production's if there is none, and its handles.
+    Frames { frames: OwnFrames },
     /// Which of its sound is listened to; times it had for that are back.
     Listen { listen: Listen },
     /// Writes one word otherwise.
@@ -206,6 +224,21 @@ pub enum Op {
         span: Option<Span>,
         #[serde(default, skip_serializing_if = "Option::is_none")]
         does: Option<HeadMove>,
+    },
+    /// Lays copied moods, looks, head moves and blinks from a time on, of this line or of another. Looks name marks of
+    /// the line they come from; here they go to marks of the same names, which are made where there are none.
+    Lay {
+        time: f64,
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        moods: Vec<CopiedSpan<Acting>>,
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        looks: Vec<CopiedSpan<Look>>,
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        moves: Vec<CopiedSpan<HeadMove>>,
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        blinks: Vec<CopiedBlink>,
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        marks: Vec<Mark>,
     },
     /// Parts a mood, look or move in two at a time.
     Split { id: u32, time: f64 },

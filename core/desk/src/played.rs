@@ -76,13 +76,22 @@ impl Played {
         let timing = self.line.timing.as_ref().unwrap_or(&none);
         // Controls are sampled on every frame and wired there: wired values of another grid must not be interpolated,
         // or a seal may open.
-        let shot = Shot::of(self.grid, timing.end());
+        let own = self.line.frames;
+        let shot = Shot::of(self.grid, timing.end(), own);
         let at = |i: i64| self.face.face_at(self.grid.time_of(Frame(shot.first.0 + i)));
         let faces: Vec<Vec<f32>> = (0..shot.frames() as i64).map(at).collect();
         let wired = faces.iter().map(|f| self.wiring.apply(f)).collect();
-        let stepped = |c: &Chart| c.stepped(timing, self.line.diction.lead, self.grid.rate, shot.frames());
+        // A handle before the sound shows what its first frame shows.
+        let before = own.before as usize;
+        let stepped = |c: &Chart| {
+            let spoken =
+                c.stepped(timing, self.line.diction.lead, self.grid.rate, shot.frames().saturating_sub(before));
+            let first = spoken.first().copied();
+            std::iter::repeat_n(first, before).flatten().chain(spoken).collect()
+        };
         let drawings = self.wiring.chart.as_ref().map(stepped).unwrap_or_default();
-        Sampled { grid: self.grid, faces, wired, drawings }
+        let grid = FrameGrid { first: shot.first, ..self.grid };
+        Sampled { grid, before: own.before, faces, wired, drawings }
     }
 }
 

@@ -5,9 +5,12 @@ use crate::op::Op;
 use crate::refusal::Refusal;
 use crate::situation::{Change, Situation};
 use crate::times;
-use jam_score::{Correction, Ids, Line, diction};
+use jam_score::{Correction, Frame, Ids, Line, MAX_HANDLE, diction};
 use jam_voice::text::TextWord;
 use jam_voice::{notation, text};
+
+/// Longest name of a line, letters.
+const MOST_NAME: usize = 80;
 
 /// The word of a line's text that a timed word is, and what it is looked up by.
 ///
@@ -52,6 +55,26 @@ pub(crate) fn change(op: &Op, at: &Situation<'_>, ids: &mut Ids) -> Result<Chang
                 Line { character: Some(name.clone()), ..line.clone() },
                 format!("{name} says this line"),
             )
+        }
+        Op::Name { name } => {
+            let name = name.trim();
+            if name.chars().count() > MOST_NAME {
+                let says = format!("A line's name has at most {MOST_NAME} letters; write less.");
+                return Err(Refusal::new("name", "name_wrong", says));
+            }
+            let words = if name.is_empty() { "take the line's name away".into() } else { format!("call it {name}") };
+            let name = Some(name.to_string()).filter(|n| !n.is_empty());
+            Change::new(Line { name, ..line.clone() }, words)
+        }
+        Op::Frames { frames } => {
+            if let Some(first) = frames.first {
+                Frame::first(first.0).map_err(|e| Refusal::new("first", "first_frame_wrong", e))?;
+            }
+            if frames.before.max(frames.after) > MAX_HANDLE {
+                let says = format!("A handle has at most {MAX_HANDLE} frames; write fewer.");
+                return Err(Refusal::new("before", "handle_too_long", says));
+            }
+            Change::new(Line { frames: *frames, ..line.clone() }, "frames of the line")
         }
         Op::Listen { listen } => {
             let gone = || Refusal::gone("take", "There is no such take of this line; choose another.");

@@ -7,6 +7,8 @@ use jam_score::FrameGrid;
 #[derive(Debug, Clone, PartialEq)]
 pub struct Sampled {
     pub grid: FrameGrid,
+    /// Frames before the one at which the sound starts.
+    pub before: u32,
     /// All controls, frame by frame.
     pub faces: Vec<Vec<f32>>,
     /// The wiring's values, frame by frame.

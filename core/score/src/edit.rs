@@ -10,7 +10,7 @@ use crate::tied::Shelved;
 use crate::timing::TimingError;
 use crate::touch::MAX_KEYS;
 use crate::{
-    Diction, DictionError, LayersError, Line, Listen, Noise, Reach, ReachOf, Sound, Timing, Touch,
+    Diction, DictionError, LayersError, Line, Listen, Noise, OwnFrames, Reach, ReachOf, Sound, Timing, Touch,
     TouchError, Word,
 };
 use serde::{Deserialize, Serialize};
@@ -42,6 +42,8 @@ pub struct TimesOf {
 enum Change {
     Text(Swap<String>),
     Character(Swap<Option<String>>),
+    Name(Swap<Option<String>>),
+    Frames(Swap<OwnFrames>),
     Listen(Swap<Listen>),
     Diction(Box<Swap<Diction>>),
     Settings(Box<Swap<Settings>>),
@@ -136,6 +138,8 @@ impl Change {
         match self {
             Change::Text(s) => Change::Text(s.turned()),
             Change::Character(s) => Change::Character(s.turned()),
+            Change::Name(s) => Change::Name(s.turned()),
+            Change::Frames(s) => Change::Frames(s.turned()),
             Change::Listen(s) => Change::Listen(s.turned()),
             Change::Diction(s) => Change::Diction(Box::new(s.turned())),
             Change::Settings(s) => Change::Settings(Box::new(s.turned())),
@@ -162,6 +166,8 @@ impl Change {
         match self {
             Change::Text(s) => Ok(s.apply(&mut line.text)?),
             Change::Character(s) => Ok(s.apply(&mut line.character)?),
+            Change::Name(s) => Ok(s.apply(&mut line.name)?),
+            Change::Frames(s) => Ok(s.apply(&mut line.frames)?),
             Change::Listen(s) => Ok(s.apply(&mut line.listen)?),
             Change::Diction(s) => Ok(s.apply(&mut line.diction)?),
             Change::Settings(s) => Ok(s.apply(&mut layers.settings)?),
@@ -211,6 +217,8 @@ impl Edit {
         let mut changes: Vec<Option<Change>> = vec![
             Swap::between(&from.text, &to.text).map(Change::Text),
             Swap::between(&from.character, &to.character).map(Change::Character),
+            Swap::between(&from.name, &to.name).map(Change::Name),
+            Swap::between(&from.frames, &to.frames).map(Change::Frames),
             Swap::between(&from.listen, &to.listen).map(Change::Listen),
             Swap::between(&from.diction, &to.diction).map(|s| Change::Diction(Box::new(s))),
             Swap::between(&l.settings, &m.settings).map(|s| Change::Settings(Box::new(s))),
@@ -267,6 +275,8 @@ impl Edit {
             match change {
                 Change::Text(_) => drop(all.insert("text".into())),
                 Change::Character(_) => drop(all.insert("character".into())),
+                Change::Name(_) => drop(all.insert("name".into())),
+                Change::Frames(_) => drop(all.insert("frames".into())),
                 Change::Listen(_) => drop(all.insert("listen".into())),
                 Change::Diction(s) => fields(&mut all, "diction", &s.from, &s.to),
                 Change::Settings(s) => {

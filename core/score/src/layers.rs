@@ -459,7 +459,7 @@ impl Look {
 
     /// The same look with other marks.
     #[must_use]
-    pub fn with_marks(self, other: impl Fn(u32) -> u32) -> Look {
+    pub fn with_marks(self, mut other: impl FnMut(u32) -> u32) -> Look {
         match self {
             Look::At { mark } => Look::At { mark: other(mark) },
             Look::Face { mark } => Look::Face { mark: other(mark) },

@@ -29,6 +29,7 @@ mod matching;
 mod moment;
 mod percentile;
 mod phone;
+mod production;
 pub mod prosody;
 pub mod reach;
 mod swap;
@@ -54,8 +55,9 @@ pub use prosody::Prosody;
 pub use reach::{Reach, ReachOf, SoundKind};
 pub use swap::{Elsewhere, Swap};
 pub use tied::{Shelved, Tied};
+pub use production::ProductionEdit;
 pub use time::{
-    FirstFrameError, Frame, FrameGrid, FrameRate, FrameRateError, Seconds, Shot, Span, TAIL_FRAMES, tail,
+    FirstFrameError, Frame, FrameGrid, FrameRate, FrameRateError, Seconds, Shot, Span, TAIL_FRAMES, tail, MAX_HANDLE, OwnFrames,
 };
 pub use timing::{
     DOUBTFUL, Listen, Noise, RecordingFacts, Sound, Spoken, SpokenPhone, Timing, TimingError, Word,

@@ -3,7 +3,7 @@
 use crate::tied::Shelved;
 use crate::timing::{Listen, Timing};
 use crate::touch::Hands;
-use crate::{Diction, LaidTouch, LayerKind, Layers, Reach, Touch};
+use crate::{Diction, LaidTouch, LayerKind, Layers, OwnFrames, Reach, Touch};
 use serde::{Deserialize, Serialize};
 
 /// The document of one line: everything about it that a person or the analysis decided.
@@ -11,6 +11,9 @@ use serde::{Deserialize, Serialize};
 pub struct Line {
     /// What is said, as it was typed.
     pub text: String,
+    /// What it is called, beside its number: `PH_012`. None is no name.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub name: Option<String>,
     /// The character who says it; none until one is chosen.
     pub character: Option<String>,
     /// Words and sounds in time; none until the first analysis succeeded.
@@ -19,6 +22,9 @@ pub struct Line {
     /// Which of its sound is listened to.
     #[serde(default)]
     pub listen: Listen,
+    /// Which frames it has, where that is not as the production has it.
+    #[serde(default)]
+    pub frames: OwnFrames,
     /// What hands laid over the curves, by number.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub touches: Vec<Touch>,
@@ -37,10 +43,12 @@ impl Line {
     pub fn new(text: impl Into<String>) -> Line {
         Line {
             text: text.into(),
+            name: None,
             character: None,
             timing: None,
             diction: Diction::default(),
             listen: Listen::default(),
+            frames: OwnFrames::default(),
             touches: Vec::new(),
             reach: Vec::new(),
             layers: Layers::default(),
@@ -56,6 +64,16 @@ impl Line {
         let mut touches = LaidTouch::all(&self.touches, timing);
         touches.retain(|t| !layer.without.contains(&t.control.region()));
         Hands { touches, amount, shares: self.layers.shares(LayerKind::Hand, timing) }
+    }
+
+    /// The same line with its takes numbered otherwise; takes that have no other number are the recording it came with.
+    pub fn with_takes(&self, other: impl Fn(i32) -> Option<i32>) -> Line {
+        let mut line = self.clone();
+        let change = |listen: &mut Listen| listen.take = listen.take.and_then(&other);
+        change(&mut line.listen);
+        line.timing.iter_mut().for_each(|t| change(&mut t.listen));
+        line.shelf.iter_mut().for_each(|s| change(&mut s.timing.listen));
+        line
     }
 
     /// Whether there are times and they belong to the text and the sound as they stand.

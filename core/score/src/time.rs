@@ -129,14 +129,36 @@ impl FrameRate {
 impl FromStr for FrameRate {
     type Err = FrameRateError;
 
-    /// Reads `24` or `30000/1001`.
+    /// Reads `24`, `30000/1001`, or a decimal: `23.976` and its like are the whole rate beside it slowed down by
+    /// 1000/1001 (SMPTE ST 12-1), others what they say, to thousandths.
     fn from_str(text: &str) -> Result<FrameRate, FrameRateError> {
         let bad = || FrameRateError::NotANumber(text.to_string());
+        let decimal = text.trim().replace(',', ".");
+        if let Some((_, behind)) = decimal.split_once('.') {
+            let value: f64 = decimal.parse().map_err(|_| bad())?;
+            let whole = value.ceil();
+            let slowed = whole * 1000.0 / 1001.0;
+            // As exact as it was written: 23.98 means 23.976, too, but 23.9 does not.
+            let digits = behind.len().min(6) as i32;
+            if digits >= 2 && (value - slowed).abs() <= 0.5 * 10f64.powi(-digits) + 1e-9 && whole <= 240.0 {
+                return FrameRate::new(whole as u32 * 1000, 1001);
+            }
+            let thousandths = (value * 1000.0).round();
+            if !(1000.0..=240_000.0).contains(&thousandths) {
+                return Err(bad());
+            }
+            let divisor = greatest_common(thousandths as u32, 1000);
+            return FrameRate::new(thousandths as u32 / divisor, 1000 / divisor);
+        }
         let (num, den) = text.split_once('/').unwrap_or((text, "1"));
         let num = num.trim().parse().map_err(|_| bad())?;
         let den = den.trim().parse().map_err(|_| bad())?;
         FrameRate::new(num, den)
     }
+}
+
+fn greatest_common(a: u32, b: u32) -> u32 {
+    if b == 0 { a } else { greatest_common(b, a % b) }
 }
 
 impl fmt::Display for FrameRate {
@@ -181,7 +203,35 @@ pub fn tail(rate: FrameRate) -> Seconds {
     Seconds((TAIL_FRAMES + 1) as f64 * rate.frame_length().0)
 }
 
-/// The frames of a line's shot: from the first through the tail.
+/// Which frames a line has of its own.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(default)]
+pub struct OwnFrames {
+    /// The number of the frame at time zero; the production's if there is none.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub first: Option<Frame>,
+    /// Handles: frames before time zero and after the tail.
+    #[serde(skip_serializing_if = "is_zero")]
+    pub before: u32,
+    #[serde(skip_serializing_if = "is_zero")]
+    pub after: u32,
+}
+
+fn is_zero(n: &u32) -> bool {
+    *n == 0
+}
+
+/// Most frames of a handle.
+pub const MAX_HANDLE: u32 = 2000;
+
+impl OwnFrames {
+    /// The grid that a line has within a production's.
+    pub fn grid(self, production: FrameGrid) -> FrameGrid {
+        FrameGrid { first: self.first.unwrap_or(production.first), ..production }
+    }
+}
+
+/// The frames of a line's shot: from the first through the tail, handles included.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Shot {
     pub first: Frame,
@@ -191,10 +241,11 @@ pub struct Shot {
 }
 
 impl Shot {
-    /// The shot of a sound of this length on a grid.
-    pub fn of(grid: FrameGrid, sound: Seconds) -> Shot {
+    /// The shot of a sound of this length on a line's grid, with its handles.
+    pub fn of(grid: FrameGrid, sound: Seconds, own: OwnFrames) -> Shot {
         let last_sound = Frame(grid.first.0 + grid.frames_covering(sound) - 1);
-        Shot { first: grid.first, last_sound, last: Frame(last_sound.0 + TAIL_FRAMES) }
+        let last = Frame(last_sound.0 + TAIL_FRAMES + i64::from(own.after));
+        Shot { first: Frame(grid.first.0 - i64::from(own.before)), last_sound, last }
     }
 
     /// How many frames it has.

@@ -22,7 +22,7 @@ pub fn run(app: &App, id: i32, kinds: DeliveryKinds, watch: &dyn Fn(f64) -> bool
     let none = Timing::default();
     let timing = played.line.timing.as_ref().unwrap_or(&none);
     let delivery = Delivery { timing, wiring: &played.wiring, sampled: played.sampled() };
-    let stem = file_stem(&production.name, name, number, &played.line);
+    let stem = file_stem(&production.name, &member.title, number, &played.line);
     keep_going(0.2)?;
     let glb = match kinds.glb {
         true => {
@@ -48,7 +48,8 @@ pub fn run(app: &App, id: i32, kinds: DeliveryKinds, watch: &dyn Fn(f64) -> bool
 fn file_stem(production: &str, character: &str, number: usize, line: &Line) -> String {
     let words: Vec<&str> =
         line.timing.iter().flat_map(|t| &t.words).take(4).map(|w| w.text.as_str()).collect();
-    format!("{}_{}_{number:02}_{}", slug(production), slug(character), slug(&words.join(" ")))
+    let own = line.name.as_deref().map_or_else(|| format!("{number:02}"), slug);
+    format!("{}_{}_{own}_{}", slug(production), slug(character), slug(&words.join(" ")))
 }
 
 /// Plain letters, digits and hyphens, for names of files.

@@ -29,6 +29,8 @@ use std::sync::Arc;
 #[derive(Serialize, utoipa::ToSchema)]
 pub struct CastView {
     id: i32,
+    /// What lines know it by; it stays when the character is called otherwise.
+    key: String,
     name: String,
     /// How often its wiring was changed: what a request that builds on this view names in `If-Match`.
     revision: i64,
@@ -50,7 +52,8 @@ impl From<CastMember> for CastView {
         (&member.model, setup).hash(&mut hasher);
         CastView {
             id: member.id,
-            name: member.name,
+            key: member.name,
+            name: member.title,
             revision: member.revision,
             targets: member.wiring.targets(),
             model: format!("{:016x}", hasher.finish()),
@@ -218,8 +221,8 @@ pub async fn operate(
 pub async fn export_wiring(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Response> {
     blocking(move || {
         let member = app.store.cast_member(id)?;
-        let text = wiring_file::to_json(&member.name, &member.wiring).map_err(Problem::unexpected)?;
-        let name = format!("attachment; filename=\"{}.wiring.json\"", crate::jobs::slug(&member.name));
+        let text = wiring_file::to_json(&member.title, &member.wiring).map_err(Problem::unexpected)?;
+        let name = format!("attachment; filename=\"{}.wiring.json\"", crate::jobs::slug(&member.title));
         let headers =
             [(header::CONTENT_TYPE, "application/json".to_string()), (header::CONTENT_DISPOSITION, name)];
         Ok((headers, text).into_response())

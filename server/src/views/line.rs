@@ -6,10 +6,11 @@ use super::takes::{self, TakeView};
 use crate::app::App;
 use crate::problem::Answer;
 use crate::version::Version;
-use jam_score::{Diction, Frame, FrameGrid, Listen, Seconds, Shot, Timing};
+use jam_score::{Diction, Frame, FrameGrid, Listen, OwnFrames, Seconds, Shot, Timing};
 use jam_store::StoredLine;
 use jam_voice::Phrasing;
 use serde::Serialize;
+use std::collections::HashMap;
 
 /// How far a line is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
@@ -31,7 +32,10 @@ pub struct LineSummary {
     id: i32,
     /// Its place in the production, from 1.
     number: usize,
+    /// What it is called, beside its number.
+    name: Option<String>,
     text: String,
+    /// What the character who says it is called.
     character: Option<String>,
     recording_name: String,
     duration: Seconds,
@@ -58,6 +62,7 @@ pub struct DocumentView {
     timing: Option<Timing>,
     diction: Diction,
     listen: Listen,
+    frames: OwnFrames,
 }
 
 /// One line whole.
@@ -66,6 +71,8 @@ pub struct LineView {
     /// How often it was changed: what a request that builds on this view names in `If-Match`.
     revision: i64,
     summary: LineSummary,
+    /// Its frames: the production's rate, and its own first one if it has one.
+    grid: FrameGrid,
     document: DocumentView,
     /// Names the voice of the line: another take or channel is another voice.
     voice: String,
@@ -89,7 +96,18 @@ pub struct LineView {
     redo: Vec<String>,
 }
 
-pub fn summary(app: &App, line: &StoredLine, number: usize, grid: FrameGrid) -> LineSummary {
+/// What characters are called, by the names that lines know them by.
+pub fn titles(app: &App) -> Answer<HashMap<String, String>> {
+    Ok(app.store.cast()?.into_iter().map(|m| (m.name, m.title)).collect())
+}
+
+pub fn summary(
+    app: &App,
+    line: &StoredLine,
+    number: usize,
+    grid: FrameGrid,
+    titles: &HashMap<String, String>,
+) -> LineSummary {
     let document = &line.document;
     let state = if app.jobs.analysing(line.id).is_some() {
         LineState::Analysing
@@ -101,12 +119,13 @@ pub fn summary(app: &App, line: &StoredLine, number: usize, grid: FrameGrid) -> 
         LineState::NotTimed
     };
     let words = document.timing.as_ref().map_or(&[][..], |t| &t.words);
-    let shot = Shot::of(grid, line.facts.duration);
+    let shot = Shot::of(document.frames.grid(grid), line.facts.duration, document.frames);
     LineSummary {
         id: line.id,
         number,
+        name: document.name.clone(),
         text: document.text.clone(),
-        character: document.character.clone(),
+        character: document.character.as_ref().and_then(|name| titles.get(name)).cloned(),
         recording_name: line.recording_name.clone(),
         duration: line.facts.duration,
         rate: line.facts.rate,
@@ -138,6 +157,7 @@ pub fn view(app: &App, line: StoredLine) -> Answer<LineView> {
 /// A line whole, but for the times that somebody has who asks.
 pub fn view_beside(app: &App, line: StoredLine, has: Option<&str>) -> Answer<LineView> {
     let number = app.store.line_number(line.id)?;
+    let grid = app.store.production()?.grid;
     let steps = app.store.steps(line.id)?;
     let spoken = app.spoken(Version { line: line.id, snapshot: None }, &line.document, &line.recording)?;
     let times = spoken.as_ref().map(|s| s.name.clone());
@@ -146,7 +166,8 @@ pub fn view_beside(app: &App, line: StoredLine, has: Option<&str>) -> Answer<Lin
     let sends = times.as_deref() != has;
     Ok(LineView {
         revision: line.revision,
-        summary: summary(app, &line, number, app.store.production()?.grid),
+        summary: summary(app, &line, number, grid, &titles(app)?),
+        grid: document.frames.grid(grid),
         voice: voice_name(&line),
         takes: takes::takes(app, &line)?,
         phrasing: spoken.filter(|_| sends).map(|s| s.phrasing.clone()),
@@ -161,6 +182,7 @@ pub fn view_beside(app: &App, line: StoredLine, has: Option<&str>) -> Answer<Lin
             timing: document.timing.as_ref().filter(|_| sends).cloned(),
             diction: document.diction,
             listen: document.listen,
+            frames: document.frames,
         },
         undo: steps.undo,
         redo: steps.redo,

@@ -1,13 +1,16 @@
 // The one way to change a line: an operation is sent, made on the state that the page saw, and shown as the server
 // answers.
 
-import { type LineView, type Op, type OperationView, api, forgetRefusal, queries, tell } from './client';
+import { type LineView, type Op, type OperationView, api, queries } from './client';
+import { forgetRefusal, tell } from '../widgets/tell';
 import { type Answer, enqueue, isNewest, isUnderWay, ownGesture, withoutName } from './queue';
 
 /** How an operation is sent. */
 export interface How {
   /** Messages of one gesture are one step. */
   gesture?: string;
+  /** Which of several things of the gesture it is about: a newer message takes the place only of one about the same. */
+  of?: string;
   /** Made on the line as it is now, whatever others did since. */
   anyway?: boolean;
 }
@@ -71,7 +74,7 @@ export function act(line: number, op: Op, how: How = {}): Promise<OperationView 
       made.line = withTimes(made.line, before);
       return answer(made.line);
     },
-    one: how.gesture && `${gesture} ${op.do}`,
+    one: how.gesture && `${gesture} ${op.do} ${how.of ?? ''}`,
     anyway: () => void act(line, op, { anyway: true }),
     refresh: refresh(line),
   });

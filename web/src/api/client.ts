@@ -1,12 +1,12 @@
 // Everything that is asked of the server, typed by its own description.
 
-import { notifications } from '@mantine/notifications';
 import { QueryClient } from '@tanstack/react-query';
-import { createElement, useSyncExternalStore } from 'react';
+import { useSyncExternalStore } from 'react';
 import type { components } from './schema';
 
 type Schemas = components['schemas'];
 export type Production = Schemas['ProductionView'];
+export type ProductionOp = Schemas['ProductionOp'];
 export type CastMember = Schemas['CastView'];
 export type LineSummary = Schemas['LineSummary'];
 export type LineView = Schemas['LineView'];
@@ -158,7 +158,10 @@ function form(parts: Record<string, string | File | File[] | null>): RequestInit
 
 export const api = {
   production: () => ask<Production>('/api/production'),
-  setProduction: (p: Production) => ask<Production>('/api/production', send('PUT', p)),
+  produce: (op: ProductionOp) => ask<Schemas['ProducedView']>('/api/production/operations', send('POST', op)),
+  turnProduction: (way: 'undo' | 'redo') =>
+    ask<Schemas['ProducedView']>(`/api/production/${way}`, { method: 'POST' }),
+  bringDemo: () => ask<Production>('/api/demo', { method: 'POST' }),
   cast: () => ask<CastMember[]>('/api/cast'),
   vocabulary: () => ask<Vocabulary>('/api/vocabulary'),
   castMember: (id: number) => ask<CastDetail>(`/api/cast/${id}`),
@@ -249,41 +252,3 @@ export const api = {
 
 /** What went wrong, as a sentence. */
 export const sentence = (error: unknown) => (error instanceof Error ? error.message : String(error));
-
-/** The refusal that is shown. */
-const REFUSAL = 'refusal';
-
-/** A refusal is no longer true: what it was about works now. */
-export const forgetRefusal = () => notifications.hide(REFUSAL);
-
-/** Shows a refusal as what it is: a sentence, and what can be done about it. */
-export function tell(error: unknown, way?: { does: string; run: () => void }) {
-  const message = sentence(error);
-  notifications.hide(REFUSAL);
-  notifications.show({
-    id: REFUSAL,
-    color: 'raspberry',
-    title: way ? 'Somebody else was there' : 'That did not work',
-    message: way
-      ? createElement(
-          'div',
-          null,
-          message,
-          createElement(
-            'button',
-            {
-              className: 'button',
-              style: { display: 'block', marginTop: 8 },
-              'data-testid': 'anyway',
-              onClick: () => {
-                forgetRefusal();
-                way.run();
-              },
-            },
-            way.does,
-          ),
-        )
-      : message,
-    autoClose: way ? false : undefined,
-  });
-}

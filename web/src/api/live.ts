@@ -208,6 +208,8 @@ export function connect() {
   };
   socket.onclose = () => {
     connected = false;
+    // What was asked is never answered.
+    asking = false;
     changed();
     setTimeout(connect, 1000);
   };
@@ -242,7 +244,7 @@ let performedValues: [ControlName, number][] = [];
 let performing = false;
 let asking = false;
 
-/** Asks how the face looks with what is performed on a pad; one question is under way at a time. */
+/** Asks how the face looks with what is performed on a pad; one question is under way at a time. Whether it was asked. */
 export function perform(question: {
   perform: number;
   time: number;
@@ -252,11 +254,12 @@ export function perform(question: {
   y: number;
   regions: RegionName[];
   pose?: Pose;
-}) {
+}): boolean {
   performing = true;
-  if (asking || socket?.readyState !== WebSocket.OPEN) return;
+  if (asking || socket?.readyState !== WebSocket.OPEN) return false;
   asking = true;
   socket.send(JSON.stringify(question));
+  return true;
 }
 
 export const performed = () => performedNow;

@@ -1,7 +1,8 @@
 // Changes on their way to the server: of one thing, a line or a wiring, one is under way at a time, each made on the
 // state that the page saw; of a drag the newest waits.
 
-import { isMeanwhile, tell } from './client';
+import { tell } from '../widgets/tell';
+import { isMeanwhile } from './client';
 
 /** What the server answered: a state of the thing, and how it is shown. */
 export interface Answer {
@@ -96,7 +97,9 @@ async function work(thing: string, queue: Queue) {
       // What was tried is kept, and can be made on the thing as others left it.
       const run = one.anyway;
       if (isMeanwhile(error)) one.refresh();
-      tell(error, isMeanwhile(error) && run ? { does: 'Do it all the same', run } : undefined);
+      if (isMeanwhile(error) && run)
+        tell(error, { does: 'Do it all the same', run }, 'Somebody else was there');
+      else tell(error);
       one.done(false);
     }
   }

@@ -1,6 +1,8 @@
-import { Popover } from '@mantine/core';
+import { Popover, TextInput } from '@mantine/core';
 import { useState } from 'react';
 import type { CastDetail, ControlName, Target } from '../api/client';
+import { Press } from '../widgets/Press';
+import css from './AddOutput.module.css';
 import { rewire } from './edit';
 import { usePose } from './pose';
 
@@ -44,26 +46,25 @@ export function AddOutput({ detail, control }: { detail: CastDetail; control: Co
   return (
     <Popover opened={open} onChange={(o) => (o ? setOpen(true) : close())} position="right-end" width={320}>
       <Popover.Target>
-        <button className="button" data-testid="add-output" onClick={() => (open ? close() : setOpen(true))}>
+        <Press testId="add-output" onClick={() => (open ? close() : setOpen(true))}>
           Add an output
-        </button>
+        </Press>
       </Popover.Target>
-      <Popover.Dropdown className="details">
+      <Popover.Dropdown className={css.details}>
         {joint === null ? (
           <>
-            <input
-              className="field"
+            <TextInput
               autoFocus
               placeholder="Find a shape or a joint"
               aria-label="Find a shape or a joint"
               value={search}
               onChange={(e) => setSearch(e.target.value)}
             />
-            <div className="choices" onMouseLeave={() => peek(null)}>
+            <div className={css.choices} onMouseLeave={() => peek(null)}>
               {facts.shapes.filter(found).map((name) => (
                 <button
                   key={name}
-                  className="choice"
+                  className={css.choice}
                   onMouseEnter={() => peek(name)}
                   onFocus={() => peek(name)}
                   onClick={() => add({ kind: 'morph', name })}
@@ -73,7 +74,7 @@ export function AddOutput({ detail, control }: { detail: CastDetail; control: Co
                 </button>
               ))}
               {facts.joints.filter(found).map((name) => (
-                <button key={`joint ${name}`} className="choice" onClick={() => setJoint(name)}>
+                <button key={`joint ${name}`} className={css.choice} onClick={() => setJoint(name)}>
                   {name}
                   <span className="soft">joint</span>
                 </button>
@@ -85,17 +86,15 @@ export function AddOutput({ detail, control }: { detail: CastDetail; control: Co
           <>
             <b>{joint}</b>
             {MOVES.map(([kind, words]) => (
-              <div key={kind} className="moves">
+              <div key={kind} className={css.moves}>
                 <span>{words}</span>
                 {kind === 'shown' ? (
-                  <button className="button" onClick={() => addJoint(joint, kind, [1, 0, 0])}>
-                    from one half on
-                  </button>
+                  <Press onClick={() => addJoint(joint, kind, [1, 0, 0])}>from one half on</Press>
                 ) : (
                   AXES.map(([axis, along]) => (
-                    <button key={axis} className="button" onClick={() => addJoint(joint, kind, along)}>
+                    <Press key={axis} onClick={() => addJoint(joint, kind, along)}>
                       {kind === 'rotation' ? `about ${axis}` : `along ${axis}`}
-                    </button>
+                    </Press>
                   ))
                 )}
               </div>

@@ -1,16 +1,20 @@
+import { Tabs } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { type CastDetail, api } from '../api/client';
-import { set, useView } from '../state';
+import { StageTools } from '../stage/StageTools';
 import { StageView } from '../stage/StageView';
+import { set, useView } from '../state';
+import { Asked } from '../widgets/Asked';
+import css from './CastPage.module.css';
 import { CastList } from './CastList';
 import { ChartPanel } from './ChartPanel';
 import { ControlsPanel } from './ControlsPanel';
 import { fetchMember } from './edit';
 import { Limits } from './Limits';
+import { picture, takePicture } from './pictures';
 import { askPose, atRest, posed, usePose } from './pose';
 import { stopWalk, useWalk, walked } from './walk';
-import { picture, takePicture } from './pictures';
 import { WiringPanel } from './WiringPanel';
 import { longName, plain } from './words';
 
@@ -42,19 +46,20 @@ export function CastPage() {
 
   const shown = detail.data?.member.id === id ? detail.data : undefined;
   return (
-    <main className="cast">
-      <aside className="members">
-        <CastList cast={cast.data ?? []} open={id} />
+    <main className={css.page}>
+      <aside className={css.members} data-testid="members">
+        <Asked query={cast}>{(cast) => <CastList cast={cast} open={id} />}</Asked>
         {shown && <Limits detail={shown} />}
       </aside>
       {shown ? (
         <Open key={shown.member.id} detail={shown} />
       ) : (
-        <section className="empty">
+        <section className={css.empty}>
           <h2>{id === null ? 'Nobody is in the cast yet' : 'The character is being read …'}</h2>
           {id === null && (
             <p className="soft">Drop a character’s GLB, glTF or zip file here; its names are read at once.</p>
           )}
+          {id !== null && detail.error && <Asked query={detail}>{() => null}</Asked>}
         </section>
       )}
     </main>
@@ -64,10 +69,10 @@ export function CastPage() {
 function Open({ detail }: { detail: CastDetail }) {
   const { member } = detail;
   const peek = usePose((s) => s.peek);
-  const [mouths, setMouths] = useState(member.wiring.chart !== null && member.wiring.chart !== undefined);
+  const [tab, setTab] = useState(member.wiring.chart ? 'mouths' : 'wiring');
   return (
     <>
-      <section className="middle">
+      <section className={css.middle}>
         <StageView
           member={member}
           source={source}
@@ -76,24 +81,20 @@ function Open({ detail }: { detail: CastDetail }) {
           onShown={(element, _, stage) => {
             const canvas = element.querySelector('canvas');
             if (canvas && stage.isDrawn() && !picture(member.model)) takePicture(member.model, canvas);
-            // For tests: how far the face is from rest.
-            const shift = stage.shift().toFixed(4);
-            if (element.dataset.shift !== shift) element.dataset.shift = shift;
           }}
         >
           <StageNote name={member.name} />
+          <StageTools />
         </StageView>
-        <div className="under">
-          <div className="tabs" role="tablist">
-            <button role="tab" className="tab" aria-selected={!mouths} onClick={() => setMouths(false)}>
-              Wiring
-            </button>
-            <button role="tab" className="tab" aria-selected={mouths} onClick={() => setMouths(true)}>
-              Whole mouths
-            </button>
-          </div>
-          {mouths ? <ChartPanel detail={detail} /> : <WiringPanel detail={detail} />}
-        </div>
+        <Tabs className={css.under} value={tab} onChange={(next) => next && setTab(next)} keepMounted={false}>
+          <Tabs.List>
+            <Tabs.Tab value="wiring">Wiring</Tabs.Tab>
+            <Tabs.Tab value="mouths">Whole mouths</Tabs.Tab>
+          </Tabs.List>
+          <Tabs.Panel value={tab} className={css.panel}>
+            {tab === 'mouths' ? <ChartPanel detail={detail} /> : <WiringPanel detail={detail} />}
+          </Tabs.Panel>
+        </Tabs>
       </section>
       <ControlsPanel detail={detail} />
     </>
@@ -114,12 +115,12 @@ function StageNote({ name }: { name: string }) {
   const share = step === null || !walk ? 0 : (100 * (step + 1)) / walk.steps.length;
   return (
     <>
-      <div className="note" style={{ left: 14, top: 10 }} data-testid="stage-note">
+      <div className={css.note} data-testid="stage-note">
         {name}
         {what && ` · ${what}`}
       </div>
       {of && (
-        <div className="walk-track">
+        <div className={css.track}>
           <div style={{ width: `${share}%` }} />
         </div>
       )}

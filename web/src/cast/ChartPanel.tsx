@@ -1,8 +1,11 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { type CastDetail, type Chart, api } from '../api/client';
+import { NumberField } from '../widgets/NumberField';
+import { Pick } from '../widgets/Pick';
+import { Press } from '../widgets/Press';
+import css from './ChartPanel.module.css';
 import { rewire } from './edit';
-import { NumberField } from './NumberField';
 import { showMouth, usePose } from './pose';
 
 /** Whole mouths that are swapped: what each is for. */
@@ -15,7 +18,7 @@ export function ChartPanel({ detail }: { detail: CastDetail }) {
   const kinds = vocabulary.data?.mouth_kinds ?? [];
   if (!chart) {
     return (
-      <div className="wiring">
+      <div className={css.chart}>
         <p className="soft">
           {member.name}’s mouth is moved, not swapped. If the file holds whole mouths, as meshes or as images,
           begin with the one at rest:
@@ -25,24 +28,27 @@ export function ChartPanel({ detail }: { detail: CastDetail }) {
     );
   }
   return (
-    <div className="wiring">
-      <div className="kind-grid">
+    <div className={css.chart}>
+      <div className={css.grid}>
         {kinds.map(({ name, label }) => (
-          <div key={name} className="mouth-kind" data-shown={shown === name || undefined}>
+          <div key={name} className={css.kind} data-shown={shown === name || undefined}>
             <button
-              className="label"
+              className={css.label}
               aria-pressed={shown === name}
               onClick={() => showMouth(member.id, name)}
             >
               {label}
             </button>
-            <select
-              className="field small"
-              aria-label={`Drawing for ${label}`}
-              value={chart.kinds[name] ?? ''}
-              onChange={(e) => {
-                const drawing = chart.drawings[Number(e.target.value)];
-                const shows = e.target.value !== '' && drawing;
+            <Pick
+              label={`Drawing for ${label}`}
+              value={`${chart.kinds[name] ?? ''}`}
+              options={[
+                ['', 'its nearest'] as const,
+                ...chart.drawings.map((d, i) => [`${i}`, d.name] as const),
+              ]}
+              onChange={(next) => {
+                const drawing = chart.drawings[Number(next)];
+                const shows = next !== '' && drawing;
                 void rewire(member.id, {
                   do: 'show_drawing',
                   kind: name,
@@ -50,26 +56,23 @@ export function ChartPanel({ detail }: { detail: CastDetail }) {
                 });
                 showMouth(member.id, name);
               }}
-            >
-              <option value="">its nearest</option>
-              {chart.drawings.map((d, i) => (
-                <option key={`${d.node} ${d.image ?? ''}`} value={i}>
-                  {d.name}
-                </option>
-              ))}
-            </select>
+            />
           </div>
         ))}
       </div>
-      <div className="wire-actions">
-        <label className="soft hold">
-          Least hold, frames
-          <NumberField
-            label="Least hold in frames"
-            value={chart.hold}
-            onChange={(hold) => void rewire(member.id, { do: 'hold', frames: Math.max(0, Math.round(hold)) })}
-          />
-        </label>
+      <div className={css.actions}>
+        <NumberField
+          labelled
+          label="Least hold"
+          suffix=" fr"
+          digits={0}
+          step={1}
+          low={0}
+          high={24}
+          width={58}
+          value={chart.hold}
+          onChange={(frames) => void rewire(member.id, { do: 'hold', frames })}
+        />
         <AddDrawing detail={detail} words="Add a mouth" add={add} />
       </div>
     </div>
@@ -88,37 +91,26 @@ function AddDrawing({ detail, words, add }: AddProps) {
   const [node, setNode] = useState(meshes[0]?.node ?? '');
   const [image, setImage] = useState('');
   return (
-    <span className="add-drawing">
-      <select
-        className="field small"
-        aria-label="Mesh"
+    <span className={css.add}>
+      <Pick
+        label="Mesh"
+        width={120}
         value={node}
-        onChange={(e) => setNode(e.target.value)}
-      >
-        {meshes.map((m) => (
-          <option key={m.node}>{m.node}</option>
-        ))}
-      </select>
+        options={meshes.map((m) => [m.node, m.node] as const)}
+        onChange={setNode}
+      />
       {images.length > 0 && (
-        <select
-          className="field small"
-          aria-label="Image"
+        <Pick
+          label="Image"
+          width={120}
           value={image}
-          onChange={(e) => setImage(e.target.value)}
-        >
-          <option value="">as it is</option>
-          {images.map((name) => (
-            <option key={name}>{name}</option>
-          ))}
-        </select>
+          options={[['', 'as it is'] as const, ...images.map((name) => [name, name] as const)]}
+          onChange={setImage}
+        />
       )}
-      <button
-        className="button"
-        disabled={!node}
-        onClick={() => add({ name: image || node, node, image: image || null })}
-      >
+      <Press disabled={!node} onClick={() => add({ name: image || node, node, image: image || null })}>
         {words}
-      </button>
+      </Press>
     </span>
   );
 }

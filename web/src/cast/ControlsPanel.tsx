@@ -1,6 +1,10 @@
+import { Checkbox, Slider, TextInput } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { memo, useEffect, useRef, useState } from 'react';
 import { type CastDetail, type ControlView, api } from '../api/client';
+import { Hint } from '../widgets/Hint';
+import { Press } from '../widgets/Press';
+import css from './ControlsPanel.module.css';
 import { atRest, setControl, usePose } from './pose';
 import { startWalk, stopWalk, useWalk } from './walk';
 import { REGIONS, type Region, longName, plain, regionColour, shortName } from './words';
@@ -27,80 +31,75 @@ export function ControlsPanel({ detail }: { detail: CastDetail }) {
   const controls = vocabulary.data?.controls.filter(found) ?? [];
 
   return (
-    <section className="controls">
-      <div className="control-bar">
-        <input
-          className="search"
+    <section className={css.controls}>
+      <div className={css.bar}>
+        <TextInput
+          className={css.search}
           type="search"
           placeholder="Find a control"
           aria-label="Find a control"
           value={search}
           onChange={(e) => setSearch(e.target.value)}
         />
-        <label className="both">
-          <input
-            type="checkbox"
-            checked={both}
-            onChange={(e) => usePose.setState({ both: e.target.checked })}
-          />
-          Both sides
-        </label>
+        <Checkbox
+          label="Both sides"
+          checked={both}
+          onChange={(e) => usePose.setState({ both: e.currentTarget.checked })}
+        />
         {walking ? (
-          <button className="button main" data-testid="walk" onClick={stopWalk}>
-            Stop<kbd className="key">Space</kbd>
-          </button>
+          <Press kind="main" gives="walk" cap testId="walk" onClick={stopWalk}>
+            Stop
+          </Press>
         ) : (
           <>
-            <button
-              className="button main"
-              data-testid="walk"
-              title="Every control, every sound, then a short line"
+            <Press
+              kind="main"
+              gives="walk"
+              cap
+              testId="walk"
+              hint="Every control, every sound, then a short line"
               onClick={() => void startWalk()}
             >
-              Test walk<kbd className="key">T</kbd>
-            </button>
-            <button
-              className="button"
-              title="Every sound, one after another"
-              onClick={() => void startWalk('sound')}
-            >
+              Test walk
+            </Press>
+            <Press hint="Every sound, one after another" onClick={() => void startWalk('sound')}>
               Sounds
-            </button>
-            <button
-              className="button"
-              title="A short line that holds every English sound"
-              onClick={() => void startWalk('line')}
-            >
+            </Press>
+            <Press hint="A short line that holds every English sound" onClick={() => void startWalk('line')}>
               Line
-            </button>
+            </Press>
           </>
         )}
-        <button className="button" data-testid="at-rest" onClick={() => atRest(member.id)}>
+        <Press gives="rest" testId="at-rest" onClick={() => atRest(member.id)}>
           At rest
-        </button>
+        </Press>
       </div>
-      <div className="regions" role="group" aria-label="Regions">
+      <div className={css.regions} role="group" aria-label="Regions">
         {REGIONS.map((r) => (
-          <button
+          <Press
             key={r}
-            className="region"
-            aria-pressed={region === r}
+            kind="chip"
+            pressed={region === r}
+            leftSection={<i className={css.swatch} style={{ background: regionColour(r) }} />}
             onClick={() => setRegion(region === r ? null : r)}
           >
-            <span className="swatch" style={{ background: regionColour(r) }} />
             {r}
-          </button>
+          </Press>
         ))}
       </div>
-      <div className="groups">
-        <div className="columns">
+      <div className={css.groups}>
+        <div className={css.columns}>
           {REGIONS.map((r) => {
             const own = controls.filter((c) => c.region === r);
             if (own.length === 0) return null;
             return (
-              <div key={r} className="group" style={{ '--c': regionColour(r) } as React.CSSProperties}>
+              <div
+                key={r}
+                className={css.group}
+                style={{ '--slide': regionColour(r), '--text': `var(--${r}-text)` } as React.CSSProperties}
+              >
                 <h3>{r}</h3>
-                {own.every(drawn) && <p className="soft drawn">in the whole mouths</p>}
+                {own.every(drawn) && <p className={css.drawn}>in the whole mouths</p>}
                 {own
                   .filter((c) => !drawn(c))
                   .map((c) => (
@@ -142,40 +141,39 @@ const ControlRow = memo(function ControlRow({ member, control, missing, fed, pla
   useEffect(() => {
     if (played) row.current?.scrollIntoView({ block: 'nearest' });
   }, [played]);
-  // From the middle for what goes both ways.
-  const place = (v: number) => (100 * (v - low)) / (high - low);
-  const [from, to] = [place(Math.min(0, value)), place(Math.max(0, value))];
   const why = missing ? `${missing.cost}${standIn ? `; instead: ${standIn}` : ''}` : longName(name);
   return (
     <div
       ref={row}
-      className="control"
+      className={css.control}
       data-chosen={chosen || undefined}
       data-played={played || undefined}
-      title={why}
       data-testid={`control-${name}`}
       onClick={() => usePose.setState({ chosen: name })}
     >
-      <button className="label" aria-pressed={chosen}>
-        {shortName(name)}
-      </button>
+      <Hint says={why}>
+        <button className={css.label} aria-pressed={chosen}>
+          {shortName(name)}
+        </button>
+      </Hint>
       {gone ? (
-        <span className="gone">not in this face</span>
+        <span className={css.gone}>not in this face</span>
       ) : (
-        <input
-          type="range"
-          aria-label={longName(name)}
-          className={standIn ? 'slider stands-in' : 'slider'}
-          style={{ '--from': `${from}%`, '--to': `${to}%` } as React.CSSProperties}
+        <Slider
+          className={standIn ? css.standsIn : undefined}
+          thumbLabel={longName(name)}
+          size={standIn ? 2 : 5}
+          thumbSize={12}
           min={low}
           max={high}
           step={(high - low) / 200}
+          startPointValue={low < 0 ? 0 : undefined}
           value={value}
-          onChange={(e) => setControl(member, name, Number(e.target.value))}
+          onChange={(v) => setControl(member, name, v)}
           onDoubleClick={() => setControl(member, name, 0)}
         />
       )}
-      <span className="num">{gone ? '' : plain(value)}</span>
+      <span className={css.number}>{gone ? '' : plain(value)}</span>
     </div>
   );
 });

@@ -1,5 +1,7 @@
 import type { CastDetail } from '../api/client';
+import { Press } from '../widgets/Press';
 import { rewire } from './edit';
+import css from './Limits.module.css';
 import { longName, partner, plain, sameTarget } from './words';
 
 type Missing = CastDetail['member']['missing'][number];
@@ -22,6 +24,8 @@ function told(missing: Missing[]): { names: string; cost: string; instead: strin
   }));
 }
 
+const count = (n: number, one: string, many = `${one}s`) => `${n} ${n === 1 ? one : many}`;
+
 const percent = (share: number) => `${Math.round(100 * Math.abs(share))} %`;
 
 /** What this character cannot do, and what is in its way. */
@@ -41,19 +45,19 @@ export function Limits({ detail }: { detail: CastDetail }) {
     });
   const missing = told(member.missing);
   return (
-    <>
+    <div className={css.limits}>
       {doubtful.length > 0 && (
         <section>
           <h2>Names to decide</h2>
           {doubtful.map((match) => (
             <p key={match.name}>
               <b>{match.name}</b> <span className="soft">{match.reason}</span>{' '}
-              <button
-                className="link"
+              <Press
+                kind="link"
                 onClick={() => void rewire(member.id, { do: 'take_match', name: match.name })}
               >
                 Wire it
-              </button>
+              </Press>
             </p>
           ))}
         </section>
@@ -65,9 +69,9 @@ export function Limits({ detail }: { detail: CastDetail }) {
             <p key={`${c.clip} ${c.node} ${c.path}`}>
               Clip <b>{c.clip}</b> also moves <b>{c.node}</b>{' '}
               <span className="soft">({c.shapes.length > 0 ? c.shapes.join(', ') : c.path})</span>.{' '}
-              <button className="link" aria-pressed={c.left_out} onClick={() => void leave(c)}>
+              <Press kind="link" pressed={c.left_out} onClick={() => void leave(c)}>
                 {c.left_out ? 'Left out on delivery; keep it' : 'Leave it out on delivery'}
-              </button>
+              </Press>
             </p>
           ))}
         </section>
@@ -88,20 +92,20 @@ export function Limits({ detail }: { detail: CastDetail }) {
           {loose.map((m) => (
             <p key={m.node}>
               <b>{m.node}</b> lies on {m.lies_on} and does not follow it.{' '}
-              <button
-                className="link"
+              <Press
+                kind="link"
                 onClick={() => void rewire(member.id, { do: 'attach', node: m.node, to: m.lies_on })}
               >
                 Attach it
-              </button>
+              </Press>
             </p>
           ))}
           {attached.map((a) => (
             <p key={a.node}>
               <b>{a.node}</b> follows {a.to}.{' '}
-              <button className="link" onClick={() => void rewire(member.id, { do: 'attach', node: a.node })}>
-                Let it loose
-              </button>
+              <Press kind="link" onClick={() => void rewire(member.id, { do: 'attach', node: a.node })}>
+                Detach it
+              </Press>
             </p>
           ))}
         </section>
@@ -133,9 +137,9 @@ export function Limits({ detail }: { detail: CastDetail }) {
         </section>
       )}
       <p className="soft">
-        {plain(facts.vertices)} points · {facts.shapes.length} shapes · {facts.joints.length} nodes ·{' '}
-        {facts.meshes.length} meshes
+        {plain(facts.vertices)} points · {count(facts.shapes.length, 'shape')} ·{' '}
+        {count(facts.joints.length, 'node')} · {count(facts.meshes.length, 'mesh', 'meshes')}
       </p>
-    </>
+    </div>
   );
 }

@@ -2,10 +2,15 @@ import { Popover } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { type CastDetail, type ControlName, type Feed, type Output, api } from '../api/client';
 import { AddOutput } from './AddOutput';
+import { Hint } from '../widgets/Hint';
+import { NumberField } from '../widgets/NumberField';
+import { Pick } from '../widgets/Pick';
+import { Press } from '../widgets/Press';
+import details from './AddOutput.module.css';
 import { rewire } from './edit';
-import { NumberField } from './NumberField';
+import css from './WiringPanel.module.css';
 import { usePose } from './pose';
-import { longName, plain, regionColour, sameTarget, targetKind, targetName } from './words';
+import { longName, plain, sameTarget, targetKind, targetName } from './words';
 
 type Response = NonNullable<Feed['response']>;
 
@@ -33,10 +38,10 @@ export function WiringPanel({ detail }: { detail: CastDetail }) {
     .find(Boolean);
 
   return (
-    <div className="wiring">
-      <h2 style={{ color: regionColour(region) }}>
+    <div className={css.wiring}>
+      <h2 style={{ color: `var(--${region}-text)` }}>
         {longName(chosen)}{' '}
-        <span className="soft small">
+        <span className={css.drives}>
           {rows.length === 0
             ? 'drives nothing'
             : `drives ${rows.length} ${rows.length === 1 ? 'output' : 'outputs'}`}
@@ -49,7 +54,7 @@ export function WiringPanel({ detail }: { detail: CastDetail }) {
         </p>
       )}
       {rows.length > 0 && (
-        <div className="wires">
+        <div className={css.wires}>
           <span className="soft">output</span>
           <span className="soft">gain</span>
           <span className="soft">offset</span>
@@ -65,7 +70,7 @@ export function WiringPanel({ detail }: { detail: CastDetail }) {
           ))}
         </div>
       )}
-      <div className="wire-actions">
+      <div className={css.actions}>
         <AddOutput detail={detail} control={chosen} />
         {reason && (
           <span className="soft">
@@ -93,8 +98,10 @@ function WireRow({ id, output, feed, controls }: RowProps) {
   const told = others.length > 2 ? `${others.length} more controls` : list;
   return (
     <>
-      <span className="wire-name" title={list || name}>
-        <b>{name}</b>
+      <span className={css.name}>
+        <Hint says={list || name}>
+          <b>{name}</b>
+        </Hint>
         <span className="soft">
           {targetKind(output.target)}
           {feed.stands_in && ', standing in'}
@@ -113,7 +120,7 @@ function WireRow({ id, output, feed, controls }: RowProps) {
         value={output.offset ?? 0}
         onChange={(offset) => set({ offset })}
       />
-      <span className="limits">
+      <span className={css.limits}>
         <NumberField label={`Lower limit of ${name}`} value={output.low} onChange={(low) => set({ low })} />
         <NumberField
           label={`Upper limit of ${name}`}
@@ -140,39 +147,26 @@ function Details({ id, output, feed, controls }: RowProps) {
   return (
     <Popover position="top-end" width={290} withArrow>
       <Popover.Target>
-        <button
-          className="response"
-          aria-label={`Response of ${name}: ${shown?.label ?? ''}`}
-          title="Response and more"
-        >
+        <button className={css.response} aria-label={`Response of ${name}: ${shown?.label ?? ''}, and more`}>
           <svg width="36" height="22" aria-hidden="true">
             <path d={shown?.path} />
           </svg>
         </button>
       </Popover.Target>
-      <Popover.Dropdown className="details">
+      <Popover.Dropdown className={details.details}>
         <b>{name}</b>
-        <label className="named">
-          Response
-          <select
-            className="field"
-            value={response.kind}
-            onChange={(e) => {
-              // Points that are not given are those of a straight response.
-              set({ response: { kind: e.target.value } as Response });
-            }}
-          >
-            {RESPONSES.map((r) => (
-              <option key={r.kind} value={r.kind}>
-                {r.label}
-              </option>
-            ))}
-          </select>
-        </label>
+        <Pick
+          labelled
+          label="response"
+          value={response.kind}
+          options={RESPONSES.map((r) => [r.kind, r.label] as const)}
+          // Points that are not given are those of a straight response.
+          onChange={(kind) => set({ response: { kind } as Response })}
+        />
         {response.kind === 'points' && (
-          <div className="points">
+          <div className={css.points}>
             {points.map((p, i) => (
-              <span key={i} className="limits">
+              <span key={i} className={css.limits}>
                 <NumberField
                   label={`Point ${i + 1}, control`}
                   value={p[0] ?? 0}
@@ -183,54 +177,39 @@ function Details({ id, output, feed, controls }: RowProps) {
                   value={p[1] ?? 0}
                   onChange={(v) => setPoint(i, 1, v)}
                 />
-                <button
-                  className="quiet"
-                  aria-label={`Remove point ${i + 1}`}
+                <Press
+                  kind="quiet"
+                  aria-label={`Delete point ${i + 1}`}
                   disabled={points.length <= 2}
                   onClick={() => setPoints(points.filter((_, k) => k !== i))}
                 >
                   ×
-                </button>
+                </Press>
               </span>
             ))}
-            <button className="button" onClick={() => void rewire(id, { do: 'add_point', feed: feed.id })}>
-              Add a point
-            </button>
+            <Press onClick={() => void rewire(id, { do: 'add_point', feed: feed.id })}>Add a point</Press>
           </div>
         )}
-        <label className="named">
-          Only with another control (for corrective shapes)
-          <select
-            className="field"
-            value={feed.times ?? ''}
-            onChange={(e) => set({ times: (e.target.value || null) as ControlName | null })}
-          >
-            <option value="">by itself</option>
-            {controls.map((c) => (
-              <option key={c} value={c}>
-                {longName(c)}
-              </option>
-            ))}
-          </select>
-        </label>
+        <Pick
+          labelled
+          label="only with (for corrective shapes)"
+          value={feed.times ?? ''}
+          options={[['', 'by itself'] as const, ...controls.map((c) => [c, longName(c)] as const)]}
+          onChange={(times) => set({ times: times || null })}
+        />
         {output.feeds.length > 1 && (
-          <label className="named">
-            Several controls
-            <select
-              className="field"
-              value={output.mix ?? 'sum'}
-              onChange={(e) =>
-                void rewire(id, { do: 'change_output', output: output.id, change: { mix: e.target.value } })
-              }
-            >
-              <option value="sum">add up</option>
-              <option value="strongest">the strongest counts</option>
-            </select>
-          </label>
+          <Pick
+            labelled
+            label="several controls"
+            value={output.mix ?? 'sum'}
+            options={[
+              ['sum', 'add up'],
+              ['strongest', 'the strongest counts'],
+            ]}
+            onChange={(mix) => void rewire(id, { do: 'change_output', output: output.id, change: { mix } })}
+          />
         )}
-        <button className="button" onClick={() => void rewire(id, { do: 'unwire', feed: feed.id })}>
-          Take this wire away
-        </button>
+        <Press onClick={() => void rewire(id, { do: 'unwire', feed: feed.id })}>Delete this wire</Press>
       </Popover.Dropdown>
     </Popover>
   );

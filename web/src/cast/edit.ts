@@ -1,7 +1,8 @@
 // The one way to change a character's wiring: an operation is sent, made on the state that the page saw, and shown as
 // the server answers.
 
-import { type CastDetail, type WiringOp, api, forgetRefusal, queries } from '../api/client';
+import { type CastDetail, type WiringOp, api, queries } from '../api/client';
+import { forgetRefusal } from '../widgets/tell';
 import { type Answer, enqueue, isNewest, ownGesture, withoutName } from '../api/queue';
 import { askPose } from './pose';
 

@@ -1,7 +1,8 @@
 // How the character in the Cast is posed by hand. The server works out what the controls move.
 
 import { create } from 'zustand';
-import { type ControlName, type CastDetail, api, queries, tell } from '../api/client';
+import { type ControlName, type CastDetail, api, queries } from '../api/client';
+import { tell } from '../widgets/tell';
 import { partner } from './words';
 
 interface Pose {

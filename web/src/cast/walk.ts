@@ -1,8 +1,9 @@
 // The test walk: every control one after another, then every sound, then a short line.
 
 import { create } from 'zustand';
-import { type ControlName, tell } from '../api/client';
-import { at } from '../score/draw';
+import { type ControlName } from '../api/client';
+import { tell } from '../widgets/tell';
+import { at } from '../score/line';
 import { get as view } from '../state';
 
 export interface Step {

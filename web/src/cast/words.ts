@@ -1,6 +1,6 @@
 // How controls, targets and what is missing are called on the page.
 
-import type { ControlName, ControlView, Target } from '../api/client';
+import { type ControlName, type ControlView, type Target, type Vocabulary, queries } from '../api/client';
 
 export type Region = ControlView['region'];
 
@@ -52,3 +52,8 @@ export const sameTarget = (a: Target, b: Target) => JSON.stringify(a) === JSON.s
 
 /** A number as it is read: no more digits than needed. */
 export const plain = (value: number) => String(Math.round(value * 1000) / 1000);
+
+/** The region of a control. */
+export const regionOf = (control: string): Region =>
+  queries.getQueryData<Vocabulary>(['vocabulary'])?.controls.find((c) => c.name === control)?.region ??
+  'lips';

@@ -1,15 +1,16 @@
+import { Checkbox, Menu } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import {
-  type Delivery,
-  type Job,
-  type LineSummary,
-  type Production,
-  api,
-  queries,
-  speaks,
-  tell,
-} from '../api/client';
+import { type Delivery, type Job, type LineSummary, type Production, api, speaks } from '../api/client';
+import { produce } from '../api/production';
+import { perSecond } from '../score/time';
+import { Asked } from '../widgets/Asked';
+import { NumberField } from '../widgets/NumberField';
+import { Press } from '../widgets/Press';
+import { Problem } from '../widgets/Problem';
+import { RateField } from '../widgets/RateField';
+import { tell } from '../widgets/tell';
+import css from './DeliverPage.module.css';
 
 const KINDS = [
   {
@@ -20,7 +21,7 @@ const KINDS = [
   { key: 'curves', title: 'Curves', text: 'JSON: every control and every shape, one value a frame' },
 ] as const;
 
-const RATES = ['24', '25', '30', '30000/1001', '24000/1001', '48', '60'];
+const count = (n: number, one: string) => (n === 1 ? `one ${one}` : `${n} ${one}s`);
 
 export function DeliverPage() {
   const lines = useQuery({ queryKey: ['lines'], queryFn: api.lines });
@@ -32,62 +33,50 @@ export function DeliverPage() {
   const ready = lines.data?.filter((l) => speaks(l) && l.character) ?? [];
   const going = ready.filter((l) => !left.has(l.id));
   const doubtful = going.filter((l) => l.doubtful_words > 0).length;
-
-  const deliver = async () => {
-    try {
-      await api.deliver(
-        going.map((l) => l.id),
-        kinds,
-      );
-    } catch (error) {
-      tell(error);
-    }
-  };
+  const each = Number(kinds.glb) + Number(kinds.curves);
   const toggle = (id: number) => {
     const next = new Set(left);
     if (!next.delete(id)) next.add(id);
     setLeft(next);
   };
-
   return (
-    <main className="deliver">
-      <section className="choose">
-        <h1 style={{ fontSize: 27 }}>Deliver</h1>
-        <div className="soft" style={{ display: 'flex', justifyContent: 'space-between' }}>
-          Choose what goes out
-          <button
-            className="quiet"
+    <main className={css.page}>
+      <section className={css.choose}>
+        <h1>Deliver</h1>
+        <div className={css.head}>
+          <span className="soft">Choose what goes out</span>
+          <Press
+            kind="quiet"
             onClick={() => setLeft(left.size === 0 ? new Set(ready.map((l) => l.id)) : new Set())}
           >
             {left.size === 0 ? 'None' : 'All'}
-          </button>
+          </Press>
         </div>
-        {lines.data?.map((l) => {
-          const can = ready.includes(l);
-          return (
-            <label key={l.id} className="pick" style={can ? undefined : { opacity: 0.6 }}>
-              <input
-                type="checkbox"
-                disabled={!can}
-                checked={can && !left.has(l.id)}
-                onChange={() => toggle(l.id)}
-              />
-              <span>
-                <b>{l.number}</b> {l.character} · {l.duration.toFixed(1)} s{!can && ' · not timed yet'}
-                {l.doubtful_words > 0 && ` · ${l.doubtful_words} doubtful`}
-                <div className="words">{l.text}</div>
-              </span>
-            </label>
-          );
-        })}
+        <Asked query={lines}>
+          {(lines) =>
+            lines.length === 0 ? (
+              <p className="soft">There are no lines yet; add one on Lines, then it can go out.</p>
+            ) : (
+              lines.map((l) => (
+                <Choice
+                  key={l.id}
+                  line={l}
+                  can={ready.includes(l)}
+                  on={!left.has(l.id)}
+                  onChange={() => toggle(l.id)}
+                />
+              ))
+            )
+          }
+        </Asked>
       </section>
-      <section className="what">
+      <section className={css.what}>
         <h2>As what</h2>
-        <div className="kinds">
+        <div className={css.kinds}>
           {KINDS.map((k) => (
             <button
               key={k.key}
-              className="kind"
+              className={css.kind}
               aria-pressed={kinds[k.key]}
               onClick={() => setKinds({ ...kinds, [k.key]: !kinds[k.key] })}
             >
@@ -98,83 +87,95 @@ export function DeliverPage() {
             </button>
           ))}
         </div>
-        <h2>On which grid</h2>
-        {production.data && (
-          <GridForm key={JSON.stringify(production.data)} production={production.data} lines={going} />
-        )}
+        <h2>On which frames</h2>
+        {production.data && <GridPart production={production.data} lines={going} />}
         <h2>Off it goes</h2>
-        <div style={{ display: 'flex', gap: 12, alignItems: 'center' }}>
-          <button
-            className="button main"
-            style={{ padding: '8px 20px' }}
-            disabled={going.length === 0 || !(kinds.glb || kinds.curves)}
-            onClick={() => void deliver()}
-            data-testid="deliver"
+        <div className={css.row}>
+          <Press
+            kind="main"
+            size="sm"
+            testId="deliver"
+            disabled={going.length === 0 || each === 0}
+            onClick={() =>
+              void api
+                .deliver(
+                  going.map((l) => l.id),
+                  kinds,
+                )
+                .catch(tell)
+            }
           >
-            Deliver {going.length} {going.length === 1 ? 'line' : 'lines'}
-          </button>
+            Deliver {count(going.length, 'line')}
+          </Press>
           <span className="soft">
-            {going.length * (Number(kinds.glb) + Number(kinds.curves))} files
-            {doubtful > 0 && ` · ${doubtful} lines have doubtful words`}
+            {count(going.length * each, 'file')}
+            {doubtful > 0 && ` · ${count(doubtful, 'line')} with doubtful words`}
           </span>
         </div>
         <Example />
       </section>
-      <aside className="side" style={{ gap: 4 }}>
+      <aside className={css.side}>
         <h2>Queue and files</h2>
-        <Queue jobs={jobs.data ?? []} files={files.data ?? []} lines={lines.data ?? []} />
+        <Asked query={files}>
+          {(files) => <Queue jobs={jobs.data ?? []} files={files} lines={lines.data ?? []} />}
+        </Asked>
       </aside>
     </main>
   );
 }
 
-function GridForm({ production, lines }: { production: Production; lines: LineSummary[] }) {
-  const { num, den } = production.grid.rate;
-  const [rate, setRate] = useState(den === 1 ? `${num}` : `${num}/${den}`);
-  const [first, setFirst] = useState(`${production.grid.first}`);
-  const longest = lines.reduce<LineSummary | null>((a, b) => (a && a.duration >= b.duration ? a : b), null);
-  const save = async (newRate: string, newFirst: string) => {
-    const [n, d] = newRate.split('/');
-    try {
-      await api.setProduction({
-        name: production.name,
-        grid: { rate: { num: Number(n), den: Number(d ?? 1) }, first: Math.round(Number(newFirst)) || 0 },
-      });
-      await queries.invalidateQueries();
-    } catch (error) {
-      tell(error);
-    }
-  };
+function Choice({
+  line: l,
+  can,
+  on,
+  onChange,
+}: {
+  line: LineSummary;
+  can: boolean;
+  on: boolean;
+  onChange: () => void;
+}) {
   return (
-    <div className="grid-row">
-      <label className="named">
-        Frames a second
-        <select
-          className="field"
-          value={rate}
-          onChange={(e) => {
-            setRate(e.target.value);
-            void save(e.target.value, first);
-          }}
-        >
-          {[...new Set([rate, ...RATES])].map((r) => (
-            <option key={r}>{r}</option>
-          ))}
-        </select>
-      </label>
-      <label className="named">
-        First frame
-        <input
-          className="field"
-          style={{ width: 110 }}
-          type="number"
-          value={first}
-          onChange={(e) => setFirst(e.target.value)}
-          onBlur={() => void save(rate, first)}
-        />
-      </label>
+    <div className={css.pick}>
+      <Checkbox
+        disabled={!can}
+        checked={can && on}
+        onChange={onChange}
+        label={
+          <span className={css.words}>
+            <b>{l.name ?? l.number}</b> {l.character ?? 'nobody'} · {l.duration.toFixed(1)} s
+            {!can && (speaks(l) ? ' · nobody says it yet' : ' · not timed yet')}
+            {l.doubtful_words > 0 && ` · ${l.doubtful_words} doubtful`}
+            <span className={css.text}>{l.text}</span>
+          </span>
+        }
+      />
+    </div>
+  );
+}
+
+function GridPart({ production, lines }: { production: Production; lines: LineSummary[] }) {
+  const { grid } = production;
+  const rate = grid.rate.den === 1 ? `${grid.rate.num}` : String(Math.round(perSecond(grid) * 1000) / 1000);
+  const longest = lines.reduce<LineSummary | null>((a, b) => (a && a.duration >= b.duration ? a : b), null);
+  return (
+    <div className={css.row}>
+      <RateField
+        value={rate}
+        onChange={(next) => void produce({ do: 'grid', rate: next, first: grid.first })}
+      />
+      <NumberField
+        labelled
+        label="first frame"
+        testId="first-frame"
+        digits={0}
+        step={1}
+        width={90}
+        value={grid.first}
+        onChange={(first) => void produce({ do: 'grid', rate: `${grid.rate.num}/${grid.rate.den}`, first })}
+      />
       {longest && (
-        <span className="soft" style={{ paddingBottom: 6 }}>
+        <span className="soft small">
           line {longest.number}: sound ends at {longest.last_sound_frame}, clip at {longest.last_frame}
         </span>
       )}
@@ -184,12 +185,10 @@ function GridForm({ production, lines }: { production: Production; lines: LineSu
 
 function Example() {
   return (
-    <div style={{ marginTop: 'auto' }}>
-      <div className="soft" style={{ marginBottom: 4 }}>
-        The same for one recording, without this page:
-      </div>
-      <pre className="command">
-        jamlips sync line.wav --text "What is said." --character bram.glb --out delivered
+    <div className={css.example}>
+      <div className="soft">The same for one recording, without this page:</div>
+      <pre>
+        jamlips sync line.wav --text "What is said." --character bram.glb --out delivered --fps 23.976
       </pre>
     </div>
   );
@@ -198,11 +197,15 @@ function Example() {
 const megabytes = (bytes: number) =>
   bytes >= 1e6 ? `${(bytes / 1e6).toFixed(1)} MB` : `${Math.max(1, Math.round(bytes / 1e3))} kB`;
 
+const remove = (ids: number[]) => void produce({ do: 'delete_deliveries', ids });
+
 function Queue({ jobs, files, lines }: { jobs: Job[]; files: Delivery[]; lines: LineSummary[] }) {
-  const running = jobs.filter((j) => j.kind === 'deliver' && j.state !== 'done');
+  const running = jobs.filter(
+    (j) => j.kind === 'deliver' && j.state !== 'done' && lines.some((l) => l.id === j.line),
+  );
   const name = (id: number) => {
     const line = lines.find((l) => l.id === id);
-    return line ? `Line ${line.number}, ${line.character ?? ''}` : 'A line';
+    return line ? `${line.name ?? `Line ${line.number}`}, ${line.character ?? ''}` : 'A line';
   };
   const delivered = lines.map((l) => l.id).filter((id) => files.some((f) => f.line === id));
   if (running.length === 0 && delivered.length === 0) {
@@ -211,47 +214,66 @@ function Queue({ jobs, files, lines }: { jobs: Job[]; files: Delivery[]; lines: 
   return (
     <>
       {running.map((job) => (
-        <div key={job.id} className="queue">
-          <div className="top">
+        <div key={job.id} className={css.queue}>
+          <div className={css.top}>
             <b>{name(job.line)}</b>
             {job.state === 'running' || job.state === 'waiting' ? (
-              <button className="quiet" onClick={() => api.cancel(job.id).catch(tell)}>
-                {job.state === 'waiting' ? 'waits · cancel' : 'cancel'}
-              </button>
+              <Press kind="quiet" onClick={() => void api.cancel(job.id).catch(tell)}>
+                {job.state === 'waiting' ? 'Waits · cancel' : 'Cancel'}
+              </Press>
             ) : (
               <span className="soft">{job.state}</span>
             )}
           </div>
-          {job.message && <div className="problem">{job.message}</div>}
-          <div className="track">
+          {job.message && <Problem>{job.message}</Problem>}
+          <div className={css.track}>
             <div style={{ width: `${job.progress * 100}%` }} />
           </div>
         </div>
       ))}
-      {delivered.map((line) => (
-        <div key={line} className="queue" data-testid={`delivered-${line}`}>
-          <div className="top">
-            <b>{name(line)}</b>
-            <span className="state timed">✓ done</span>
-          </div>
-          {files
-            .filter((f) => f.line === line)
-            .map((f) => (
-              <div key={f.id} style={{ display: 'flex', justifyContent: 'space-between', gap: 8 }}>
-                <a
-                  href={`/api/deliveries/${f.id}/file`}
-                  download={f.file_name}
-                  style={{ overflowWrap: 'anywhere' }}
-                >
-                  {f.file_name}
-                </a>
-                <span className="soft" style={{ whiteSpace: 'nowrap' }}>
-                  {megabytes(f.size)}
-                </span>
-              </div>
+      {delivered.map((line) => {
+        const own = files.filter((f) => f.line === line);
+        return (
+          <div key={line} className={css.queue} data-testid={`delivered-${line}`}>
+            <div className={css.top}>
+              <b>{name(line)}</b>
+              <span className={css.done}>✓ done</span>
+              <Press
+                kind="quiet"
+                aria-label={`Delete what went out of ${name(line)}`}
+                onClick={() => remove(own.map((f) => f.id))}
+              >
+                Delete
+              </Press>
+            </div>
+            {own.map((f) => (
+              <FileRow key={f.id} file={f} />
             ))}
-        </div>
-      ))}
+          </div>
+        );
+      })}
     </>
+  );
+}
+
+function FileRow({ file }: { file: Delivery }) {
+  const address = `/api/deliveries/${file.id}/file`;
+  return (
+    <Menu width={180} position="bottom-start">
+      <Menu.ContextMenu>
+        <div className={css.file}>
+          <a href={address} download={file.file_name}>
+            {file.file_name}
+          </a>
+          <span className="soft">{megabytes(file.size)}</span>
+        </div>
+      </Menu.ContextMenu>
+      <Menu.Dropdown>
+        <Menu.Item component="a" href={address} download={file.file_name}>
+          Download
+        </Menu.Item>
+        <Menu.Item onClick={() => remove([file.id])}>Delete</Menu.Item>
+      </Menu.Dropdown>
+    </Menu>
   );
 }

@@ -1,17 +1,21 @@
-import { FileButton, Modal } from '@mantine/core';
+import { FileButton, Modal, Textarea } from '@mantine/core';
 import { Dropzone } from '@mantine/dropzone';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, queries, sentence } from '../api/client';
 import { MODEL_FILES, characterName } from '../cast/files';
 import { go, set, useView } from '../state';
+import { Pick } from '../widgets/Pick';
+import { Press } from '../widgets/Press';
+import { Problem } from '../widgets/Problem';
+import css from './AddLine.module.css';
 import { Recorder } from './Recorder';
 
 /** Brings a recording in: file, text, character. What was typed stays if something is refused. */
 export function AddLine() {
   const adding = useView((s) => s.adding);
   return (
-    <Modal opened={adding !== null} onClose={close} title="Add a line" size={560} centered>
+    <Modal opened={adding !== null} onClose={close} title="Add a line" size={560}>
       {adding && (
         <AddForm key={adding.map((f) => f.name).join()} dropped={adding[0] ?? null} more={adding.slice(1)} />
       )}
@@ -81,7 +85,7 @@ function AddForm({ dropped, more }: { dropped: File | null; more: File[] }) {
 
   return (
     <form
-      style={{ display: 'flex', flexDirection: 'column', gap: 12 }}
+      className={css.form}
       onSubmit={(event) => {
         event.preventDefault();
         void add();
@@ -95,7 +99,7 @@ function AddForm({ dropped, more }: { dropped: File | null; more: File[] }) {
         multiple={false}
         inputProps={{ 'aria-label': 'Recording' }}
       >
-        <div style={{ textAlign: 'center' }} className={file ? '' : 'soft'}>
+        <div className={css.file} data-empty={!file || undefined}>
           {file ? <b>{file.name}</b> : 'Drop the recording here, or click to choose it'}
         </div>
       </Dropzone>
@@ -110,72 +114,59 @@ function AddForm({ dropped, more }: { dropped: File | null; more: File[] }) {
           }}
         />
       ) : (
-        <button
-          type="button"
-          className="link"
-          style={{ alignSelf: 'start' }}
-          data-testid="record-here"
-          onClick={() => setRecording(true)}
-        >
-          Record it here, from the microphone
-        </button>
-      )}
-      <label className="named">
-        What is said in it
-        <textarea
-          className="field"
-          rows={4}
-          value={text}
-          data-testid="new-text"
-          data-autofocus
-          placeholder="Type or paste the words. [laughs] or [breath] is heard and no word. Another language: write its sounds between slashes, /bɔ̃ˈʒuʁ/. Without a text the sounds alone are heard, a draft."
-          onChange={(e) => setText(e.target.value)}
-          onKeyDown={(e) => {
-            // Enter alone is a new line of the text.
-            if (e.key === 'Enter' && (e.ctrlKey || e.metaKey)) e.currentTarget.form?.requestSubmit();
-          }}
-        />
-      </label>
-      <FileButton onChange={(file) => void readText(file)} accept=".txt,.srt,.vtt">
-        {(props) => (
-          <button type="button" className="link" style={{ alignSelf: 'start' }} {...props}>
-            Read the text from a file (.txt, .srt, .vtt)
-          </button>
-        )}
-      </FileButton>
-      <div style={{ display: 'flex', gap: 8, alignItems: 'end' }}>
-        <label className="named" style={{ flex: 1 }}>
-          Who says it
-          <select className="field" value={who ?? ''} onChange={(e) => setCharacter(e.target.value)}>
-            {cast.data?.map((m) => (
-              <option key={m.id}>{m.name}</option>
-            ))}
-          </select>
-        </label>
-        <FileButton onChange={(files) => void bringIn(files)} accept={MODEL_FILES} multiple>
-          {(props) => (
-            <button type="button" className="button" style={{ height: 34 }} {...props}>
-              Another character …
-            </button>
-          )}
-        </FileButton>
-      </div>
-      {problem && (
-        <div className="problem" role="alert">
-          {problem}
+        <div>
+          <Press kind="link" testId="record-here" onClick={() => setRecording(true)}>
+            Record it here, from the microphone
+          </Press>
         </div>
       )}
-      <div style={{ display: 'flex', gap: 8, justifyContent: 'flex-end' }}>
-        <button type="button" className="button" onClick={close}>
-          Not now
-        </button>
-        <button type="submit" className="button main" disabled={busy} data-testid="add-line">
+      <Textarea
+        label="What is said in it"
+        rows={4}
+        value={text}
+        data-testid="new-text"
+        data-autofocus
+        placeholder="Type or paste the words. [laughs] or [breath] is heard and no word. Another language: write its sounds between slashes, /bɔ̃ˈʒuʁ/. Without a text the sounds alone are heard, a draft."
+        onChange={(e) => setText(e.target.value)}
+        onKeyDown={(e) => {
+          // Enter alone is a new line of the text.
+          if (e.key === 'Enter' && (e.ctrlKey || e.metaKey)) e.currentTarget.form?.requestSubmit();
+        }}
+      />
+      <FileButton onChange={(file) => void readText(file)} accept=".txt,.srt,.vtt">
+        {(props) => (
+          <div>
+            <Press kind="link" {...props}>
+              Read the text from a file (.txt, .srt, .vtt)
+            </Press>
+          </div>
+        )}
+      </FileButton>
+      <div className={css.row}>
+        <Pick
+          labelled
+          label="Who says it"
+          value={who ?? ''}
+          options={[
+            ...(who === null ? [['', 'nobody yet'] as const] : []),
+            ...(cast.data ?? []).map((m) => [m.name, m.name] as const),
+          ]}
+          onChange={(name) => setCharacter(name || null)}
+        />
+        <FileButton onChange={(files) => void bringIn(files)} accept={MODEL_FILES} multiple>
+          {(props) => <Press {...props}>Another character …</Press>}
+        </FileButton>
+      </div>
+      {problem && <Problem>{problem}</Problem>}
+      <div className={css.end}>
+        <Press onClick={close}>Cancel</Press>
+        <Press kind="main" type="submit" disabled={busy} testId="add-line">
           {busy
             ? 'Bringing it in …'
             : more.length > 0
               ? `Add, then the next of ${more.length}`
               : 'Add the line'}
-        </button>
+        </Press>
       </div>
     </form>
   );

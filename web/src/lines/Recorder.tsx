@@ -1,6 +1,11 @@
 import { useEffect, useRef, useState } from 'react';
 import { sentence } from '../api/client';
+import { Pick } from '../widgets/Pick';
+import { Press } from '../widgets/Press';
+import { Problem } from '../widgets/Problem';
+import { useFrame } from '../widgets/useFrame';
 import { Microphone, type Recorded } from './microphone';
+import css from './Recorder.module.css';
 
 interface Props {
   /** What shall be said, to read from. */
@@ -34,25 +39,20 @@ export function Recorder({ text, onUse, use, first = 1 }: Props) {
   }, []);
 
   // The meter moves without React.
-  useEffect(() => {
-    if (phase === 'closed') return;
-    let running = true;
-    let shown = 0;
-    const draw = () => {
-      if (!running) return;
-      const level = microphone.current.level();
-      // Rises at once, falls slowly; decibels from -60 to 0.
-      shown = Math.max(level, shown * 0.93);
-      const share = Math.max(0, Math.min(1, 1 + (20 * Math.log10(Math.max(shown, 1e-6))) / 60));
-      if (meter.current) meter.current.style.width = `${share * 100}%`;
-      if (level >= 0.999) setClipped(true);
-      requestAnimationFrame(draw);
-    };
-    requestAnimationFrame(draw);
-    return () => {
-      running = false;
-    };
-  }, [phase]);
+  const shown = useRef(0);
+  const began = useRef(0);
+  const clock = useRef<HTMLElement>(null);
+  useFrame(() => {
+    const level = microphone.current.level();
+    // Rises at once, falls slowly; decibels from -60 to 0.
+    shown.current = Math.max(level, shown.current * 0.93);
+    const share = Math.max(0, Math.min(1, 1 + (20 * Math.log10(Math.max(shown.current, 1e-6))) / 60));
+    if (meter.current) meter.current.style.width = `${share * 100}%`;
+    if (level >= 0.999) setClipped(true);
+    if (clock.current && phase === 'recording') {
+      clock.current.textContent = `${((performance.now() - began.current) / 1000).toFixed(1)} s`;
+    }
+  }, phase !== 'closed');
 
   // Counts in, then records.
   useEffect(() => {
@@ -63,15 +63,19 @@ export function Recorder({ text, onUse, use, first = 1 }: Props) {
         setCount(count - 1);
       } else {
         microphone.current.start();
+        began.current = performance.now();
         setPhase('recording');
       }
     }, BEAT);
     return () => clearTimeout(timer);
   }, [phase, count]);
 
-  const open = async () => {
+  const [device, setDevice] = useState('');
+  const [devices, setDevices] = useState<MediaDeviceInfo[]>([]);
+  const open = async (device = '') => {
     try {
-      await microphone.current.open();
+      await microphone.current.open(device || undefined);
+      setDevices(await microphone.current.devices());
       setProblem('');
       setPhase('ready');
     } catch (error) {
@@ -96,22 +100,38 @@ export function Recorder({ text, onUse, use, first = 1 }: Props) {
 
   if (phase === 'closed') {
     return (
-      <div className="recorder">
-        <button type="button" className="button" data-testid="open-microphone" onClick={() => void open()}>
-          Use the microphone
-        </button>
-        {problem && (
-          <div className="problem" role="alert">
-            {problem}
-          </div>
-        )}
+      <div className={css.recorder}>
+        <div>
+          <Press testId="open-microphone" onClick={() => void open()}>
+            Use the microphone
+          </Press>
+        </div>
+        {problem && <Problem>{problem}</Problem>}
       </div>
     );
   }
   return (
-    <div className="recorder" data-testid="recorder" data-phase={phase}>
+    <div className={css.recorder} data-testid="recorder" data-phase={phase}>
       {text && <div className="serif">{text}</div>}
-      <div className="meter" role="img" aria-label="Level of the microphone">
+      {devices.length > 1 && (
+        <Pick
+          labelled
+          label="microphone"
+          testId="device"
+          value={device}
+          disabled={phase !== 'ready'}
+          options={[
+            ['', 'the usual one'] as const,
+            ...devices.map((d) => [d.deviceId, d.label || 'a microphone'] as const),
+          ]}
+          onChange={(next) => {
+            setDevice(next);
+            microphone.current.close();
+            void open(next);
+          }}
+        />
+      )}
+      <div className={css.meter} role="img" aria-label="Level of the microphone">
         <div ref={meter} />
         <i style={{ left: `${(100 * (60 - 12)) / 60}%` }} />
       </div>
@@ -120,25 +140,20 @@ export function Recorder({ text, onUse, use, first = 1 }: Props) {
           ? 'Too loud: it was cut off at full scale. Step back or turn the microphone down.'
           : 'The loudest words should come near the mark, 12 dB below full scale.'}
       </span>
-      <div style={{ display: 'flex', gap: 10, alignItems: 'center' }}>
+      <div className={css.row}>
         {phase === 'recording' ? (
-          <button type="button" className="button main" data-testid="stop-recording" onClick={stop}>
+          <Press kind="main" testId="stop-recording" onClick={stop}>
             Stop
-          </button>
+          </Press>
         ) : (
-          <button
-            type="button"
-            className="button main"
-            data-testid="record"
-            disabled={phase === 'counting'}
-            onClick={record}
-          >
+          <Press kind="main" testId="record" disabled={phase === 'counting'} onClick={record}>
             {takes.length === 0 ? 'Record' : 'Record another take'}
-          </button>
+          </Press>
         )}
-        <b aria-live="assertive" className="count-in">
+        <b aria-live="assertive" className={css.count}>
           {phase === 'counting' ? count : phase === 'recording' ? 'Recording' : ''}
         </b>
+        {phase === 'recording' && <b className="num" ref={clock} data-testid="elapsed" />}
       </div>
       {takes.map((take, i) => (
         <TakeRow
@@ -149,11 +164,7 @@ export function Recorder({ text, onUse, use, first = 1 }: Props) {
           onThrow={() => setTakes(takes.filter((_, j) => j !== i))}
         />
       ))}
-      {problem && (
-        <div className="problem" role="alert">
-          {problem}
-        </div>
-      )}
+      {problem && <Problem>{problem}</Problem>}
     </div>
   );
 }
@@ -163,18 +174,18 @@ function TakeRow(props: { take: Recorded; use: string; onUse: () => void; onThro
   const [address] = useState(() => URL.createObjectURL(take.file));
   useEffect(() => () => URL.revokeObjectURL(address), [address]);
   return (
-    <div className="take">
+    <div className={css.take}>
       <b>{take.file.name.replace('.wav', '')}</b>
       <audio controls src={address} />
       <span className="soft">
         {take.seconds.toFixed(1)} s{take.peak >= 0.999 ? ', cut off' : ''}
       </span>
-      <button type="button" className="button" data-testid="use-take" onClick={onUse}>
+      <Press testId="use-take" onClick={onUse}>
         {use}
-      </button>
-      <button type="button" className="quiet" onClick={onThrow}>
-        Throw away
-      </button>
+      </Press>
+      <Press kind="quiet" onClick={onThrow}>
+        Delete
+      </Press>
     </div>
   );
 }

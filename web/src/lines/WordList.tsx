@@ -1,14 +1,18 @@
-import { Modal } from '@mantine/core';
+import { Modal, TextInput } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { type SaidAs, api, queries, sentence } from '../api/client';
 import { set, useView } from '../state';
+import { Asked } from '../widgets/Asked';
+import { Press } from '../widgets/Press';
+import { Problem } from '../widgets/Problem';
+import css from './WordList.module.css';
 
 /** How words are said in this production: names, places, invented words. */
 export function WordList() {
   const open = useView((s) => s.wordList);
   return (
-    <Modal opened={open} onClose={() => set({ wordList: false })} title="Word list" size={560} centered>
+    <Modal opened={open} onClose={() => set({ wordList: false })} title="Word list" size={560}>
       {open && <List />}
     </Modal>
   );
@@ -47,77 +51,74 @@ function List() {
           });
         }}
       >
-        <label className="named" style={{ flex: 1 }}>
-          Word
-          <input
-            className="field"
-            data-testid="list-word"
-            value={word}
-            onChange={(e) => setWord(e.target.value)}
-          />
-        </label>
-        <label className="named" style={{ flex: 1.4 }}>
-          Said as
-          <input
-            className="field"
-            data-testid="list-sounds"
-            value={sounds}
-            placeholder="oʊˈdil"
-            onChange={(e) => setSounds(e.target.value)}
-          />
-        </label>
-        <button className="button main" disabled={!word.trim() || !sounds.trim()}>
+        <TextInput
+          label="Word"
+          data-testid="list-word"
+          style={{ flex: 1 }}
+          value={word}
+          onChange={(e) => setWord(e.target.value)}
+        />
+        <TextInput
+          label="Said as"
+          data-testid="list-sounds"
+          style={{ flex: 1.4 }}
+          value={sounds}
+          placeholder="oʊˈdil"
+          onChange={(e) => setSounds(e.target.value)}
+        />
+        <Press kind="main" type="submit" disabled={!word.trim() || !sounds.trim()}>
           Add
-        </button>
+        </Press>
       </form>
-      {problem && (
-        <div className="problem" role="alert">
-          {problem}
-        </div>
-      )}
+      {problem && <Problem>{problem}</Problem>}
       {removed && (
         <div className="soft">
           “{removed.word}” is off the list.{' '}
-          <button
-            className="link"
+          <Press
+            kind="link"
             onClick={() => void answer(api.setWord(removed.word, removed.arpabet), () => setRemoved(null))}
           >
             Put it back
-          </button>
+          </Press>
         </div>
       )}
-      {words.data?.length === 0 && <div className="soft">No word is listed yet.</div>}
-      {words.data && words.data.length > 0 && (
-        <table className="word-list">
-          <thead>
-            <tr>
-              <th>Word</th>
-              <th>Said as</th>
-              <th>ARPAbet</th>
-              <th />
-            </tr>
-          </thead>
-          <tbody>
-            {words.data.map((entry) => (
-              <tr key={entry.word}>
-                <td>
-                  <b>{entry.word}</b>
-                </td>
-                <td className="ipa">{entry.ipa}</td>
-                <td>{entry.arpabet}</td>
-                <td>
-                  <button
-                    className="quiet"
-                    onClick={() => void answer(api.removeWord(entry.word), () => setRemoved(entry))}
-                  >
-                    Remove
-                  </button>
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      )}
+      <Asked query={words}>
+        {(all) =>
+          all.length === 0 ? (
+            <div className="soft">No word is listed yet.</div>
+          ) : (
+            <table className={css.words}>
+              <thead>
+                <tr>
+                  <th>Word</th>
+                  <th>Said as</th>
+                  <th>ARPAbet</th>
+                  <th aria-label="Actions" />
+                </tr>
+              </thead>
+              <tbody>
+                {all.map((entry) => (
+                  <tr key={entry.word}>
+                    <td>
+                      <b>{entry.word}</b>
+                    </td>
+                    <td className="ipa">{entry.ipa}</td>
+                    <td>{entry.arpabet}</td>
+                    <td>
+                      <Press
+                        kind="quiet"
+                        onClick={() => void answer(api.removeWord(entry.word), () => setRemoved(entry))}
+                      >
+                        Delete
+                      </Press>
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          )
+        }
+      </Asked>
     </div>
   );
 }

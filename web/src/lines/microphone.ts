@@ -18,11 +18,17 @@ export class Microphone {
   private loudest = 0;
 
   /** Opens the microphone; refused or missing, it says so in a sentence. */
-  async open() {
+  async open(device?: string) {
     if (this.context) return;
     try {
       this.stream = await navigator.mediaDevices.getUserMedia({
-        audio: { echoCancellation: false, noiseSuppression: false, autoGainControl: false, channelCount: 1 },
+        audio: {
+          deviceId: device ? { exact: device } : undefined,
+          echoCancellation: false,
+          noiseSuppression: false,
+          autoGainControl: false,
+          channelCount: 1,
+        },
       });
     } catch (error) {
       const name = error instanceof DOMException ? error.name : '';
@@ -42,6 +48,12 @@ export class Microphone {
     };
     this.context.createMediaStreamSource(this.stream).connect(capture);
     await this.context.resume();
+  }
+
+  /** The microphones that there are; their names are told once one was opened. */
+  async devices(): Promise<MediaDeviceInfo[]> {
+    const all = await navigator.mediaDevices.enumerateDevices();
+    return all.filter((d) => d.kind === 'audioinput' && d.deviceId !== 'default');
   }
 
   close() {

@@ -1,168 +1,166 @@
-import { fetchLine } from '../api/act';
+import { useElementSize } from '@mantine/hooks';
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useRef } from 'react';
-import { type Grid, type LineView, api } from '../api/client';
+import { fetchLine } from '../api/act';
+import { type CastMember, type Grid, type LineView, api } from '../api/client';
 import { want } from '../api/live';
 import { fit } from '../commands';
-import { type LayerName, set, useView } from '../state';
-import { CheckPanel } from './CheckPanel';
-import { CurvePanel } from './CurvePanel';
-import { DictionPanel } from './DictionPanel';
-import { EyesPanel } from './EyesPanel';
-import { HandPanel } from './HandPanel';
-import { HeadPanel } from './HeadPanel';
-import { LinePanel } from './LinePanel';
-import { MoodPanel } from './MoodPanel';
-import { SelectionPanel } from './SelectionPanel';
-import { SpeakingStage } from './SpeakingStage';
-import { Staves } from './Staves';
-import { StepsPanel } from './StepsPanel';
-import { Transport } from './Transport';
-import { WhyPanel } from './WhyPanel';
+import { remember, settings, useSettings } from '../settings';
+import { set, useView } from '../state';
+import { Asked } from '../widgets/Asked';
+import { Divider } from '../widgets/Divider';
+import { useFrame } from '../widgets/useFrame';
+import { Bench } from './Bench';
 import * as player from './player';
+import css from './ScorePage.module.css';
+import { SpeakingStage } from './SpeakingStage';
+import { arrange } from '../stage/arrange';
+import { StageTools } from '../stage/StageTools';
+import { Staves } from './staves/Staves';
 import { frameAt } from './time';
+import { Transport } from './Transport';
 
-const SIDES = [
-  ['line', 'Line'],
-  ['steps', 'Steps'],
-  ['why', 'Why'],
-  ['check', 'Check'],
-] as const;
+/** The usual shares: of the height that stage and bench take, of the width that the stage takes. */
+const UPPER = 0.42;
+const STAGE = 0.385;
+
+const within = (share: number, least: number, most: number) => Math.min(most, Math.max(least, share));
 
 export function ScorePage() {
   const id = useView((s) => s.line);
   const line = useQuery({ queryKey: ['line', id], queryFn: () => fetchLine(id ?? 0), enabled: id !== null });
-  const diction = useView((s) => s.diction);
-  const open = useView((s) => s.open);
-  const control = useView((s) => s.control);
-  const compare = useView((s) => s.compare);
-  const full = useView((s) => s.full);
-  const side = useView((s) => s.side);
-  const layer = useView((s) => s.layer);
   const cast = useQuery({ queryKey: ['cast'], queryFn: api.cast });
-  const production = useQuery({ queryKey: ['production'], queryFn: api.production });
-  const duration = line.data?.summary.duration;
+  return (
+    <Asked query={line}>
+      {(line) => <Asked query={cast}>{(cast) => <Score line={line} cast={cast} grid={line.grid} />}</Asked>}
+    </Asked>
+  );
+}
 
+function Score({ line, cast, grid }: { line: LineView; cast: CastMember[]; grid: Grid }) {
+  const host = useRef<HTMLElement>(null);
+  const held = useRef({ upper: UPPER, stage: STAGE });
+  const full = useView((s) => s.full);
+  const upper = useSettings((s) => s.upper) ?? UPPER;
+  const stage = useSettings((s) => s.stage) ?? STAGE;
+  const { id, duration } = line.summary;
   useEffect(() => {
-    if (id === null || duration === undefined) return;
     want(id, duration);
     fit();
-    set({ control: null, keys: [], compare: null, layer: null, pointing: false });
+    set({ curves: [], chosen: null, compare: null, pointing: false });
     return player.stop;
   }, [id, duration]);
-  const listen = line.data?.document.listen;
-  const voice = line.data?.voice;
+  const { listen } = line.document;
+  const { voice } = line;
   useEffect(() => {
-    if (id !== null && listen && voice) void player.load(id, voice, listen);
+    void player.load(id, voice, listen);
   }, [id, listen, voice]);
 
-  if (line.error) {
-    return <main style={{ padding: 30 }}>{line.error.message}</main>;
-  }
-  if (!line.data || !production.data || !cast.data) {
-    return <main style={{ padding: 30 }} className="soft" aria-busy="true" />;
-  }
-  const member = cast.data.find((m) => m.name === line.data.document.character);
+  const hold = () => {
+    held.current = { upper: settings().upper ?? UPPER, stage: settings().stage ?? STAGE };
+  };
+  const shares = { '--upper': `${100 * upper}%`, '--stage': `${100 * stage}%` } as React.CSSProperties;
   return (
-    <main className="score" data-full={full || undefined}>
-      <div className="upper">
-        {member ? (
-          <SpeakingStage member={member} line={line.data} inset>
-            <span className="note" style={{ left: 14, top: 10 }}>
-              {member.name}
-            </span>
-            {compare?.how === 'split' && <div className="split-line" />}
-            {compare && (
-              <span className="note" style={{ left: 14, bottom: 10 }} data-testid="comparing">
-                {compare.how === 'split'
-                  ? `left: now · right: ${compare.name}`
-                  : compare.how === 'then'
-                    ? `snapshot: ${compare.name}`
-                    : 'as it is now'}
-              </span>
-            )}
-            {full && <FrameNote grid={production.data.grid} />}
-            <span className="note" style={{ right: '2%', top: '48.5%' }}>
-              Mouth, locked to the head
-            </span>
-          </SpeakingStage>
-        ) : (
-          <div className="stage">
-            <span className="note" style={{ left: 14, top: 10 }}>
-              Choose who says this line, at the right.
-            </span>
-          </div>
-        )}
-        {diction ? (
-          <DictionPanel key={`diction ${line.data.summary.id}`} line={line.data} />
-        ) : layer ? (
-          <LayerPanel line={line.data} name={layer.name} id={layer.id} />
-        ) : open && control ? (
-          <CurvePanel line={line.data} grid={production.data.grid} control={control} />
-        ) : (
-          <SelectionPanel line={line.data} grid={production.data.grid} />
-        )}
-        <div className="beside">
-          <div className="beside-tabs" role="tablist" aria-label="About the line">
-            {SIDES.map(([name, title]) => (
-              <button
-                key={name}
-                role="tab"
-                aria-selected={side === name}
-                data-testid={`side-${name}`}
-                onClick={() => set({ side: name })}
-              >
-                {title}
-              </button>
-            ))}
-          </div>
-          {side === 'line' ? (
-            <LinePanel key={line.data.summary.id} line={line.data} cast={cast.data} />
-          ) : side === 'steps' ? (
-            <StepsPanel key={`steps ${line.data.summary.id}`} line={line.data} />
-          ) : side === 'check' ? (
-            <CheckPanel line={line.data} grid={production.data.grid} />
-          ) : (
-            <WhyPanel line={line.data} grid={production.data.grid} />
-          )}
-        </div>
+    <main className={css.score} ref={host} data-full={full || undefined} style={shares}>
+      <div className={css.upper}>
+        <StagePart line={line} cast={cast} grid={grid} />
+        <Divider
+          way="standing"
+          label="Width of the stage"
+          testId="divider-stage"
+          value={100 * stage}
+          onHold={hold}
+          onMove={(by) =>
+            remember({ stage: within(held.current.stage + by / (host.current?.clientWidth ?? 1), 0.15, 0.7) })
+          }
+          onReset={() => remember({ stage: null })}
+        />
+        <Bench line={line} cast={cast} grid={grid} />
       </div>
-      <Transport line={line.data} grid={production.data.grid} />
-      <Staves line={line.data} grid={production.data.grid} />
+      <Divider
+        way="lying"
+        label="Height of stage and bench"
+        testId="divider-upper"
+        value={100 * upper}
+        onHold={hold}
+        onMove={(by) =>
+          remember({ upper: within(held.current.upper + by / (host.current?.clientHeight ?? 1), 0.2, 0.75) })
+        }
+        onReset={() => remember({ upper: null })}
+      />
+      <Transport line={line} grid={grid} />
+      <Staves line={line} grid={grid} />
     </main>
+  );
+}
+
+/** The stage of the line: the character, what is written on it, and the ways to look at it. */
+function StagePart({ line, cast, grid }: { line: LineView; cast: CastMember[]; grid: Grid }) {
+  const compare = useView((s) => s.compare);
+  const full = useView((s) => s.full);
+  const closeUp = useSettings((s) => s.closeUp);
+  const corner = useSettings((s) => s.corner);
+  const two = useSettings((s) => s.two);
+  const burnIn = useSettings((s) => s.burnIn);
+  const member = cast.find((m) => m.key === line.document.character);
+  if (!member) {
+    return (
+      <div className={css.empty}>
+        <span>Nobody says this line yet. Choose who does: bench Line, “said by”.</span>
+      </div>
+    );
+  }
+  const split = compare?.how === 'split';
+  return (
+    <SpeakingStage member={member} line={line} wish={{ closeUp, corner, two: two && !split }}>
+      <span className={css.note}>{member.name}</span>
+      {compare && (
+        <span className={css.comparing} data-testid="comparing">
+          {split
+            ? `left: now · right: ${compare.name}`
+            : compare.how === 'then'
+              ? `snapshot: ${compare.name}`
+              : 'as it is now'}
+        </span>
+      )}
+      {(full || burnIn) && <FrameNote grid={grid} />}
+      <CloseUpFrame two={two && !split} />
+      <StageTools />
+    </SpeakingStage>
+  );
+}
+
+/** The edge of the mouth's close-up. */
+function CloseUpFrame({ two }: { two: boolean }) {
+  const closeUp = useSettings((s) => s.closeUp);
+  const corner = useSettings((s) => s.corner);
+  const { ref, width, height } = useElementSize();
+  const frame = arrange({ closeUp, corner, two }, width, height).closeUp;
+  const share = (v: number) => `${100 * v}%`;
+  return (
+    <div className={css.over} ref={ref}>
+      {frame && width > 0 && (
+        <div
+          className={css.closeUp}
+          style={{
+            left: share(frame.x),
+            top: share(frame.y),
+            width: share(frame.width),
+            height: share(frame.height),
+          }}
+        />
+      )}
+    </div>
   );
 }
 
 /** Frame and time on the stage, written without React. */
 function FrameNote({ grid }: { grid: Grid }) {
   const note = useRef<HTMLSpanElement>(null);
-  useEffect(() => {
-    let running = true;
-    const tick = () => {
-      if (!running) return;
-      const time = player.now();
-      const text = `${frameAt(grid, time + 1e-4)} · ${time.toFixed(2)} s`;
-      if (note.current && note.current.textContent !== text) note.current.textContent = text;
-      requestAnimationFrame(tick);
-    };
-    requestAnimationFrame(tick);
-    return () => {
-      running = false;
-    };
-  }, [grid]);
-  return <span className="note frame-note" data-testid="frame-note" ref={note} />;
-}
-
-/** The bench of a layer. */
-function LayerPanel({ line, name, id }: { line: LineView; name: LayerName; id: number | null }) {
-  switch (name) {
-    case 'mood':
-      return <MoodPanel line={line} id={id} />;
-    case 'eyes':
-      return <EyesPanel line={line} id={id} />;
-    case 'head':
-      return <HeadPanel line={line} id={id} />;
-    case 'hand':
-      return <HandPanel line={line} id={id} />;
-  }
+  useFrame(() => {
+    const time = player.now();
+    const text = `${frameAt(grid, time + 1e-4)} · ${time.toFixed(2)} s`;
+    if (note.current && note.current.textContent !== text) note.current.textContent = text;
+  });
+  return <span className={css.frame} data-testid="frame-note" ref={note} />;
 }

@@ -1,11 +1,12 @@
 import { useMemo, useRef } from 'react';
 import type { CastMember, LineView } from '../api/client';
 import { type Curves, comparedCurves, currentCurves, performed } from '../api/live';
-import { get, set, useView } from '../state';
+import type { Wish } from '../stage/arrange';
 import { StageView } from '../stage/StageView';
 import type { Stage } from '../stage/stage';
+import { get, set, useView } from '../state';
 import { StageMarks } from './StageMarks';
-import { at } from './draw';
+import { at } from './line';
 import { played } from './hand';
 import * as player from './player';
 
@@ -13,7 +14,7 @@ interface Props {
   member: CastMember;
   /** The line, where its marks can be placed. */
   line?: LineView;
-  inset?: boolean;
+  wish?: Wish;
   children?: React.ReactNode;
 }
 
@@ -37,9 +38,9 @@ const source = () => {
 const other = () => (get().compare?.how === 'split' ? read(comparedCurves()) : null);
 
 /** The character, posed by the curves of the line. */
-export function SpeakingStage({ member, line, inset, children }: Props) {
+export function SpeakingStage({ member, line, wish, children }: Props) {
   const stage = useRef<Stage | null>(null);
-  const placing = useView((s) => s.layer?.name === 'eyes');
+  const placing = useView((s) => s.bench === 'eyes');
   const jaw = useMemo(
     () =>
       member.wiring.outputs.findIndex(
@@ -52,14 +53,14 @@ export function SpeakingStage({ member, line, inset, children }: Props) {
       member={member}
       source={source}
       other={other}
-      inset={inset}
+      wish={wish}
       label={`${member.name} speaking`}
       onPoint={(target) => {
         // The control that does most to it now: why it does is what was asked.
         const feeds = member.wiring.outputs[target]?.feeds ?? [];
         const does = (f: (typeof feeds)[number]) => Math.abs(played(f.control, player.now()) * (f.gain ?? 1));
         const [first] = [...feeds].sort((a, b) => does(b) - does(a));
-        if (first) set({ control: first.control, keys: [], side: 'why' });
+        if (first) set({ curves: [first.control], bench: 'why' });
       }}
       onShown={(element, value, made) => {
         stage.current = made;

@@ -1,22 +1,25 @@
 import { useLayoutEffect, useRef } from 'react';
 import type { LineView } from '../api/client';
 import { currentCurves } from '../api/live';
-import { set, useView } from '../state';
 import type { Stage } from '../stage/stage';
-import { at } from './draw';
+import { set, useView } from '../state';
+import { spanIds } from './chosen';
+import { at } from './line';
+import css from './StageMarks.module.css';
 import { change, changeByKey, lookAt } from './layers';
 import * as player from './player';
 
 /** Marks as they stand before the face, to be dragged about, and where the character looks now. */
 export function StageMarks({ line, stage }: { line: LineView; stage: React.RefObject<Stage | null> }) {
   const pointing = useView((s) => s.pointing);
-  const layer = useView((s) => s.layer);
+  const chosenNow = useView((s) => s.chosen);
   const host = useRef<HTMLDivElement>(null);
   const pins = useRef(new Map<number, HTMLElement>());
   const gaze = useRef<HTMLElement>(null);
   const held = useRef<{ id: number; moved: boolean; yaw: number; pitch: number } | null>(null);
   const { marks } = line.layers.settings;
-  const chosen = line.layers.looks.find((l) => l.id === layer?.id)?.does;
+  const own = line.layers.looks.find((l) => l.id === spanIds(chosenNow, 'eyes').at(-1));
+  const chosen = own?.does;
   const looked =
     chosen?.kind === 'between'
       ? [chosen.one, chosen.other]
@@ -67,10 +70,10 @@ export function StageMarks({ line, stage }: { line: LineView; stage: React.RefOb
   };
 
   return (
-    <div className="stage-marks" ref={host} data-pointing={pointing || undefined}>
+    <div className={css.marks} ref={host} data-pointing={pointing || undefined}>
       {pointing && (
         <div
-          className="stage-pointing"
+          className={css.pointing}
           role="button"
           tabIndex={-1}
           aria-label="Click where the character is to look"
@@ -79,13 +82,13 @@ export function StageMarks({ line, stage }: { line: LineView; stage: React.RefOb
             const to = direction(event);
             set({ pointing: false });
             if (!to) return;
-            lookAt(to, line.layers.looks.find((l) => l.id === layer?.id)?.id);
+            lookAt(to, own?.id);
           }}
         >
-          Click where they are to look. Esc lets it be.
+          Click where they are to look; Esc cancels.
         </div>
       )}
-      <i className="gaze-dot" ref={gaze} title="Where they look now" />
+      <i className={css.gaze} ref={gaze} title="Where they look now" />
       {marks.map((mark) => (
         <button
           key={mark.id}
@@ -93,7 +96,7 @@ export function StageMarks({ line, stage }: { line: LineView; stage: React.RefOb
             if (element) pins.current.set(mark.id, element);
             else pins.current.delete(mark.id);
           }}
-          className="stage-mark"
+          className={css.mark}
           data-looked={looked.includes(mark.id) || undefined}
           data-testid={`mark-${mark.name}`}
           aria-label={`Mark ${mark.name}: drag it; arrow keys move it by a degree`}

@@ -1,132 +1,107 @@
-import { useQuery } from '@tanstack/react-query';
-import { useEffect, useRef } from 'react';
-import { type Grid, type LineView, api } from '../api/client';
-import { fit, fitSelection, loopWord, stepFrames } from '../commands';
-import { set, useView } from '../state';
-import { switchCompare } from './compare';
-import { styleOf } from './DictionPanel';
+import { Popover, Slider } from '@mantine/core';
+import { IconVolume, IconVolumeOff } from '@tabler/icons-react';
+import { useRef } from 'react';
+import type { Grid, LineView } from '../api/client';
+import { give } from '../commands';
+import { remember, useSettings } from '../settings';
+import { useView } from '../state';
+import { Press } from '../widgets/Press';
+import { useFrame } from '../widgets/useFrame';
+import { Overview } from './staves/Overview';
 import * as player from './player';
 import { frameAt, rateName } from './time';
+import css from './Transport.module.css';
 
-interface Props {
-  line: LineView;
-  grid: Grid;
-}
-
-/** Playing, stepping, and where we are in frames and seconds. */
-export function Transport({ line, grid }: Props) {
+/** Playing, stepping, where we are in frames and seconds, and the whole line. */
+export function Transport({ line, grid }: { line: LineView; grid: Grid }) {
   const playing = useView((s) => s.playing);
   const loop = useView((s) => s.loop);
-  const word = useView((s) => s.selected.word);
-  const sound = useView((s) => s.selected.sound);
-  const diction = useView((s) => s.diction);
   const speed = useView((s) => s.speed);
   const compare = useView((s) => s.compare);
-  const table = useQuery({ queryKey: ['diction'], queryFn: api.dictions, staleTime: Infinity });
   const frame = useRef<HTMLSpanElement>(null);
   const time = useRef<HTMLSpanElement>(null);
-
   // Numbers that change with every picture are written without React.
-  useEffect(() => {
-    let running = true;
-    const tick = () => {
-      if (!running) return;
-      const now = player.now();
-      if (frame.current) frame.current.textContent = `${frameAt(grid, now)}`;
-      if (time.current) time.current.textContent = `${now.toFixed(2)} s`;
-      requestAnimationFrame(tick);
-    };
-    requestAnimationFrame(tick);
-    return () => {
-      running = false;
-    };
-  }, [grid]);
-
-  const { summary } = line;
+  useFrame(() => {
+    const now = player.now();
+    const [f, t] = [`${frameAt(grid, now)}`, `${now.toFixed(2)} s`];
+    if (frame.current && frame.current.textContent !== f) frame.current.textContent = f;
+    if (time.current && time.current.textContent !== t) time.current.textContent = t;
+  });
   return (
-    <div className="transport">
-      <button className="button main" style={{ width: 108 }} onClick={player.toggle} data-testid="play">
+    <div className={css.transport} role="toolbar" aria-label="Playing">
+      <Press kind="main" gives="play" cap className={css.play} testId="play" onClick={player.toggle}>
         {playing ? 'Stop' : 'Play'}
-        <kbd className="key">Space</kbd>
-      </button>
-      <button
-        className="button"
-        onClick={() => stepFrames(-1)}
-        title="One frame back (comma)"
-        aria-label="One frame back"
-      >
+      </Press>
+      <Press gives="frameBack" aria-label="One frame back" onClick={() => give('frameBack')}>
         −1
-      </button>
-      <button
-        className="button"
-        onClick={() => stepFrames(1)}
-        title="One frame on (dot)"
-        aria-label="One frame on"
-      >
+      </Press>
+      <Press gives="frameOn" aria-label="One frame on" onClick={() => give('frameOn')}>
         +1
-      </button>
-      <button
-        className="button"
-        aria-pressed={loop !== null}
-        disabled={!loop && word === null}
-        onClick={loopWord}
-        title={loop || word !== null ? 'Loop the selected word (L)' : 'Choose a word to loop'}
-      >
-        Loop word
-      </button>
-      <button
-        className="button"
-        aria-pressed={speed !== 1}
-        data-testid="speed"
-        onClick={player.nextSpeed}
-        title="Full speed, half, a quarter; the pitch stays (\\)"
-      >
+      </Press>
+      <Press gives="loop" pressed={loop !== null} testId="loop" onClick={() => give('loop')}>
+        Loop
+      </Press>
+      <Press gives="speed" pressed={speed !== 1} testId="speed" onClick={player.nextSpeed}>
         {speed === 1 ? '1×' : speed === 0.5 ? '½×' : '¼×'}
-      </button>
-      <span className="frame-number" ref={frame} data-testid="frame">
+      </Press>
+      <Volume />
+      <span className={css.frame} ref={frame} data-testid="frame">
         {grid.first}
       </span>
-      <span className="soft where">
-        <span ref={time} data-testid="time" /> · {rateName(grid)} fps · first frame {grid.first} · sound ends{' '}
-        {summary.last_sound_frame}
+      <span className={css.where}>
+        <span ref={time} data-testid="time" /> · {rateName(grid)} fps
       </span>
-      <span className="right">
-        {compare && (
-          <button
-            className="quiet"
-            aria-pressed
-            data-testid="compare"
-            title="Side by side, the snapshot alone, the line as it is (Tab)"
-            onClick={switchCompare}
-          >
-            {compare.how === 'split'
-              ? `now | ${compare.name}`
-              : compare.how === 'then'
-                ? compare.name
-                : 'as it is now'}
-          </button>
-        )}
-        <button
-          className="quiet"
-          onClick={fitSelection}
-          disabled={word === null && sound === null}
-          title="Show what is selected (F)"
-        >
-          Selection
-        </button>
-        <button className="quiet" onClick={fit} title="Show the whole line (0)">
-          Whole line
-        </button>
-        <button
-          className="quiet"
-          aria-pressed={diction}
-          data-testid="diction"
-          title="How the line is articulated (O)"
-          onClick={() => set({ diction: !diction })}
-        >
-          Diction: {styleOf(line.document.diction, table.data?.styles ?? [])}
-        </button>
-      </span>
+      {compare && (
+        <Press kind="quiet" pressed gives="compare" testId="compare" onClick={() => give('compare')}>
+          {compare.how === 'split'
+            ? `now | ${compare.name}`
+            : compare.how === 'then'
+              ? compare.name
+              : 'as it is now'}
+        </Press>
+      )}
+      <Press kind="quiet" gives="fitChosen" className={css.push} onClick={() => give('fitChosen')}>
+        To the chosen
+      </Press>
+      <Press kind="quiet" gives="whole" onClick={() => give('whole')}>
+        Whole line
+      </Press>
+      <Overview line={line} />
     </div>
+  );
+}
+
+function Volume() {
+  const volume = useSettings((s) => s.volume);
+  const muted = useSettings((s) => s.muted);
+  const off = muted || volume === 0;
+  return (
+    <Popover position="top" width={190}>
+      <Popover.Target>
+        <Press
+          kind="quiet"
+          aria-label={`Volume, ${off ? 'off' : `${Math.round(volume * 100)} %`}`}
+          testId="volume"
+          hint="Volume"
+        >
+          {off ? <IconVolumeOff size={17} /> : <IconVolume size={17} />}
+        </Press>
+      </Popover.Target>
+      <Popover.Dropdown>
+        <div className={css.volume}>
+          <Slider
+            thumbLabel="Volume"
+            min={0}
+            max={1}
+            step={0.01}
+            value={muted ? 0 : volume}
+            onChange={(value) => remember({ volume: value, muted: false })}
+          />
+          <Press kind="chip" gives="mute" pressed={muted} onClick={() => give('mute')}>
+            off
+          </Press>
+        </div>
+      </Popover.Dropdown>
+    </Popover>
   );
 }

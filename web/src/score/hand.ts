@@ -11,17 +11,17 @@ import {
   type TouchChange,
   api,
   queries,
-  tell,
 } from '../api/client';
+import { tell } from '../widgets/tell';
 import { act, gestureOf, gestureOfKey, isBusy } from '../api/act';
 import { currentCurves } from '../api/live';
 import { longName } from '../cast/words';
-import { type ChosenKey, type Span, get, set } from '../state';
-import { NUDGE } from './correct';
-import { at, wordOf } from './draw';
+import { type ChosenKey, type Span, get } from '../state';
+import { chooseKeys, chosenKeys, chosenSpan } from './chosen';
+import { at } from './line';
 import * as player from './player';
 import { openGrid, openLine } from './open';
-import { perSecond } from './time';
+import { NUDGE, perSecond } from './time';
 
 /** Touches as they were changed last, until the server's answer holds them: what follows builds on them. */
 let held = new Map<number, TouchChange>();
@@ -84,7 +84,8 @@ function lay(put: TouchChange[], remove: number[], what: string, gesture?: strin
     ...put.flatMap((t): [number, TouchChange][] => (t.id == null ? [] : [[t.id, t]])),
   ]);
   // Whoever shows keys looks again.
-  set({ keys: [...get().keys] });
+  const keys = chosenKeys();
+  if (keys.length > 0) chooseKeys([...keys]);
   void send({ do: 'touches', put, remove, what }, gesture);
 }
 
@@ -127,17 +128,17 @@ export function changeKeys(
   gesture?: string,
 ) {
   const line = openLine();
-  const { keys } = get();
+  const keys = chosenKeys();
   if (!line || keys.length === 0) return;
   const { put, chosen } = reshape(line, keys, change);
-  set({ keys: chosen });
+  chooseKeys(chosen);
   lay(put, [], `${what} ${named(chosenTouches(line, keys))}`, gesture);
 }
 
 /** A drag of the chosen keys, from where they were when it began. */
 export class Drag {
   private readonly line = openLine();
-  private readonly keys = get().keys;
+  private readonly keys = chosenKeys();
   private readonly gesture = gestureOf('keys', false);
 
   move(time: number, value: number) {
@@ -153,7 +154,7 @@ export class Drag {
       };
     };
     const { put, chosen } = reshape(this.line, this.keys, moved);
-    set({ keys: chosen });
+    chooseKeys(chosen);
     const many = this.keys.length === 1 ? 'a key' : `${this.keys.length} keys`;
     lay(put, [], `move ${many} of ${named(chosenTouches(this.line, this.keys))}`, this.gesture);
   }
@@ -171,23 +172,32 @@ function limited(touch: Pick<Touch, 'laid' | 'control'>, value: number) {
   return Math.min(to, Math.max(from, value));
 }
 
-/** Puts a key so that a control has a value there, and chooses it. */
-export async function addKey(control: ControlName, time: number, value: number) {
+/** Puts keys so that controls have values there, as one step, and chooses them. */
+export async function addKeys(
+  controls: ControlName[],
+  time: number,
+  value: (control: ControlName) => number,
+) {
   const t = snapped(time);
-  const answer = await send({ do: 'key', control, time: t, value });
-  if (!answer) return;
-  const found = answer.line.touches
-    .filter((touch) => touch.control === control && !touch.aside)
+  const gesture = gestureOf('keys here', false);
+  let line: LineView | undefined;
+  for (const control of controls) {
+    const answer = await send({ do: 'key', control, time: t, value: value(control) }, gesture);
+    if (!answer) return;
+    line = answer.line;
+  }
+  const found = (line?.touches ?? [])
+    .filter((touch) => controls.includes(touch.control) && !touch.aside)
     .map((touch) => ({ touch: touch.id, key: touch.keys.findIndex((k) => Math.abs(k.time - t) < 1e-4) }))
     .filter((k) => k.key >= 0);
-  set({ control, keys: found.slice(-1) });
+  chooseKeys(found);
   player.seek(t + 1e-6);
 }
 
 /** Takes the chosen keys away; touches with none left go. */
 export function removeKeys() {
   const line = openLine();
-  const { keys } = get();
+  const keys = chosenKeys();
   if (!line || keys.length === 0) return;
   const put: TouchChange[] = [];
   const remove: number[] = [];
@@ -196,13 +206,13 @@ export function removeKeys() {
     if (left.length === 0) remove.push(touch.id);
     else put.push({ ...asChange(touch), keys: left });
   }
-  set({ keys: [] });
+  chooseKeys([]);
   lay(put, remove, `take keys of ${named(chosenTouches(line, keys))} away`);
 }
 
 /** A change by key: the same again soon after is one step with it. */
 function again(what: string, change: (key: TimedKey, touch: Touch) => TimedKey) {
-  const touches = get().keys.map((k) => k.touch);
+  const touches = chosenKeys().map((k) => k.touch);
   changeKeys(what, change, gestureOfKey(`${what} ${touches.join(' ')}`));
 }
 
@@ -220,33 +230,68 @@ export const liftKeys = (by: number) =>
     value: limited(touch, key.value + by * limits(touch.control).high),
   }));
 
+/** Stretches the chosen keys in time about a moment, or scales their values about a value. */
+export function scaleKeys(
+  by: { time?: number; about?: number; value?: number; level?: number },
+  gesture?: string,
+) {
+  const { time = 1, about = 0, value = 1, level = 0 } = by;
+  changeKeys(
+    time === 1 ? 'scale' : 'stretch',
+    (key, touch) => ({
+      ...key,
+      time: time === 1 ? key.time : Math.max(0, snapped(about + (key.time - about) * time)),
+      value: limited(touch, level + (key.value - level) * value),
+    }),
+    gesture,
+  );
+}
+
+/** The keys as they are when scaling them begins. */
+export const startScale = () => ({ line: openLine(), keys: chosenKeys() });
+
+/** Scales keys from where they were: in time about a moment, in value about a level, which is a share of each curve's
+ * highest value. */
+export function scaleChosen(
+  from: ReturnType<typeof startScale>,
+  by: { time?: number; about?: number; value?: number; level?: number },
+  listed: { name: ControlName; high: number }[],
+  gesture: string,
+) {
+  const { line, keys } = from;
+  if (!line) return;
+  const { time, about = 0, value, level = 0 } = by;
+  const { put, chosen } = reshape(line, keys, (key, touch) => {
+    const at = time === undefined ? key.time : Math.max(0, snapped(about + (key.time - about) * time));
+    if (value === undefined) return { ...key, time: at };
+    const middle = level * (listed.find((one) => one.name === touch.control)?.high ?? 1);
+    const shown = middle + (shownAt(touch, key) - middle) * value;
+    return { ...key, time: at, value: limited(touch, keyFor(touch, key.time, shown)) };
+  });
+  chooseKeys(chosen);
+  lay(put, [], `scale keys of ${named(chosenTouches(line, keys))}`, gesture);
+}
+
 export const shapeKeys = (shape: KeyShape) => changeKeys(`make ${shape.kind}`, (key) => ({ ...key, shape }));
 
 /** Changes settings of the touches that hold the chosen keys. */
 export function settle(what: string, change: Partial<TouchChange>, goesOn = false) {
-  const gesture = gestureOf(
-    `${what} ${get()
-      .keys.map((k) => k.touch)
-      .join(' ')}`,
-    goesOn,
-  );
-  const line = openLine();
-  const touches = chosenTouches(line, get().keys);
+  const keys = chosenKeys();
+  const gesture = gestureOf(`${what} ${keys.map((k) => k.touch).join(' ')}`, goesOn);
+  const touches = chosenTouches(openLine(), keys);
   if (touches.length === 0) return;
   const put = touches.map((t) => ({ ...asChange(t), ...change }));
   lay(put, [], `${what} ${named(touches)}`, gesture);
 }
 
-/** What was copied: keys from the first one's time on. */
-let copied: { control: ControlName; laid: Touch['laid']; amount: number; keys: TimedKey[] }[] = [];
+export type CopiedKeys = Extract<Op, { do: 'paste' }>['curves'];
 
-export function copyKeys() {
-  const line = openLine();
-  const { keys } = get();
+/** Keys to be pasted: their times count from the first. */
+export function copiedKeys(line: LineView, keys: ChosenKey[]): CopiedKeys {
   const touches = chosenTouches(line, keys);
   const mine = (t: Touch) => t.keys.filter((_, i) => keys.some((k) => k.touch === t.id && k.key === i));
   const first = Math.min(...touches.flatMap(mine).map((k) => k.time));
-  copied = touches.map((t) => ({
+  return touches.map((t) => ({
     control: t.control,
     laid: t.laid,
     amount: t.amount,
@@ -255,24 +300,19 @@ export function copyKeys() {
 }
 
 /** Lays what was copied at the playhead. */
-export function pasteKeys() {
-  if (copied.length > 0) void send({ do: 'paste', time: snapped(get().time), curves: copied });
-}
+export const pasteKeys = (curves: CopiedKeys) => send({ do: 'paste', time: snapped(get().time), curves });
 
-/** The stretch that is worked on: of the chosen keys, else the word, else what is in view. */
+/** The stretch that is worked on: of what is chosen if it takes time, else what is in view. */
 export function stretch(line: LineView): Span {
-  const { keys, selected, view } = get();
-  const times = chosenTouches(line, keys).flatMap((t) =>
-    t.keys.filter((_, i) => keys.some((k) => k.touch === t.id && k.key === i)).map((k) => k.time),
-  );
-  if (times.length > 1) return { start: Math.min(...times), end: Math.max(...times) };
-  return wordOf(line, selected.word)?.span ?? view;
+  const { chosen, view } = get();
+  const span = chosenSpan(line, chosen);
+  return span && span.end > span.start ? span : view;
 }
 
+/** The controls that are worked on: of the chosen keys, else the chosen curves. */
 const workedOn = (line: LineView): ControlName[] => {
-  const chosen = chosenTouches(line, get().keys).map((t) => t.control);
-  const { control } = get();
-  return chosen.length > 0 ? [...new Set(chosen)] : control ? [control] : [];
+  const chosen = chosenTouches(line, chosenKeys()).map((t) => t.control);
+  return chosen.length > 0 ? [...new Set(chosen)] : get().curves;
 };
 
 /** Makes an operation on the controls that are worked on. */
@@ -285,7 +325,7 @@ async function ask(op: (line: LineView, controls: ControlName[]) => Op) {
     return null;
   }
   const answer = await send(op(line, controls));
-  if (answer) set({ keys: [] });
+  if (answer && chosenKeys().length > 0) chooseKeys([]);
   return answer;
 }
 
@@ -293,7 +333,11 @@ export const backToAutomatic = () =>
   ask((line, controls) => ({ do: 'automatic', controls, span: stretch(line) }));
 
 /** How far baked keys may be off, a share of the control's range. */
-const TOLERANCE = 0.01;
+let within = 0.01;
+export const tolerance = () => within;
+export const setTolerance = (share: number) => {
+  within = share;
+};
 
 /** What the last baking made, in words. */
 export let baked = '';
@@ -302,7 +346,7 @@ export const bake = async () => {
     do: 'bake',
     controls,
     span: stretch(line),
-    tolerance: TOLERANCE,
+    tolerance: within,
   }));
   const made = answer?.baked;
   if (made) baked = `${made.keys} keys, at most ${made.error.toFixed(3)} off`;
@@ -310,14 +354,18 @@ export const bake = async () => {
 
 export const unbake = () =>
   ask((line, controls) => {
-    const { control, keys } = get();
-    const touches = chosenTouches(line, keys).map((t) => t.id);
-    return { do: 'unbake', touches, controls: control === null ? [] : controls, span: stretch(line) };
+    const touches = chosenTouches(line, chosenKeys()).map((t) => t.id);
+    return {
+      do: 'unbake',
+      touches,
+      controls: get().curves.length === 0 ? [] : controls,
+      span: stretch(line),
+    };
   });
 
 export const mirror = () =>
   ask((line, controls) => {
-    const { keys } = get();
+    const keys = chosenKeys();
     const own =
       keys.length > 0
         ? chosenTouches(line, keys)
@@ -325,20 +373,20 @@ export const mirror = () =>
     return { do: 'mirror', touches: own.map((t) => t.id) };
   });
 
-/** A key with which the control is at rest at the playhead. */
-export function neutralKey() {
-  const { control, time } = get();
-  if (control) void addKey(control, time, 0);
+/** Keys with which the chosen curves are at rest at the playhead. */
+export const keyRest = () => void addKeys(get().curves, get().time, () => 0);
+
+/** Keys at the playhead, on the curves as they are. */
+export function keyHere(controls = get().curves) {
+  const { time } = get();
+  void addKeys(controls, time, (control) => played(control, snapped(time)));
 }
 
-/** A key at the playhead, on the curve as it is. */
-export function keyHere() {
-  const { control, time } = get();
-  if (control) void addKey(control, time, played(control, snapped(time)));
-}
+/** A key on every curve that there is, at the playhead. */
+export const keyAll = () => keyHere([...(currentCurves()?.controls.keys() ?? [])] as ControlName[]);
 
 /** Lays the chosen touches the other way; their curves stay where the keys are. */
 export function layAs(laid: Touch['laid']) {
-  const touches = chosenTouches(openLine(), get().keys).filter((t) => t.laid !== laid);
+  const touches = chosenTouches(openLine(), chosenKeys()).filter((t) => t.laid !== laid);
   if (touches.length > 0) void send({ do: 'lay_as', touches: touches.map((t) => t.id), laid });
 }

@@ -3,14 +3,11 @@
 
 import { act, gestureOf, gestureOfKey } from '../api/act';
 import type { HeadMove, LayerSettings, LineView, Look, Mood, Op } from '../api/client';
-import { type LayerName, type Span, get, set } from '../state';
-import { NUDGE } from './correct';
+import { type LayerKey, type LayerName, type Span, get } from '../state';
+import { choose, spanIds, theWord } from './chosen';
 import { snapped } from './hand';
 import { openGrid, openLine } from './open';
-import { perSecond } from './time';
-
-/** A layer, the mouth's among them. */
-export type LayerKey = 'mouth' | LayerName;
+import { NUDGE, perSecond } from './time';
 
 /** Makes an operation on the open line. `of` names the thing that is dragged: what goes on with it is one step. */
 export function change(op: Op, of = '', goesOn = false) {
@@ -122,6 +119,12 @@ export function drawSpan(name: LayerName, id: number, to: Span, amount?: number,
   if (op) void change(op, `${id}`, goesOn);
 }
 
+/** The same by a key press. */
+export function drawSpanByKey(name: LayerName, id: number, to: Span, amount?: number) {
+  const op = drawn(name, id, to, amount);
+  if (op) changeByKey(op, `${id}`);
+}
+
 /** Moves a key of a mood's amount, or takes it out. Keys are named by the place they have. */
 export const keyMood = (mood: number, key: number, to: [number, number] | null, of = '', goesOn = false) =>
   change({ do: 'swell', mood, key, to }, of, goesOn);
@@ -132,61 +135,78 @@ export const keyMoodAt = (mood: number, time: number) => void change({ do: 'swel
 /** Parts a span in two at a moment. */
 export const splitSpan = (id: number, time: number) => void change({ do: 'split', id, time });
 
-/** Moves the chosen span or blink by a frame, or by less. */
-export function shiftSpan(direction: number, frame: boolean) {
+/** What is chosen of a layer now: spans and blinks. */
+const chosenOf = (line: LineView) => {
+  const { chosen } = get();
+  if (chosen?.what !== 'spans') return [];
+  const blinks = line.layers.blinks.map((b) => ({ id: b.id, span: { start: b.at, end: b.at }, blink: true }));
+  const spans = spansOf(line, chosen.layer).map((s) => ({ ...s, blink: false }));
+  return [...spans, ...blinks]
+    .filter((s) => chosen.ids.includes(s.id))
+    .map((s) => ({ ...s, layer: chosen.layer }));
+};
+
+/** Moves the chosen spans and blinks by a frame, or by less, as one step. */
+export function shiftSpans(direction: number, frame: boolean) {
   const line = openLine();
   const grid = openGrid();
-  const { layer } = get();
-  if (!line || !grid || !layer || layer.id === null) return;
+  if (!line || !grid) return;
+  const all = chosenOf(line);
   const by = direction * (frame ? 1 / perSecond(grid) : NUDGE);
-  const blink = line.layers.blinks.find((b) => b.id === layer.id);
-  if (blink) {
-    changeByKey({ do: 'change_blink', id: blink.id, time: Math.max(0, blink.at + by) }, `${blink.id}`);
-    return;
+  const gesture = gestureOfKey(`shift ${all.map((s) => s.id).join(' ')}`);
+  for (const { id, span, blink, layer } of all) {
+    const start = Math.max(0, span.start + by);
+    const op = blink
+      ? ({ do: 'change_blink', id, time: start } as const)
+      : drawn(layer, id, { start, end: start + span.end - span.start });
+    if (op) void act(line.summary.id, op, { gesture, of: `${id}` });
   }
-  const own = spansOf(line, layer.name).find((s) => s.id === layer.id);
-  if (!own) return;
-  const start = Math.max(0, own.span.start + by);
-  const op = drawn(layer.name, own.id, { start, end: start + own.span.end - own.span.start });
-  if (op) changeByKey(op, `${own.id}`);
 }
 
-/** Makes the chosen mood stronger or weaker. */
-export function liftSpan(by: number) {
+/** Makes the chosen moods stronger or weaker. */
+export function liftSpans(by: number) {
   const line = openLine();
-  const { layer } = get();
-  const own = line?.layers.moods.find((m) => m.id === layer?.id);
-  if (!line || !own) return;
-  const amount = Math.min(1, Math.max(0.02, own.does.amount + by));
-  changeByKey({ do: 'change_mood', id: own.id, change: { amount } }, `${own.id} amount`);
+  if (!line) return;
+  const all = line.layers.moods.filter((m) => spanIds(get().chosen, 'mood').includes(m.id));
+  const gesture = gestureOfKey(`lift ${all.map((m) => m.id).join(' ')}`);
+  for (const { id, does } of all) {
+    const amount = Math.min(1, Math.max(0.02, does.amount + by));
+    void act(line.summary.id, { do: 'change_mood', id, change: { amount } }, { gesture, of: `${id}` });
+  }
 }
 
-/** Chooses the next span or blink of the layer that the bench shows. */
-export function nextSpan(count: number) {
+/** Spans and blinks of a layer by their times. */
+export function inOrder(line: LineView, name: LayerName): number[] {
+  const blinks = name === 'eyes' ? line.layers.blinks.map((b) => ({ id: b.id, start: b.at })) : [];
+  const all = [...spansOf(line, name).map((s) => ({ id: s.id, start: s.span.start })), ...blinks];
+  return all.sort((a, b) => a.start - b.start).map((s) => s.id);
+}
+
+/** Chooses the next span or blink of a layer. */
+export function nextSpan(name: LayerName, count: number) {
   const line = openLine();
-  const { layer } = get();
-  if (!line || !layer) return;
-  const blinks = layer.name === 'eyes' ? line.layers.blinks.map((b) => ({ id: b.id, start: b.at })) : [];
-  const all = [...spansOf(line, layer.name).map((s) => ({ id: s.id, start: s.span.start })), ...blinks];
-  all.sort((a, b) => a.start - b.start);
-  const here = all.findIndex((s) => s.id === layer.id);
+  if (!line) return;
+  const all = inOrder(line, name);
+  const here = all.indexOf(spanIds(get().chosen, name).at(-1) ?? -1);
   const next = all[here < 0 ? (count > 0 ? 0 : all.length - 1) : here + count];
-  if (next) set({ layer: { ...layer, id: next.id } });
+  if (next !== undefined) choose({ what: 'spans', layer: name, ids: [next] });
 }
 
 /** Where something new is laid: over a stretch, over the phrase at a time, else over the selected word or the phrase
  * at the playhead. */
 function place(over?: Span | number) {
   if (typeof over === 'number') return { span: null, word: null, time: over };
-  const { selected, time } = get();
-  return over ? { span: over, word: null, time } : { span: null, word: selected.word, time };
+  const { chosen, time } = get();
+  const line = openLine();
+  const word = line && theWord(line, chosen);
+  return over ? { span: over, word: null, time } : { span: null, word: word?.id ?? null, time };
 }
 
 /** Puts something on a layer's stave and chooses it. */
-async function add(name: LayerName, op: Op) {
+async function add(layer: LayerName, op: Op) {
   const answer = await change(op);
-  const id = answer?.made[answer.made.length - 1];
-  if (id !== undefined) set({ layer: { name, id }, diction: false });
+  const id = answer?.made.at(-1);
+  if (id !== undefined) choose({ what: 'spans', layer, ids: [id] }, layer);
 }
 
 export const addMood = (mood: Mood, over?: Span | number, amount = 0.6) =>
@@ -211,11 +231,3 @@ export const levelHere = (layer: LayerKey, share?: number, time = get().time) =>
 export const blinkHere = (time = get().time) => void add('eyes', { do: 'add_blink', time: snapped(time) });
 
 export const remove = (ids: number[]) => void change({ do: 'remove', ids });
-
-/** Takes the chosen span or blink out. */
-export function removeSpan() {
-  const { layer } = get();
-  if (!layer || layer.id === null) return;
-  remove([layer.id]);
-  set({ layer: { ...layer, id: null } });
-}

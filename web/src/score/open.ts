@@ -1,8 +1,8 @@
 // The line and the frame grid that are open, as the page has them.
 
-import { type LineView, type Production, queries } from '../api/client';
+import { type LineView, queries } from '../api/client';
 import { get } from '../state';
 
 export const openLine = () => queries.getQueryData<LineView>(['line', get().line]);
 
-export const openGrid = () => queries.getQueryData<Production>(['production'])?.grid;
+export const openGrid = () => openLine()?.grid;

@@ -1,6 +1,8 @@
 // Sound and its clock. While it plays, the time on screen is that of the sound that is heard.
 
-import { type Listen, tell } from '../api/client';
+import { type Listen } from '../api/client';
+import { tell } from '../widgets/tell';
+import { settings, useSettings } from '../settings';
 import { type Span, get, set } from '../state';
 import { slower } from './slow';
 
@@ -18,10 +20,28 @@ let slow = new Map<number, AudioBuffer>();
 /** How fast what is heard plays. */
 let speed = 1;
 
+/** How loud it is heard. */
+let loudness: GainNode | null = null;
+
 function audio(): AudioContext {
-  context ??= new AudioContext({ latencyHint: 'interactive' });
+  if (!context) {
+    context = new AudioContext({ latencyHint: 'interactive' });
+    loudness = context.createGain();
+    loudness.connect(context.destination);
+    setLoudness();
+  }
   return context;
 }
+
+/** Where everything that is heard goes. */
+const outlet = (out: AudioContext): AudioNode => loudness ?? out.destination;
+
+function setLoudness() {
+  const { volume, muted } = settings();
+  // As loudness is felt, not as the sample's size.
+  loudness?.gain.setTargetAtTime(muted ? 0 : volume * volume, context?.currentTime ?? 0, 0.01);
+}
+useSettings.subscribe(setLoudness);
 
 /** Fetches a line's sound by the name of its voice; what played stops. */
 export async function load(line: number, voice: string, listen?: Listen | null) {
@@ -32,16 +52,23 @@ export async function load(line: number, voice: string, listen?: Listen | null) 
   // Another take of the same line keeps the place.
   const sameLine = loaded.split(' ')[0] === `${line}`;
   loaded = name;
+  last = null;
   buffer = null;
   slow = new Map();
-  if (!sameLine) set({ time: 0, loop: null, selected: { word: null, sound: null } });
+  if (!sameLine) set({ time: 0, loop: null, chosen: null });
   try {
     const response = await fetch(`/api/lines/${line}/sound?voice=${voice}`);
-    if (!response.ok) return;
+    if (!response.ok) throw new Error();
     const decoded = await audio().decodeAudioData(await response.arrayBuffer());
     if (loaded === name) buffer = decoded;
-  } catch (error) {
-    tell(error);
+  } catch {
+    if (loaded !== name) return;
+    // Asked for again, it is fetched again.
+    loaded = '';
+    tell(new Error('The sound of this line could not be fetched; it cannot be played.'), {
+      does: 'Fetch it again',
+      run: () => void load(line, voice, listen),
+    });
   }
 }
 
@@ -91,7 +118,7 @@ export function play(from = get().time) {
     source.loopStart = loop.start / speed;
     source.loopEnd = loop.end / speed;
   }
-  source.connect(out.destination);
+  source.connect(outlet(out));
   const playing = source;
   source.onended = () => {
     if (source === playing) {
@@ -122,13 +149,44 @@ export function nextSpeed() {
   if (was) play();
 }
 
-/** Plays some seconds around the playhead, over and over; again stops it. */
+/** Plays some seconds around the playhead, over and over. */
 export function around(seconds = 1) {
-  const { loop: now, time } = get();
-  loop(
-    now ? null : { start: Math.max(0, time - seconds / 2), end: Math.min(time + seconds / 2, duration()) },
-  );
+  const { time } = get();
+  loop({ start: Math.max(0, time - seconds / 2), end: Math.min(time + seconds / 2, duration()) });
 }
+
+/** Shortest range that is looped, seconds. */
+const SHORTEST = 0.05;
+
+/** Loops from the playhead on. */
+export function loopIn() {
+  const { time, loop: now } = get();
+  const end = now && now.end > time + SHORTEST ? now.end : duration();
+  setLoop({ start: Math.min(time, Math.max(0, end - SHORTEST)), end });
+}
+
+/** Loops up to the playhead. */
+export function loopOut() {
+  const { time, loop: now } = get();
+  const start = now && now.start < time - SHORTEST ? now.start : 0;
+  setLoop({ start, end: Math.max(time, start + SHORTEST) });
+}
+
+/** Sets the range that is looped; what plays goes on in it. */
+export function setLoop(span: Span | null) {
+  if (span) last = span;
+  if (span && span.end - span.start < SHORTEST) return;
+  const was = get().playing;
+  const at = now();
+  if (was) stop();
+  set({ loop: span });
+  if (was) play(at);
+}
+
+let last: Span | null = null;
+
+/** The range that was looped last. */
+export const lastLoop = () => last;
 
 export const isPlaying = () => source !== null;
 
@@ -138,6 +196,7 @@ export const toggle = () => (get().playing ? stop() : play());
 export function loop(span: Span | null) {
   const was = get().playing;
   if (was) stop();
+  if (span) last = span;
   set({ loop: span });
   if (span) set({ time: span.start });
   if (was || span) play(span?.start ?? get().time);
@@ -176,7 +235,7 @@ export function seek(time: number, audible = false) {
   gain.gain.linearRampToValueAtTime(1, t + 0.012);
   gain.gain.setValueAtTime(1, t + length - 0.02);
   gain.gain.linearRampToValueAtTime(0, t + length);
-  grain.connect(gain).connect(out.destination);
+  grain.connect(gain).connect(outlet(out));
   grain.onended = () => {
     grains = grains.filter((g) => g !== grain);
   };

@@ -2,6 +2,9 @@
 
 import type { Grid } from '../api/client';
 
+/** Seconds that a nudge moves. */
+export const NUDGE = 0.005;
+
 export const perSecond = (grid: Grid) => grid.rate.num / grid.rate.den;
 
 /** The frame on screen at a time. */
@@ -10,8 +13,7 @@ export const frameAt = (grid: Grid, time: number) => grid.first + Math.floor(tim
 /** When a frame starts. */
 export const timeOf = (grid: Grid, frame: number) => ((frame - grid.first) * grid.rate.den) / grid.rate.num;
 
-export const rateName = (grid: Grid) =>
-  grid.rate.den === 1 ? `${grid.rate.num}` : (grid.rate.num / grid.rate.den).toFixed(3);
+export const rateName = (grid: Grid) => String(Math.round(perSecond(grid) * 1000) / 1000);
 
 /** “frames 1091–1102” of a span. */
 export const framesOf = (grid: Grid, span: { start: number; end: number }) =>

@@ -1,8 +1,12 @@
 import { useEffect, useRef, useState } from 'react';
 import type { CastMember } from '../api/client';
-import { tell } from '../api/client';
+import { useSettings } from '../settings';
 import { useView } from '../state';
-import { Stage } from './stage';
+import { tell } from '../widgets/tell';
+import { useFrame } from '../widgets/useFrame';
+import type { Wish } from './arrange';
+import { Stage, type Way } from './stage';
+import css from './StageView.module.css';
 
 /** The stages that are on the page. */
 const stages = new Set<Stage>();
@@ -11,11 +15,19 @@ const stages = new Set<Stage>();
 export const frameStages = () => stages.forEach((s) => s.frame());
 
 /** Looks at the face from a side, on every stage. */
-export const lookFrom = (degrees: number, near?: number) => stages.forEach((s) => s.lookFrom(degrees, near));
+export const lookFrom = (way: Way) => stages.forEach((s) => s.lookFrom(way));
 
-/** Milliseconds that the last pictures took to be posed and handed to the graphics, for measuring. */
+/** Milliseconds that the last pictures took to be posed and handed to the graphics. */
 const spent: { pose: number; draw: number }[] = [];
-Object.assign(window, { jamLipsSpent: spent });
+
+// What tests and measurements ask of the stages.
+Object.assign(window, {
+  jamLips: {
+    spent,
+    lips: () => [...stages].map((s) => s.lips()),
+    shift: () => Math.max(0, ...[...stages].map((s) => s.shift())),
+  },
+});
 
 /** What the character shows now: a value of one of its targets. */
 export type Source = () => (target: number) => number;
@@ -29,14 +41,16 @@ interface Props {
   label: string;
   /** A shape that is shown in full beside what `source` says. */
   peek?: string | null;
-  /** Whether the mouth's close-up is shown. */
-  inset?: boolean;
+  /** How the picture is divided; the face alone without. */
+  wish?: Wish;
   /** Called with every picture, for marks on the stage's element. */
   onShown?: (element: HTMLElement, value: (target: number) => number, stage: Stage) => void;
   /** Called with the target that moves the skin most where somebody clicked it. */
   onPoint?: (target: number) => void;
   children?: React.ReactNode;
 }
+
+const FACE: Wish = { closeUp: 'off', corner: 'bottom right', two: false };
 
 /** The character on its stage, posed anew for every picture. */
 export function StageView({
@@ -45,7 +59,7 @@ export function StageView({
   other,
   label,
   peek = null,
-  inset = false,
+  wish = FACE,
   onShown,
   onPoint,
   children,
@@ -53,81 +67,82 @@ export function StageView({
   const host = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const stage = useRef<Stage | null>(null);
-  const shown = useRef({ source, other, peek, onShown });
   const pressed = useRef({ x: 0, y: 0 });
   const [ready, setReady] = useState('');
   const model = `${member.id}/${member.model}`;
-
-  useEffect(() => {
-    shown.current = { source, other, peek, onShown };
-  });
+  const { closeUp, corner, two } = wish;
+  const sideLight = useSettings((s) => s.sideLight);
+  const locked = useView((s) => s.locked);
 
   useEffect(() => {
     const element = host.current;
     if (!element || !canvas.current) return;
-    const made = new Stage(canvas.current, inset);
+    const made = new Stage(canvas.current, FACE);
     stage.current = made;
     stages.add(made);
     const observer = new ResizeObserver(() => made.resize(element.clientWidth, element.clientHeight));
     observer.observe(element);
-    let running = true;
-    const tick = () => {
-      if (!running) return;
-      const began = performance.now();
-      let posed = began;
-      const value = shown.current.source();
-      const beside = shown.current.other?.() ?? null;
-      if (beside) made.drawBeside(value, beside);
-      else {
-        made.pose(value, shown.current.peek);
-        posed = performance.now();
-        made.draw();
-      }
-      element.dataset.split = beside ? 'yes' : '';
-      shown.current.onShown?.(element, value, made);
-      spent.push({ pose: posed - began, draw: performance.now() - posed });
-      if (spent.length > 600) spent.shift();
-      requestAnimationFrame(tick);
-    };
-    requestAnimationFrame(tick);
     return () => {
-      running = false;
       observer.disconnect();
       stages.delete(made);
       made.dispose();
       stage.current = null;
     };
-  }, [inset]);
+  }, []);
+  useEffect(() => stage.current?.arrange({ closeUp, corner, two }), [closeUp, corner, two]);
+  useEffect(() => stage.current?.light(sideLight), [sideLight]);
 
+  useFrame(() => {
+    const [element, made] = [host.current, stage.current];
+    if (!element || !made) return;
+    const began = performance.now();
+    let posed = began;
+    const value = source();
+    const beside = other?.() ?? null;
+    if (beside) made.drawBeside(value, beside);
+    else {
+      made.pose(value, peek);
+      posed = performance.now();
+      made.draw();
+    }
+    const split = beside ? 'yes' : '';
+    if (element.dataset.split !== split) element.dataset.split = split;
+    onShown?.(element, value, made);
+    spent.push({ pose: posed - began, draw: performance.now() - posed });
+    if (spent.length > 600) spent.shift();
+  });
+
+  const newest = useRef(member);
+  useEffect(() => {
+    newest.current = member;
+  });
   useEffect(() => {
     let gone = false;
     stage.current
-      ?.load(member)
-      .then(() => {
-        if (!gone) setReady(model);
+      ?.load(newest.current)
+      .then((shown) => {
+        if (!gone && shown) setReady(model);
       })
-      .catch(tell);
+      .catch((error: unknown) => {
+        if (!gone) tell(error);
+      });
     return () => {
       gone = true;
     };
-    // The model alone decides; a changed wiring is taken up below.
-    // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [model, inset]);
+  }, [model]);
 
-  const locked = useView((s) => s.locked);
   useEffect(() => {
     if (ready === model) stage.current?.lock(locked);
   }, [locked, ready, model]);
-
   useEffect(() => {
     if (ready === model) stage.current?.wire(member);
   }, [member, ready, model]);
 
   return (
-    <div className="stage" ref={host} data-testid="stage" data-ready={ready === model || undefined}>
+    <div className={css.stage} ref={host} data-testid="stage" data-ready={ready === model || undefined}>
       <canvas
         ref={canvas}
-        style={{ width: '100%', height: '100%' }}
+        className={css.canvas}
         aria-label={label}
         role="img"
         onPointerDown={(event) => {
@@ -136,15 +151,15 @@ export function StageView({
         onClick={(event) => {
           // A drag turns the camera; a click points.
           const far = Math.hypot(event.clientX - pressed.current.x, event.clientY - pressed.current.y);
+          if (far >= 4) return;
           const rect = event.currentTarget.getBoundingClientRect();
           const target = stage.current?.pointAt(
             (event.clientX - rect.left) / rect.width,
             (event.clientY - rect.top) / rect.height,
           );
-          if (far < 4 && target !== undefined && target >= 0) onPoint?.(target);
+          if (target !== undefined && target >= 0) onPoint?.(target);
         }}
       />
-      {inset && <div className="frame" />}
       {children}
     </div>
   );

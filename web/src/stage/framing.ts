@@ -1,22 +1,34 @@
-// What of a character is its face and where its mouth is, for the camera.
+// Where a character's face and mouth are, for the cameras: at rest, and as far as the lips can go.
 
 import { Box3, type BufferGeometry, type Mesh, type Object3D, Vector3 } from 'three';
 import type { CastMember } from '../api/client';
 import type { Shape } from './morph';
 
-interface Framing {
-  face: Box3;
+/** Something of the mouth that can be followed: a vertex of a mesh, or a corner of a part. */
+export type LipPoint = { mesh: Mesh; vertex: number } | { node: Object3D; at: Vector3 };
+
+export interface Face {
+  box: Box3;
   /** Whether the face is all of a head's parts, not one skin. */
   whole: boolean;
-  mouth: Vector3;
-  /** Half the height of what the close-up shows. */
-  mouthHeight: number;
 }
 
-/** Controls whose outputs are at the mouth. */
-const AT_MOUTH = ['lips_close', 'lips_round', 'lips_spread_left', 'lip_lower_drop_left', 'tongue_out'];
+/** Controls whose shapes are at the mouth. */
+const AT_MOUTH = [
+  'lips_close',
+  'lips_round',
+  'lips_spread_left',
+  'lips_spread_right',
+  'lip_lower_drop_left',
+  'lip_lower_drop_right',
+];
 
-function meshes(root: Object3D): Mesh<BufferGeometry>[] {
+/** Share of a shape's largest move from which on a vertex counts as the lips'. */
+const OF_LIPS = 0.4;
+/** Most points that are followed. */
+const MOST = 240;
+
+export function meshesOf(root: Object3D): Mesh<BufferGeometry>[] {
   const out: Mesh<BufferGeometry>[] = [];
   root.traverse((o) => {
     if ((o as Mesh).isMesh) out.push(o as Mesh<BufferGeometry>);
@@ -24,11 +36,11 @@ function meshes(root: Object3D): Mesh<BufferGeometry>[] {
   return out;
 }
 
-/** Where a mesh's named shapes move it most. */
-function movedBox(mesh: Mesh<BufferGeometry>, names: Set<string>): Box3 {
-  const box = new Box3();
-  const rest = mesh.geometry.getAttribute('position');
-  const point = new Vector3();
+const shapesOf = (mesh: Mesh) => Object.keys(mesh.morphTargetDictionary ?? {}).length;
+
+/** The vertices that a mesh's named shapes move most. */
+function moved(mesh: Mesh, names: Set<string>): number[] {
+  const out = new Set<number>();
   const shapes = (mesh.userData.shapes ?? []) as Shape[];
   for (const [name, index] of Object.entries(mesh.morphTargetDictionary ?? {})) {
     const shape = names.has(name) ? shapes[index] : undefined;
@@ -40,61 +52,78 @@ function movedBox(mesh: Mesh<BufferGeometry>, names: Set<string>): Box3 {
         shape.positions[3 * k + 2] ?? 0,
       );
     const most = shape.vertices.reduce((max, _, k) => Math.max(max, far(k)), 0);
-    shape.vertices.forEach((v, k) => {
-      if (far(k) > 0.4 * most) box.expandByPoint(mesh.localToWorld(point.fromBufferAttribute(rest, v)));
-    });
+    shape.vertices.forEach((v, k) => far(k) > OF_LIPS * most && out.add(v));
   }
-  return box;
+  return [...out];
 }
 
-export function frameOf(
+/** The corners of a part, in its own space. */
+function corners(node: Object3D): LipPoint[] {
+  const box = new Box3().setFromObject(node);
+  if (box.isEmpty()) return [{ node, at: new Vector3() }];
+  const { min, max } = box;
+  return [min.x, max.x].flatMap((x) =>
+    [min.y, max.y].flatMap((y) =>
+      [min.z, max.z].map((z) => ({ node, at: node.worldToLocal(new Vector3(x, y, z)) })),
+    ),
+  );
+}
+
+/** The points of the lips: of the skin where shapes move it, else of the parts that the mouth is made of. */
+export function lipPoints(
   root: Object3D,
   member: CastMember,
   joint: (name: string) => Object3D | undefined,
-): Framing {
-  const all = meshes(root);
-  const shapes = (m: Mesh) => Object.keys(m.morphTargetDictionary ?? {}).length;
-  const skin = [...all].sort((a, b) => shapes(b) - shapes(a))[0];
+): LipPoint[] {
+  const all = meshesOf(root);
+  const drawings = (member.wiring.chart?.drawings ?? []).flatMap((drawing) => {
+    const node = joint(drawing.image ? `${drawing.node} · ${drawing.image}` : drawing.node);
+    return node ? corners(node) : [];
+  });
+  if (drawings.length > 0) return drawings;
+  const names = new Set<string>();
+  const parts: LipPoint[] = [];
+  for (const output of member.wiring.outputs) {
+    const own = output.feeds.some((f) => AT_MOUTH.includes(f.control) && !f.stands_in);
+    const jaw = output.feeds.some((f) => f.control === 'jaw_open' && !f.stands_in);
+    if (output.target.kind === 'morph') {
+      if (own) names.add(output.target.name);
+    } else if (own || jaw) {
+      const node = joint(output.target.node);
+      if (node) parts.push(...corners(node));
+    }
+  }
+  // Of several skins the largest: teeth and beards move with lips, too.
+  const skin = [...all].sort((a, b) => shapesOf(b) - shapesOf(a))[0];
+  const vertices = skin && shapesOf(skin) > 0 ? moved(skin, names) : [];
+  if (skin && vertices.length > 0) {
+    const step = Math.ceil(vertices.length / MOST);
+    return vertices.filter((_, i) => i % step === 0).map((vertex) => ({ mesh: skin, vertex }));
+  }
+  return parts;
+}
+
+/** Where a point of the lips is now. */
+export function placeOf(point: LipPoint, to: Vector3): Vector3 {
+  if ('node' in point) return point.node.localToWorld(to.copy(point.at));
+  return point.mesh.localToWorld(point.mesh.getVertexPosition(point.vertex, to));
+}
+
+/** The face at rest: the skin with most shapes, else what turns with the head. */
+export function faceOf(
+  root: Object3D,
+  member: CastMember,
+  joint: (name: string) => Object3D | undefined,
+): Face {
+  const skin = [...meshesOf(root)].sort((a, b) => shapesOf(b) - shapesOf(a))[0];
   const turned = member.wiring.outputs.find(
     (o) => o.target.kind === 'rotation' && o.feeds.some((f) => f.control === 'head_yaw'),
   );
   const head = turned && turned.target.kind === 'rotation' ? joint(turned.target.node) : undefined;
-  const face = new Box3();
-  const whole = !skin || shapes(skin) === 0;
-  if (!whole) face.setFromObject(skin);
-  else if (head) face.setFromObject(head);
-  if (face.isEmpty()) face.setFromObject(root);
-  const size = face.getSize(new Vector3());
-
-  const mouth = new Box3();
-  const inside = all.find((m) => m.name === 'teeth_upper') ?? all.find((m) => m.name === 'tongue');
-  if (inside && shapes(inside) > 0) {
-    // Teeth say it best: their middle is the mouth's, wherever the lips go.
-    const centre = new Box3().setFromObject(inside).getCenter(new Vector3());
-    centre.y -= size.y * 0.012;
-    return { face, whole, mouth: centre, mouthHeight: size.y * 0.115 };
-  }
-  for (const drawing of member.wiring.chart?.drawings ?? []) {
-    const node = joint(drawing.image ? `${drawing.node} · ${drawing.image}` : drawing.node);
-    if (node) mouth.expandByObject(node);
-  }
-  if (mouth.isEmpty()) {
-    const names = new Set<string>();
-    for (const output of member.wiring.outputs) {
-      if (!output.feeds.some((f) => AT_MOUTH.includes(f.control) && !f.stands_in)) continue;
-      if (output.target.kind === 'morph') names.add(output.target.name);
-      // A tongue's joint lies where it hangs, not where it is seen.
-      else if (!output.feeds.some((f) => f.control === 'tongue_out'))
-        mouth.expandByPoint(joint(output.target.node)?.getWorldPosition(new Vector3()) ?? new Vector3());
-    }
-    for (const mesh of all) if (shapes(mesh) > 0) mouth.union(movedBox(mesh, names));
-  }
-  if (mouth.isEmpty()) {
-    const centre = face.getCenter(new Vector3());
-    centre.y = face.min.y + size.y * 0.3;
-    return { face, whole, mouth: centre, mouthHeight: size.y * 0.15 };
-  }
-  const spread = mouth.getSize(new Vector3());
-  const half = Math.max(spread.y * 0.7, spread.x * 0.45, size.y * 0.1);
-  return { face, whole, mouth: mouth.getCenter(new Vector3()), mouthHeight: Math.min(half, size.y * 0.3) };
+  const box = new Box3();
+  const whole = !skin || shapesOf(skin) === 0;
+  if (!whole) box.setFromObject(skin);
+  else if (head) box.setFromObject(head);
+  if (box.isEmpty()) box.setFromObject(root);
+  return { box, whole };
 }

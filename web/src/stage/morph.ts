@@ -11,7 +11,7 @@ export interface Shape {
 }
 
 /** One mesh whose shapes are mixed here. */
-class MorphedMesh {
+export class MorphedMesh {
   readonly names: string[];
   readonly mesh: Mesh;
   private readonly shapes: Shape[];
@@ -158,6 +158,9 @@ class MorphedMesh {
   }
 }
 
+/** A shape by its place on one of the meshes that have it. */
+export type ShapeAt = [MorphedMesh, number];
+
 /** Every morphed mesh of a character, driven by the names of its shapes. */
 export class MorphedFace {
   private readonly meshes: MorphedMesh[] = [];
@@ -170,12 +173,12 @@ export class MorphedFace {
     });
   }
 
-  /** Sets a shape's weight on every mesh that has one of that name. */
-  set(name: string, weight: number) {
-    for (const mesh of this.meshes) {
+  /** Where a shape of a name is, on every mesh that has one; looked up once, not with every picture. */
+  shapes(name: string): ShapeAt[] {
+    return this.meshes.flatMap((mesh): ShapeAt[] => {
       const shape = mesh.names.indexOf(name);
-      if (shape >= 0) mesh.set(shape, weight);
-    }
+      return shape < 0 ? [] : [[mesh, shape]];
+    });
   }
 
   rest() {

@@ -1,11 +1,13 @@
-// The character on its dark stage, with a close-up of the mouth that stays locked to the head.
+// The character on its dark stage: the face, a second view from the side, and a close-up of the mouth that stays locked
+// to the head.
 
 import {
   ACESFilmicToneMapping,
-  type Box3,
+  Box3,
   Color,
   DirectionalLight,
   HemisphereLight,
+  type Material,
   Matrix4,
   type Object3D,
   PMREMGenerator,
@@ -15,6 +17,7 @@ import {
   Raycaster,
   SRGBColorSpace,
   Scene,
+  type Texture,
   Vector2,
   Vector3,
   WebGLRenderer,
@@ -23,22 +26,31 @@ import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
 import { RoomEnvironment } from 'three/addons/environments/RoomEnvironment.js';
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js';
 import type { CastMember, Target } from '../api/client';
-import { frameOf } from './framing';
-import { MorphedFace } from './morph';
+import { type Arrangement, type Frame, type Wish, arrange, inside } from './arrange';
+import { type LipPoint, faceOf, lipPoints, meshesOf, placeOf } from './framing';
+import { MorphedFace, type ShapeAt } from './morph';
 
-/** A part of the canvas, as fractions from its upper left corner. */
-interface Frame {
-  x: number;
-  y: number;
-  width: number;
-  height: number;
-}
+/** Ways to look at the face. */
+export type Way = 'front' | 'right' | 'left' | 'side' | 'mouth';
 
-/** Where the close-up lies; the same as `.stage .frame` in the styles. */
-const INSET: Frame = { x: 0.724, y: 0.555, width: 0.26, height: 0.41 };
+/** Degrees to the right of the front. */
+const TURNS: Record<Way, number> = { front: 0, right: 40, left: -40, side: 85, mouth: 0 };
 
-/** Where the face's middle lies in a picture with a close-up, as a share of its width. */
-const SPLIT = 0.38;
+/** How the face is looked at first: a little from its left, degrees. */
+const FIRST = 17;
+
+/** Controls that the lips go farthest with: the close-up holds the mouth in each of them. */
+const FARTHEST = [
+  'jaw_open',
+  'jaw_side',
+  'lips_round',
+  'lips_protrude',
+  'lips_spread_left',
+  'lips_spread_right',
+  'lip_lower_drop_left',
+  'lip_upper_raise_left',
+  'mouth_side',
+];
 
 /** A joint and its pose at rest. */
 interface Joint {
@@ -46,6 +58,19 @@ interface Joint {
   rotation: Quaternion;
   position: Vector3;
   scale: Vector3;
+}
+
+/** Where things are while the character rests. */
+interface Rest {
+  head: Object3D;
+  /** The head's place in the world. */
+  at: Matrix4;
+  /** What is looked at, from how far, and the camera's place for the mouth. */
+  target: Vector3;
+  distance: number;
+  mouth: Vector3;
+  near: number;
+  lips: LipPoint[];
 }
 
 /** Least share of its size that a joint keeps; the same as on delivery. */
@@ -60,32 +85,58 @@ function named(root: Object3D, name: string): Object3D | null {
   return found;
 }
 
+/** Gives back what a model holds of the graphics' memory. */
+function free(root: Object3D) {
+  for (const mesh of meshesOf(root)) {
+    mesh.geometry.dispose();
+    for (const material of [mesh.material].flat() as Material[]) {
+      for (const value of Object.values(material) as unknown[]) {
+        if ((value as Texture | null)?.isTexture) (value as Texture).dispose();
+      }
+      material.dispose();
+    }
+  }
+}
+
 export class Stage {
   private readonly renderer: WebGLRenderer;
   private readonly scene = new Scene();
   private readonly camera = new PerspectiveCamera(24, 1, 0.01, 50);
+  private readonly beside = new PerspectiveCamera(24, 1, 0.01, 50);
   private readonly closeUp = new PerspectiveCamera(17, 1, 0.01, 50);
   private readonly controls: OrbitControls;
-  private readonly inset: boolean;
+  private readonly key = new DirectionalLight('#ffe6cc');
+  private readonly fill = new DirectionalLight('#bcd3ee');
+  private readonly sky = new HemisphereLight('#dfe9f2', '#5a4440');
+  private wish: Wish;
+  private arrangement: Arrangement;
   private face: MorphedFace | null = null;
   private model: Object3D | null = null;
+  private restful: Rest | null = null;
   private joints = new Map<string, Joint>();
   private member: CastMember | null = null;
   private targets: Target[] = [];
+  /** Of every target that is a shape, where it is. */
+  private shapes: ShapeAt[][] = [];
   /** The values of the targets that are on screen. */
   private shown: number[] = [];
   private peeked: string | null = null;
   private dirty = true;
   /** The values of both poses that stand side by side. */
-  private beside: number[] | null = null;
+  private pair: number[] | null = null;
   private drawn = false;
-  /** The head, and where the camera last was against it, while the camera keeps to it. */
-  private kept: { head: Object3D; last: Matrix4 } | null = null;
+  /** Where the head was when the camera was moved with it last, while it keeps to it. */
+  private kept: Matrix4 | null = null;
+  /** Whether somebody wants the camera to keep to the head, and whether a view does. */
+  private keeps = { asked: false, near: false };
+  /** Loads under way: only the newest counts. */
+  private loads = 0;
   /** Where the character looks from, and how far before it the pane stands on which places are pointed at. */
   private looksFrom = { eyes: new Vector3(), pane: 1 };
 
-  constructor(canvas: HTMLCanvasElement, inset: boolean) {
-    this.inset = inset;
+  constructor(canvas: HTMLCanvasElement, wish: Wish) {
+    this.wish = wish;
+    this.arrangement = arrange(wish, 1, 1);
     this.renderer = new WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: false });
     this.renderer.outputColorSpace = SRGBColorSpace;
     this.renderer.toneMapping = ACESFilmicToneMapping;
@@ -94,18 +145,34 @@ export class Stage {
     this.scene.background = new Color('#241e2b');
     const pmrem = new PMREMGenerator(this.renderer);
     this.scene.environment = pmrem.fromScene(new RoomEnvironment(), 0.04).texture;
-    this.scene.environmentIntensity = 0.32;
     pmrem.dispose();
-    // A warm key from the front, a cool fill of more than half of it; no light from behind, which
-    // would shine through into the mouth.
-    const key = new DirectionalLight('#ffe6cc', 2.1);
-    key.position.set(-1.5, 1.7, 3);
-    const fill = new DirectionalLight('#bcd3ee', 1.2);
-    fill.position.set(2.4, 0.3, 2);
-    this.scene.add(key, fill, new HemisphereLight('#dfe9f2', '#5a4440', 0.55));
+    this.scene.add(this.key, this.fill, this.sky);
+    this.light(false);
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.enablePan = false;
+    this.controls.rotateSpeed = 0.5;
+    this.controls.zoomSpeed = 0.6;
     this.controls.addEventListener('change', () => this.touch());
+  }
+
+  /** Lights the face from the front, warm with a cool fill of more than half of it; or from the side, so that lips throw
+   * shadows. No light from behind, which would shine through into the mouth. */
+  light(fromSide: boolean) {
+    const [key, fill, sky, room] = fromSide ? [3, 0.12, 0.18, 0.12] : [2.1, 1.2, 0.55, 0.32];
+    this.key.position.set(...((fromSide ? [-3, 0.9, 0.9] : [-1.5, 1.7, 3]) as [number, number, number]));
+    this.fill.position.set(2.4, 0.3, 2);
+    this.key.intensity = key;
+    this.fill.intensity = fill;
+    this.sky.intensity = sky;
+    this.scene.environmentIntensity = room;
+    this.touch();
+  }
+
+  /** Divides the picture otherwise. */
+  arrange(wish: Wish) {
+    this.wish = wish;
+    const { x: width, y: height } = this.renderer.getSize(new Vector2());
+    this.resize(width, height);
   }
 
   /** Says that the picture is out of date. */
@@ -113,16 +180,27 @@ export class Stage {
     this.dirty = true;
   }
 
-  /** Loads the character's model; the way it is wired may change later without that. */
-  async load(member: CastMember) {
+  /** Loads the character's model; the way it is wired may change later without that. False if another load came after. */
+  async load(member: CastMember): Promise<boolean> {
+    const own = ++this.loads;
     const gltf = await new GLTFLoader().loadAsync(`/api/cast/${member.id}/model?v=${member.model}`);
-    if (this.model) this.scene.remove(this.model);
+    if (own !== this.loads) {
+      free(gltf.scene);
+      return false;
+    }
+    if (this.model) {
+      this.scene.remove(this.model);
+      this.closeUp.removeFromParent();
+      free(this.model);
+    }
     this.model = gltf.scene;
     this.scene.add(gltf.scene);
     this.face = new MorphedFace(gltf.scene);
     this.joints.clear();
     this.wire(member);
+    this.measure(member);
     this.frame();
+    return true;
   }
 
   /** Takes up what the character's wiring drives. */
@@ -130,11 +208,13 @@ export class Stage {
     this.member = member;
     this.targets = member.targets;
     this.shown = [];
-    if (!this.model) return;
+    const { model, face } = this;
+    if (!model || !face) return;
     this.rest();
+    this.shapes = member.targets.map((t) => (t.kind === 'morph' ? face.shapes(t.name) : []));
     for (const target of member.targets) {
       if (target.kind === 'morph' || this.joints.has(target.node)) continue;
-      const node = named(this.model, target.node);
+      const node = named(model, target.node);
       if (!node) continue;
       const [rotation, position, scale] = [
         node.quaternion.clone(),
@@ -144,6 +224,77 @@ export class Stage {
       this.joints.set(target.node, { node, rotation, position, scale });
     }
     this.touch();
+  }
+
+  /** Measures face and mouth while the character rests, and puts the close-up before the mouth, on the head. */
+  private measure(member: CastMember) {
+    const { model } = this;
+    if (!model) return;
+    model.updateMatrixWorld(true);
+    const joint = (name: string) => this.joints.get(name)?.node;
+    const turned = member.wiring.outputs.find(
+      (o) => o.target.kind === 'rotation' && o.feeds.some((f) => f.control === 'head_yaw'),
+    );
+    const head =
+      (turned?.target.kind === 'rotation' && joint(turned.target.node)) || named(model, 'head') || model;
+    const { box: face, whole } = faceOf(model, member, joint);
+    const size = face.getSize(new Vector3());
+    const centre = face.getCenter(new Vector3());
+    // A skin is cut at the neck and looked at nearer; a head made of parts is shown whole.
+    const [middle, half] = whole ? [0.5, 0.54] : [0.45, 0.47];
+    const target = new Vector3(centre.x, face.max.y - size.y * middle, centre.z);
+    const distance = (size.y * half) / Math.tan((this.camera.fov * Math.PI) / 360);
+    this.looksFrom = { eyes: this.eyesOf(face), pane: 0.42 * size.y };
+    const lips = lipPoints(model, member, joint);
+    const reach = this.reachOf(lips, member);
+    if (reach.isEmpty()) {
+      const at = new Vector3(centre.x, face.min.y + size.y * 0.3, face.max.z);
+      reach.setFromCenterAndSize(at, new Vector3(size.y * 0.3, size.y * 0.2, 0));
+    }
+    const mouth = reach.getCenter(new Vector3());
+    mouth.z = Math.max(mouth.z, reach.max.z);
+    const extent = reach.getSize(new Vector3());
+    // What is nearer to the camera than the middle looks larger, so there is air around it all.
+    const high = Math.max(extent.y / 2, extent.x / 2 / 1.2) * 1.14;
+    const near = high / Math.tan((this.closeUp.fov * Math.PI) / 360);
+    this.restful = { head, at: head.matrixWorld.clone(), target, distance, mouth, near, lips };
+    this.closeUp.removeFromParent();
+    this.closeUp.up.set(0, 1, 0);
+    this.closeUp.position.set(mouth.x - near * 0.12, mouth.y + near * 0.03, mouth.z + near);
+    this.closeUp.lookAt(mouth);
+    this.closeUp.updateMatrixWorld();
+    head.attach(this.closeUp);
+  }
+
+  /** The room that the lips take from rest to the farthest that they go. */
+  private reachOf(lips: LipPoint[], member: CastMember): Box3 {
+    const reach = new Box3();
+    const at = new Vector3();
+    const hold = () => {
+      this.model?.updateMatrixWorld(true);
+      for (const point of lips) reach.expandByPoint(placeOf(point, at));
+    };
+    hold();
+    for (const control of FARTHEST) {
+      for (const way of [1, -1]) {
+        const { outputs } = member.wiring;
+        const full = (i: number) => {
+          const own = this.targets[i];
+          const output = outputs.find((o) => JSON.stringify(o.target) === JSON.stringify(own));
+          const feed = output?.feeds.find((f) => f.control === control);
+          if (!output || !feed) return 0;
+          return Math.max(output.low, Math.min(output.high, way * feed.gain));
+        };
+        this.pose(full);
+        hold();
+      }
+    }
+    this.pose(() => 0);
+    this.rest();
+    this.face?.update();
+    this.shown = [];
+    this.model?.updateMatrixWorld(true);
+    return reach;
   }
 
   /** The camera as it stands, though no picture may have been drawn since it was moved. */
@@ -164,74 +315,78 @@ export class Stage {
 
   /** Lets the camera keep to the head, or stand. */
   lock(locked: boolean) {
-    const head = this.model && named(this.model, 'head');
-    if (!locked || !head) {
-      this.kept = null;
-      return;
+    this.keeps.asked = locked;
+    this.keep();
+  }
+
+  private keep() {
+    const { head } = this.restful ?? {};
+    if (!head || !(this.keeps.asked || this.keeps.near)) this.kept = null;
+    else {
+      head.updateWorldMatrix(true, false);
+      this.kept = head.matrixWorld.clone();
     }
-    head.updateWorldMatrix(true, false);
-    this.kept = { head, last: head.matrixWorld.clone() };
   }
 
-  /** Moves the camera as the head moved since the last picture. */
+  /** Moves the cameras as the head moved since the last picture. */
   private keepTo() {
-    if (!this.kept) return;
-    const { head, last } = this.kept;
+    const { kept, restful } = this;
+    if (!kept || !restful) return;
+    const { head } = restful;
     head.updateWorldMatrix(true, false);
-    if (head.matrixWorld.equals(last)) return;
-    const moved = head.matrixWorld.clone().multiply(last.invert());
-    this.camera.position.applyMatrix4(moved);
-    this.controls.target.applyMatrix4(moved);
-    this.camera.up.transformDirection(moved);
-    this.camera.lookAt(this.controls.target);
-    this.kept.last = head.matrixWorld.clone();
+    if (head.matrixWorld.equals(kept)) return;
+    this.follow(head.matrixWorld.clone().multiply(kept.clone().invert()));
+    this.kept = head.matrixWorld.clone();
   }
 
-  /** Looks at the face from a side: 0 is the front, degrees to the right of it, and how near. */
-  lookFrom(degrees: number, near = 1) {
-    this.frame();
-    const away = this.camera.position.clone().sub(this.controls.target);
-    const far = away.length() * near;
-    const turn = (degrees * Math.PI) / 180;
-    this.camera.position
-      .copy(this.controls.target)
-      .add(new Vector3(-far * Math.sin(turn), far * 0.03, far * Math.cos(turn)));
-    this.controls.update();
+  private follow(moved: Matrix4) {
+    for (const camera of [this.camera, this.beside]) {
+      camera.position.applyMatrix4(moved);
+      camera.up.transformDirection(moved);
+    }
+    this.controls.target.applyMatrix4(moved);
+    this.camera.lookAt(this.controls.target);
+    this.beside.lookAt(this.controls.target);
     this.touch();
   }
 
-  /** Puts the face into the picture and the close-up on its mouth. */
+  /** Looks at the face from a side, or at the mouth from near. */
+  lookFrom(way: Way) {
+    this.put(TURNS[way], way === 'mouth');
+  }
+
+  /** Puts the face into the picture. */
   frame() {
-    if (!this.model || !this.member) return;
-    this.model.updateMatrixWorld(true);
-    const head = named(this.model, 'head') ?? this.model;
-    const { face, whole, mouth, mouthHeight } = frameOf(
-      this.model,
-      this.member,
-      (name) => this.joints.get(name)?.node,
-    );
-    const size = face.getSize(new Vector3());
-    const centre = face.getCenter(new Vector3());
-    // A skin is cut at the neck and looked at nearer; a head made of parts is shown whole.
-    const [middle, half] = whole ? [0.5, 0.54] : [0.45, 0.47];
-    const look = new Vector3(centre.x, face.max.y - size.y * middle, centre.z);
-    const distance = (size.y * half) / Math.tan((this.camera.fov * Math.PI) / 360);
-    this.looksFrom = { eyes: this.eyesOf(face), pane: 0.42 * size.y };
-    const turn = 0.3;
-    this.camera.up.set(0, 1, 0);
-    this.controls.target.copy(look);
-    this.camera.position.set(
-      look.x - distance * Math.sin(turn),
-      look.y + distance * 0.03,
-      look.z + distance * Math.cos(turn),
-    );
-    this.controls.minDistance = distance * 0.3;
-    this.controls.maxDistance = distance * 3;
+    this.put(FIRST, false);
+  }
+
+  /** Puts the cameras before the resting face, then where the head is now if they keep to it. */
+  private put(degrees: number, near: boolean) {
+    const { restful } = this;
+    if (!restful) return;
+    const at = near ? restful.mouth : restful.target;
+    // As high as the lips' whole reach, by the field of this camera.
+    const away = near
+      ? (restful.near * Math.tan((this.closeUp.fov * Math.PI) / 360)) /
+        Math.tan((this.camera.fov * Math.PI) / 360)
+      : restful.distance;
+    const place = (camera: PerspectiveCamera, turn: number) => {
+      const angle = (turn * Math.PI) / 180;
+      camera.up.set(0, 1, 0);
+      camera.position.set(at.x - away * Math.sin(angle), at.y + away * 0.03, at.z + away * Math.cos(angle));
+      camera.lookAt(at);
+    };
+    place(this.camera, degrees);
+    // Beside the front the side, beside the side the front.
+    place(this.beside, Math.abs(degrees) > 60 ? 0 : 88);
+    this.controls.target.copy(at);
+    this.controls.minDistance = restful.distance * 0.12;
+    this.controls.maxDistance = restful.distance * 3;
+    this.keeps.near = near;
+    this.keep();
+    if (this.kept) this.follow(this.kept.clone().multiply(restful.at.clone().invert()));
     this.controls.update();
-    const near = mouthHeight / Math.tan((this.closeUp.fov * Math.PI) / 360);
-    this.closeUp.position.set(mouth.x - near * 0.2, mouth.y + near * 0.04, face.max.z + near);
-    this.closeUp.lookAt(mouth.x, mouth.y, face.max.z);
-    head.attach(this.closeUp);
+    this.fitViews();
     this.touch();
   }
 
@@ -267,14 +422,17 @@ export class Stage {
       eyes.y - (pane * Math.tan(p)) / Math.cos(y),
       eyes.z + pane,
     ).project(this.placed());
-    return [(at.x + 1) / 2, (1 - at.y) / 2];
+    const { main } = this.arrangement;
+    return [main.x + (main.width * (at.x + 1)) / 2, main.y + (main.height * (1 - at.y)) / 2];
   }
 
   /** The direction from the eyes to a place of the picture, as `placeOf` has it. */
   directionAt(x: number, y: number): { yaw: number; pitch: number } | null {
     const { eyes, pane } = this.looksFrom;
+    const { main } = this.arrangement;
+    const [u, v] = [(x - main.x) / main.width, (y - main.y) / main.height];
     const ray = new Raycaster();
-    ray.setFromCamera(new Vector2(2 * x - 1, 1 - 2 * y), this.placed());
+    ray.setFromCamera(new Vector2(2 * u - 1, 1 - 2 * v), this.placed());
     const at = ray.ray.intersectPlane(new Plane(new Vector3(0, 0, 1), -(eyes.z + pane)), new Vector3());
     if (!at) return null;
     const [dx, dy] = [at.x - eyes.x, at.y - eyes.y];
@@ -285,16 +443,18 @@ export class Stage {
   /** Shows the values of the targets, in their order; one shape may be shown in full besides. */
   pose(values: (target: number) => number, peek: string | null = null) {
     if (!this.face) return;
-    if (this.peeked && this.peeked !== peek) this.face.set(this.peeked, 0);
+    const { peeked, targets, shapes, shown } = this;
+    if (peeked && peeked !== peek) for (const [mesh, k] of this.face.shapes(peeked)) mesh.set(k, 0);
     this.peeked = peek;
-    let moved = this.shown.length === 0;
-    this.targets.forEach((target, i) => {
+    let moved = shown.length === 0;
+    for (let i = 0; i < targets.length; i++) {
       const value = values(i);
-      if (target.kind !== 'morph' && this.shown[i] !== value) moved = true;
-      this.shown[i] = value;
-      if (target.kind === 'morph') this.face?.set(target.name, value);
-    });
-    if (peek) this.face.set(peek, 1);
+      const own = shapes[i] ?? [];
+      if (own.length === 0 && shown[i] !== value) moved = true;
+      shown[i] = value;
+      for (const [mesh, k] of own) mesh.set(k, value);
+    }
+    if (peek) for (const [mesh, k] of this.face.shapes(peek)) mesh.set(k, 1);
     if (moved) {
       this.poseJoints();
       this.keepTo();
@@ -350,29 +510,74 @@ export class Stage {
   /** The target that moves the skin most at a place of the picture, shares of its width and height; -1 for none. */
   pointAt(x: number, y: number): number {
     if (!this.model || !this.face) return -1;
-    const inside =
-      this.inset && x > INSET.x && x < INSET.x + INSET.width && y > INSET.y && y < INSET.y + INSET.height;
-    const [u, v] = inside ? [(x - INSET.x) / INSET.width, (y - INSET.y) / INSET.height] : [x, y];
-    const ray = new Raycaster();
-    ray.setFromCamera(new Vector2(2 * u - 1, 1 - 2 * v), inside ? this.closeUp : this.placed());
-    const [hit] = ray.intersectObject(this.model, true);
-    const name = hit?.face ? this.face.strongest(hit.object, hit.face.a) : null;
-    return this.targets.findIndex((t) => t.kind === 'morph' && t.name === name);
+    const { main, side, closeUp } = this.arrangement;
+    const views: [Frame | null, PerspectiveCamera][] = [
+      [closeUp, this.closeUp],
+      [side, this.beside],
+      [main, this.placed()],
+    ];
+    for (const [frame, camera] of views) {
+      const place = inside(frame, x, y);
+      if (!place) continue;
+      const ray = new Raycaster();
+      ray.setFromCamera(new Vector2(2 * place[0] - 1, 1 - 2 * place[1]), camera);
+      const [hit] = ray.intersectObject(this.model, true);
+      const name = hit?.face ? this.face.strongest(hit.object, hit.face.a) : null;
+      return this.targets.findIndex((t) => t.kind === 'morph' && t.name === name);
+    }
+    return -1;
+  }
+
+  /** Where the lips lie now in the face's view and in the close-up: the least and the most of their places across and
+   * down, shares of each view; for tests. */
+  lips() {
+    this.model?.updateMatrixWorld(true);
+    const of = (camera: PerspectiveCamera) => {
+      camera.updateWorldMatrix(true, false);
+      camera.matrixWorldInverse.copy(camera.matrixWorld).invert();
+      const at = new Vector3();
+      const box = { left: Infinity, right: -Infinity, top: Infinity, bottom: -Infinity };
+      for (const point of this.restful?.lips ?? []) {
+        placeOf(point, at).project(camera);
+        const [x, y] = [(at.x + 1) / 2, (1 - at.y) / 2];
+        box.left = Math.min(box.left, x);
+        box.right = Math.max(box.right, x);
+        box.top = Math.min(box.top, y);
+        box.bottom = Math.max(box.bottom, y);
+      }
+      return box;
+    };
+    return { main: of(this.camera), closeUp: of(this.closeUp) };
   }
 
   resize(width: number, height: number) {
     this.renderer.setSize(width, height, false);
-    this.camera.aspect = width / height;
-    // The close-up lies at the right, so the face goes to the left of it.
-    if (this.inset) this.camera.setViewOffset(width, height, 0.12 * width, 0, width, height);
-    this.camera.updateProjectionMatrix();
+    this.arrangement = arrange(this.wish, width, height);
+    this.fitViews();
     this.touch();
+  }
+
+  /** Gives every camera the shape of its view. */
+  private fitViews() {
+    const { x: width, y: height } = this.renderer.getSize(new Vector2());
+    const { main, side, closeUp, middle } = this.arrangement;
+    const shape = (camera: PerspectiveCamera, frame: Frame) => {
+      camera.aspect = Math.max(frame.width * width, 1) / Math.max(frame.height * height, 1);
+      camera.updateProjectionMatrix();
+    };
+    const [wide, high] = [main.width * width, main.height * height];
+    // The face gives way to the close-up; the mouth, seen from near, stands in the middle.
+    if (this.keeps.near || middle === 0.5) this.camera.clearViewOffset();
+    else this.camera.setViewOffset(wide, high, (0.5 - middle) * wide, 0, wide, high);
+    shape(this.camera, main);
+    if (side) shape(this.beside, side);
+    if (closeUp) shape(this.closeUp, closeUp);
   }
 
   /** Draws if something changed since the last time. */
   draw() {
-    if (this.beside) this.touch();
-    this.beside = null;
+    if (this.pair) this.touch();
+    this.pair = null;
     this.drawn = this.dirty && this.model !== null;
     if (!this.drawn) return;
     this.dirty = false;
@@ -382,11 +587,10 @@ export class Stage {
   /** Draws one pose in the left half of the face and another in the right, if something changed. */
   drawBeside(left: (target: number) => number, right: (target: number) => number) {
     const now = [left, right].flatMap((value) => this.targets.map((_, i) => value(i)));
-    const same = this.beside?.length === now.length && now.every((v, i) => v === this.beside?.[i]);
+    const same = this.pair?.length === now.length && now.every((v, i) => v === this.pair?.[i]);
     this.drawn = this.model !== null && (this.dirty || !same);
     if (!this.drawn) return;
-    this.beside = now;
-    // The close-up lies in the right half, so the left one comes last.
+    this.pair = now;
     this.pose(right);
     this.paint(0.5, 1);
     this.pose(left);
@@ -394,29 +598,29 @@ export class Stage {
     this.dirty = false;
   }
 
-  /** Draws the face, and the close-up, from one share of their widths to another. */
+  /** Draws all views from one share of their widths to another. */
   private paint(from: number, to: number) {
     const { x: width, y: height } = this.renderer.getSize(new Vector2());
-    // The face's middle is left of the picture's, where the close-up lies at the right.
-    const middle = this.inset ? SPLIT : 0.5;
-    const edge = (share: number) => (share === 0.5 ? middle : share) * width;
-    this.renderer.setScissorTest(to - from < 1);
-    this.renderer.setScissor(edge(from), 0, edge(to) - edge(from), height);
-    this.renderer.setViewport(0, 0, width, height);
-    this.renderer.render(this.scene, this.camera);
-    if (!this.inset) return;
-    const [x, y] = [INSET.x * width, (1 - INSET.y - INSET.height) * height];
-    const [w, h] = [INSET.width * width, INSET.height * height];
-    this.closeUp.aspect = w / h;
-    this.closeUp.updateProjectionMatrix();
-    this.renderer.setScissorTest(true);
-    this.renderer.setScissor(x + from * w, y, (to - from) * w, h);
-    this.renderer.setViewport(x, y, w, h);
-    this.renderer.render(this.scene, this.closeUp);
+    const { main, side, closeUp, middle } = this.arrangement;
+    const view = (frame: Frame, camera: PerspectiveCamera, centre: number) => {
+      const edge = (share: number) => (share === 0.5 ? centre : share);
+      const [x, y] = [frame.x * width, (1 - frame.y - frame.height) * height];
+      const [w, h] = [frame.width * width, frame.height * height];
+      this.renderer.setScissorTest(true);
+      this.renderer.setScissor(x + edge(from) * w, y, (edge(to) - edge(from)) * w, h);
+      this.renderer.setViewport(x, y, w, h);
+      this.renderer.render(this.scene, camera);
+    };
+    view(main, this.camera, this.keeps.near ? 0.5 : middle);
+    if (side) view(side, this.beside, 0.5);
+    if (closeUp) view(closeUp, this.closeUp, 0.5);
   }
 
   dispose() {
+    this.loads++;
     this.controls.dispose();
+    if (this.model) free(this.model);
+    this.scene.environment?.dispose();
     this.renderer.dispose();
   }
 }

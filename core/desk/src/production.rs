@@ -1,0 +1,151 @@
+//! What can be done with the production as a whole: its lines, characters, takes and deliveries deleted, named and put in
+//! order; its name and its frames.
+
+use crate::refusal::Refusal;
+use jam_score::{Frame, FrameGrid, FrameRate, ProductionEdit};
+use serde::{Deserialize, Serialize};
+
+/// Longest name of a production or a character, letters.
+const MOST_NAME: usize = 120;
+const MOST_CHARACTER: usize = 60;
+
+/// One operation on the production.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(tag = "do", rename_all = "snake_case")]
+pub enum ProductionOp {
+    DeleteLines { ids: Vec<i32> },
+    /// A line once more, behind the one it is a copy of.
+    DuplicateLine { id: i32 },
+    /// Lines in the order of these; those that are not named keep theirs behind them.
+    OrderLines { ids: Vec<i32> },
+    DeleteCharacter { id: i32 },
+    RenameCharacter { id: i32, name: String },
+    /// A take that is listened to stays.
+    DeleteTake { line: i32, take: i32 },
+    RenameTake { line: i32, take: i32, name: String },
+    DeleteDeliveries { ids: Vec<i32> },
+    Rename { name: String },
+    /// How many frames a second, as it is written (`24`, `23.976`, `30000/1001`), and the number of the first.
+    Grid { rate: String, first: i64 },
+}
+
+/// The production as it is now, as far as its operations need it.
+pub struct ProductionNow {
+    pub name: String,
+    pub grid: FrameGrid,
+    /// Lines in their order: number of the row, and how each is called.
+    pub lines: Vec<(i32, String)>,
+    /// Characters: number, and how each is called.
+    pub characters: Vec<(i32, String)>,
+    /// Takes of the line that is named: number, name, whether it is listened to.
+    pub takes: Vec<(i32, String, bool)>,
+    pub deliveries: Vec<i32>,
+}
+
+/// An operation as a change, and the step in words. Copying a line is done by whoever keeps lines: it has no change yet.
+pub struct Produced {
+    pub edit: Option<ProductionEdit>,
+    pub words: String,
+}
+
+fn gone(what: &str) -> Refusal {
+    Refusal::gone("id", format!("That {what} is not there any more; look again."))
+}
+
+fn named<'a>(all: &'a [(i32, String)], id: i32, what: &str) -> Result<&'a str, Refusal> {
+    all.iter().find(|(own, _)| *own == id).map(|(_, name)| name.as_str()).ok_or_else(|| gone(what))
+}
+
+fn name_of(text: &str, most: usize, what: &str) -> Result<String, Refusal> {
+    let name = text.trim();
+    if name.is_empty() || name.chars().count() > most {
+        let says = format!("{what} needs a name of at most {most} letters.");
+        return Err(Refusal::new("name", "name_wrong", says));
+    }
+    Ok(name.to_string())
+}
+
+fn count(n: usize, one: &str) -> String {
+    if n == 1 { format!("a {one}") } else { format!("{n} {one}s") }
+}
+
+/// Makes an operation on the production.
+///
+/// # Errors
+/// A refusal, if what it names is gone or it cannot be.
+pub fn produce(op: &ProductionOp, now: &ProductionNow) -> Result<Produced, Refusal> {
+    let made = |edit, words: String| Ok(Produced { edit: Some(edit), words });
+    match op {
+        ProductionOp::DeleteLines { ids } => {
+            for id in ids {
+                named(&now.lines, *id, "line")?;
+            }
+            let words = match ids.as_slice() {
+                [] => return Err(Refusal::new("ids", "nothing", "Choose a line first.")),
+                [one] => format!("delete {}", named(&now.lines, *one, "line")?),
+                all => format!("delete {}", count(all.len(), "line")),
+            };
+            made(ProductionEdit::Lines { ids: ids.clone(), gone: true }, words)
+        }
+        ProductionOp::DuplicateLine { id } => {
+            Ok(Produced { edit: None, words: format!("copy {}", named(&now.lines, *id, "line")?) })
+        }
+        ProductionOp::OrderLines { ids } => {
+            let before: Vec<i32> = now.lines.iter().map(|(id, _)| *id).collect();
+            let mut after: Vec<i32> = ids.iter().copied().filter(|id| before.contains(id)).collect();
+            after.dedup();
+            let rest: Vec<i32> = before.iter().copied().filter(|id| !after.contains(id)).collect();
+            after.extend(rest);
+            if after.len() != before.len() {
+                return Err(Refusal::new("ids", "twice", "A line is named twice; name each once."));
+            }
+            made(ProductionEdit::Order { before, after }, "put lines in another order".into())
+        }
+        ProductionOp::DeleteCharacter { id } => {
+            let words = format!("delete {}", named(&now.characters, *id, "character")?);
+            made(ProductionEdit::Characters { ids: vec![*id], gone: true }, words)
+        }
+        ProductionOp::RenameCharacter { id, name } => {
+            let before = named(&now.characters, *id, "character")?.to_string();
+            let after = name_of(name, MOST_CHARACTER, "A character")?;
+            if now.characters.iter().any(|(other, own)| other != id && *own == after) {
+                let says = format!("There is already a character called “{after}”; choose another name.");
+                return Err(Refusal::new("name", "name_taken", says));
+            }
+            let words = format!("call {before} {after}");
+            made(ProductionEdit::Character { id: *id, before, after }, words)
+        }
+        ProductionOp::DeleteTake { take, .. } => {
+            let (_, name, heard) = now.takes.iter().find(|t| t.0 == *take).ok_or_else(|| gone("take"))?;
+            if *heard {
+                let says = "This take is listened to; choose another one first, then delete it.";
+                return Err(Refusal::new("take", "listened_to", says));
+            }
+            made(ProductionEdit::Takes { ids: vec![*take], gone: true }, format!("delete the take {name}"))
+        }
+        ProductionOp::RenameTake { take, name, .. } => {
+            let (_, before, _) = now.takes.iter().find(|t| t.0 == *take).ok_or_else(|| gone("take"))?;
+            let after = name_of(name, MOST_NAME, "A take")?;
+            let words = format!("call the take {before} {after}");
+            made(ProductionEdit::Take { id: *take, before: before.clone(), after }, words)
+        }
+        ProductionOp::DeleteDeliveries { ids } => {
+            if ids.is_empty() || ids.iter().any(|id| !now.deliveries.contains(id)) {
+                return Err(gone("delivery"));
+            }
+            let words = format!("delete {}", count(ids.len(), "delivered file"));
+            made(ProductionEdit::Deliveries { ids: ids.clone(), gone: true }, words)
+        }
+        ProductionOp::Rename { name } => {
+            let after = name_of(name, MOST_NAME, "A production")?;
+            let words = format!("call the production {after}");
+            made(ProductionEdit::Name { before: now.name.clone(), after }, words)
+        }
+        ProductionOp::Grid { rate, first } => {
+            let rate: FrameRate = rate.parse().map_err(|e| Refusal::new("rate", "frame_rate_wrong", e))?;
+            let first = Frame::first(*first).map_err(|e| Refusal::new("first", "first_frame_wrong", e))?;
+            let after = FrameGrid { rate, first };
+            made(ProductionEdit::Grid { before: now.grid, after }, format!("{rate} frames a second from {}", first.0))
+        }
+    }
+}

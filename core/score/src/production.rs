@@ -1,0 +1,42 @@
+//! A change of a production as a whole: which lines, characters, takes and deliveries there are, what they are called, in
+//! which order. What is deleted is kept, so that it can be had back.
+
+use crate::FrameGrid;
+use serde::{Deserialize, Serialize};
+
+/// One change, with what was before it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(tag = "of", rename_all = "snake_case")]
+pub enum ProductionEdit {
+    /// Lines go, or come (back).
+    Lines { ids: Vec<i32>, gone: bool },
+    /// All lines in another order.
+    Order { before: Vec<i32>, after: Vec<i32> },
+    Characters { ids: Vec<i32>, gone: bool },
+    /// What a character is called.
+    Character { id: i32, before: String, after: String },
+    Takes { ids: Vec<i32>, gone: bool },
+    Take { id: i32, before: String, after: String },
+    Deliveries { ids: Vec<i32>, gone: bool },
+    /// The production's name.
+    Name { before: String, after: String },
+    Grid { before: FrameGrid, after: FrameGrid },
+}
+
+impl ProductionEdit {
+    /// The change that takes this one back.
+    pub fn inverse(&self) -> ProductionEdit {
+        use ProductionEdit::*;
+        match self.clone() {
+            Lines { ids, gone } => Lines { ids, gone: !gone },
+            Order { before, after } => Order { before: after, after: before },
+            Characters { ids, gone } => Characters { ids, gone: !gone },
+            Character { id, before, after } => Character { id, before: after, after: before },
+            Takes { ids, gone } => Takes { ids, gone: !gone },
+            Take { id, before, after } => Take { id, before: after, after: before },
+            Deliveries { ids, gone } => Deliveries { ids, gone: !gone },
+            Name { before, after } => Name { before: after, after: before },
+            Grid { before, after } => Grid { before: after, after: before },
+        }
+    }
+}

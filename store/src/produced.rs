@@ -1,0 +1,127 @@
+//! Changes of the production as a whole, and their journal.
+
+use crate::schema::{cast_member, delivery, line, production, production_step, take};
+use crate::{Steps, Store, StoreError, stored};
+use diesel::prelude::*;
+use jam_score::ProductionEdit;
+
+fn apply(c: &mut SqliteConnection, edit: &ProductionEdit) -> Result<(), StoreError> {
+    match edit {
+        ProductionEdit::Lines { ids, gone } => {
+            diesel::update(line::table.filter(line::id.eq_any(ids))).set(line::gone.eq(gone)).execute(c)?;
+        }
+        ProductionEdit::Order { after, .. } => {
+            for (place, id) in after.iter().enumerate() {
+                diesel::update(line::table.find(id)).set(line::place.eq(place as i64 + 1)).execute(c)?;
+            }
+        }
+        ProductionEdit::Characters { ids, gone } => {
+            if !gone {
+                free_titles(c, ids)?;
+            }
+            let own = cast_member::table.filter(cast_member::id.eq_any(ids));
+            diesel::update(own).set(cast_member::gone.eq(gone)).execute(c)?;
+        }
+        ProductionEdit::Character { id, after, .. } => {
+            diesel::update(cast_member::table.find(id)).set(cast_member::title.eq(after)).execute(c)?;
+        }
+        ProductionEdit::Takes { ids, gone } => {
+            diesel::update(take::table.filter(take::id.eq_any(ids))).set(take::gone.eq(gone)).execute(c)?;
+        }
+        ProductionEdit::Take { id, after, .. } => {
+            diesel::update(take::table.find(id)).set(take::recording_name.eq(after)).execute(c)?;
+        }
+        ProductionEdit::Deliveries { ids, gone } => {
+            let own = delivery::table.filter(delivery::id.eq_any(ids));
+            diesel::update(own).set(delivery::gone.eq(gone)).execute(c)?;
+        }
+        ProductionEdit::Name { after, .. } => {
+            diesel::update(production::table.find(1)).set(production::name.eq(after)).execute(c)?;
+        }
+        ProductionEdit::Grid { after, .. } => {
+            diesel::update(production::table.find(1))
+                .set((
+                    production::rate_num.eq(after.rate.num as i32),
+                    production::rate_den.eq(after.rate.den as i32),
+                    production::first_frame.eq(after.first.0),
+                ))
+                .execute(c)?;
+        }
+    }
+    Ok(())
+}
+
+/// Characters that come back need their names: another may be called so by now.
+fn free_titles(c: &mut SqliteConnection, ids: &[i32]) -> Result<(), StoreError> {
+    let titles: Vec<String> =
+        cast_member::table.filter(cast_member::id.eq_any(ids)).select(cast_member::title).load(c)?;
+    let there = cast_member::table.filter(cast_member::gone.eq(false));
+    let taken: Option<String> =
+        there.filter(cast_member::title.eq_any(&titles)).select(cast_member::title).first(c).optional()?;
+    taken.map_or(Ok(()), |title| Err(StoreError::NameTaken(title)))
+}
+
+fn step(c: &mut SqliteConnection, edit: &ProductionEdit, words: &str) -> Result<(), StoreError> {
+    apply(c, edit)?;
+    diesel::delete(production_step::table.filter(production_step::undone.eq(true))).execute(c)?;
+    diesel::insert_into(production_step::table)
+        .values((production_step::words.eq(words), production_step::edit.eq(stored::write(edit)?)))
+        .execute(c)?;
+    Ok(())
+}
+
+impl Store {
+    /// Makes a step of the production; what could be redone before is gone.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written.
+    pub fn produce(&self, edit: &ProductionEdit, words: &str) -> Result<(), StoreError> {
+        self.change(|c| step(c, edit, words))
+    }
+
+    /// Makes a copy of a line, as a step of the production, and gives its number.
+    ///
+    /// # Errors
+    /// There is no such line, or the data file cannot be read or written.
+    pub fn duplicate_line(&self, id: i32, words: &str) -> Result<i32, StoreError> {
+        self.change(|c| {
+            let copy = self.copied(c, id)?;
+            step(c, &ProductionEdit::Lines { ids: vec![copy], gone: false }, words)?;
+            Ok(copy)
+        })
+    }
+
+    /// Takes the production's last step back, or makes it again; its words.
+    ///
+    /// # Errors
+    /// There is none, or the data file cannot be read or written.
+    pub fn turn_production(&self, back: bool) -> Result<String, StoreError> {
+        self.change(|c| {
+            let all = production_step::table.filter(production_step::undone.eq(!back));
+            let columns = (production_step::id, production_step::words, production_step::edit);
+            let found: Option<(i32, String, String)> = if back {
+                all.order(production_step::id.desc()).select(columns).first(c).optional()?
+            } else {
+                all.order(production_step::id).select(columns).first(c).optional()?
+            };
+            let nothing = if back { StoreError::NothingToUndo } else { StoreError::NothingToRedo };
+            let (id, words, edit) = found.ok_or(nothing)?;
+            let edit: ProductionEdit = stored::read(&edit)?;
+            apply(c, &if back { edit.inverse() } else { edit })?;
+            diesel::update(production_step::table.find(id)).set(production_step::undone.eq(back)).execute(c)?;
+            Ok(words)
+        })
+    }
+
+    /// What of the production can be undone and redone.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written.
+    pub fn production_steps(&self) -> Result<Steps, StoreError> {
+        let rows: Vec<(String, bool)> = production_step::table
+            .order(production_step::id)
+            .select((production_step::words, production_step::undone))
+            .load(&mut self.connection()?)?;
+        Ok(Steps::of(rows))
+    }
+}

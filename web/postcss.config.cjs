@@ -1,1 +1,0 @@
-module.exports = { plugins: { 'postcss-preset-mantine': {}, 'postcss-simple-vars': {} } };

@@ -1,0 +1,106 @@
+import { useRef, useState } from 'react';
+import type { LineView } from '../../api/client';
+import type { LayerKey } from '../../state';
+import { choose } from '../chosen';
+import { snapped } from '../hand';
+import { change, changeByKey, remove } from '../layers';
+import { type Axis, GUTTER, type Stave, toTime, toX } from './axis';
+import css from './LayerStave.module.css';
+
+/** How much of the layer plays over time: a line with handles to be dragged about. */
+export function Levels({
+  line,
+  axis,
+  stave,
+  name,
+}: {
+  line: LineView;
+  axis: Axis;
+  stave: Stave;
+  name: LayerKey;
+}) {
+  const [shown, setShown] = useState<{ id: number; at: number; share: number } | null>(null);
+  const held = useRef<{ id: number; moved: boolean } | null>(null);
+  const host = useRef<HTMLDivElement>(null);
+  const levels = line.layers.levels.filter((l) => l.layer === name);
+  if (levels.length === 0) return null;
+  const now = levels.map((l) => (shown?.id === l.id ? { ...l, ...shown } : l)).sort((a, b) => a.at - b.at);
+  const x = (at: number) => toX(axis, at) - GUTTER;
+  const y = (share: number) => stave.height - 4 - share * (stave.height - 8);
+  const wide = axis.width - GUTTER;
+  const points = now.flatMap((l, i) => {
+    const next = now[i + 1];
+    if (!next) return [[x(l.at), y(l.share)]];
+    // As smooth as the way between them is.
+    return Array.from({ length: 8 }, (_, k) => {
+      const u = k / 8;
+      return [x(l.at + u * (next.at - l.at)), y(l.share + (next.share - l.share) * u * u * (3 - 2 * u))];
+    });
+  });
+  const first = points[0]?.[1] ?? 0;
+  const last = points[points.length - 1]?.[1] ?? 0;
+  const path = [[0, first], ...points, [Math.max(wide, points[points.length - 1]?.[0] ?? 0), last]];
+  return (
+    <div className={css.levels} ref={host}>
+      <svg width="100%" height="100%" aria-hidden>
+        <polyline points={path.map((p) => p.join(',')).join(' ')} />
+      </svg>
+      {now.map((level) => (
+        <button
+          key={level.id}
+          className={css.level}
+          data-id={level.id}
+          data-what="level"
+          data-testid={`level-${level.id}`}
+          aria-label={`From ${level.at.toFixed(2)} seconds ${Math.round(level.share * 100)} % of the layer; drag it or use the arrow keys, Delete takes it away`}
+          title={`${Math.round(level.share * 100)} % of the layer from here`}
+          style={{ left: Math.max(7, x(level.at)), top: y(level.share) }}
+          onKeyDown={(event) => {
+            const way = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[
+              event.key
+            ];
+            if (event.key === 'Delete') remove([level.id]);
+            else if (!way) return;
+            else {
+              const [x = 0, y = 0] = way;
+              const share = Math.min(1, Math.max(0, level.share + 0.05 * y));
+              changeByKey(
+                { do: 'change_level', id: level.id, time: Math.max(0, level.at + 0.04 * x), share },
+                `${level.id}`,
+              );
+            }
+            event.preventDefault();
+            event.stopPropagation();
+          }}
+          onPointerDown={(event) => {
+            event.stopPropagation();
+            if (event.button !== 0) return;
+            held.current = { id: level.id, moved: false };
+            choose({ what: 'levels', layer: name, ids: [level.id] });
+            event.currentTarget.setPointerCapture(event.pointerId);
+          }}
+          onPointerMove={(event) => {
+            const own = held.current;
+            const rect = host.current?.getBoundingClientRect();
+            if (!own || !rect) return;
+            const at = Math.max(0, snapped(toTime(axis, event.clientX - rect.left + GUTTER)));
+            const up = (rect.top + stave.height - 4 - event.clientY) / (stave.height - 8);
+            const share = Math.round(Math.min(1, Math.max(0, up)) * 100) / 100;
+            const next = { id: own.id, at, share };
+            setShown(next);
+            void change({ do: 'change_level', id: own.id, time: at, share }, `${own.id}`, own.moved);
+            own.moved = true;
+          }}
+          onPointerUp={() => {
+            held.current = null;
+            setShown(null);
+          }}
+          onLostPointerCapture={() => {
+            held.current = null;
+            setShown(null);
+          }}
+        />
+      ))}
+    </div>
+  );
+}

@@ -1,0 +1,46 @@
+import type { Grid, LineView } from '../../api/client';
+import { ipaOf, isDoubtful } from '../../api/client';
+import { useView } from '../../state';
+import { choose, idsOf, speechBench, theWord } from '../chosen';
+import { soundIsDoubtful, soundsAt, wordsOf } from '../line';
+import * as player from '../player';
+import { framesOf } from '../time';
+import { Roving } from './Roving';
+
+/** Words and the sounds of the chosen one as lists, for the keyboard and for those who listen to the page. */
+export function SpeechLists({ line, grid }: { line: LineView; grid: Grid }) {
+  const chosen = useView((s) => s.chosen);
+  const words = wordsOf(line);
+  const word = theWord(line, chosen);
+  const place = word ? words.indexOf(word) : -1;
+  return (
+    <>
+      <Roving
+        label="Words of the line"
+        testId="list-words"
+        chosen={idsOf(chosen, 'words').at(-1) ?? word?.id ?? null}
+        all={words.map((w) => ({
+          id: w.id,
+          says: `${w.text}, ${framesOf(grid, w.span)}${w.pinned ? ', pinned' : isDoubtful(w) ? ', doubtful' : ''}`,
+        }))}
+        onChoose={(id) => {
+          choose({ what: 'words', ids: [id] }, speechBench());
+          player.seek(words.find((w) => w.id === id)?.span.start ?? 0);
+        }}
+      />
+      <Roving
+        label={word ? `Sounds of ${word.text}` : 'Sounds: choose a word first'}
+        testId="list-sounds"
+        chosen={idsOf(chosen, 'sounds').at(-1) ?? null}
+        all={soundsAt(line, place).map((s) => ({
+          id: s.id,
+          says: `${s.phone}, ${ipaOf(s.phone)}, ${framesOf(grid, s.span)}${soundIsDoubtful(line, s) ? ', doubtful' : ''}`,
+        }))}
+        onChoose={(id) => {
+          choose({ what: 'sounds', ids: [id] }, speechBench());
+          player.seek(soundsAt(line, place).find((s) => s.id === id)?.span.start ?? 0);
+        }}
+      />
+    </>
+  );
+}

@@ -1,0 +1,204 @@
+// The words, each as wide as it lasts, riding on the pitch; as running text where there is no room for that.
+
+import { type Word, isDoubtful } from '../../../api/client';
+import { fonts } from '../../../theme/theme';
+import { wordsOf } from '../../line';
+import { GUTTER, type Stave, toX } from '../axis';
+import type { Paint } from './paint';
+import type { Context, Scene } from './scene';
+import { pitchScale } from './voice';
+
+/** The chosen word and doubtful ones stand on paper of their own, under everything else. */
+function drawWordPapers(c: Context, s: Scene, stave: Stave) {
+  const { paint, axis } = s;
+  wordsOf(s.line).forEach((word) => {
+    const [left, right] = [toX(axis, word.span.start), toX(axis, word.span.end)];
+    const chosen = s.words.has(word.id);
+    if (right < GUTTER || left > axis.width || !(chosen || isDoubtful(word))) return;
+    c.fillStyle = chosen ? paint.accentSoft : paint.doubtPaper;
+    c.beginPath();
+    c.roundRect(left, stave.top + 3, Math.max(right - left, 2), stave.height - 6, 4);
+    c.fill();
+  });
+}
+
+export function drawWords(c: Context, s: Scene, stave: Stave) {
+  c.textBaseline = 'middle';
+  c.textAlign = 'center';
+  drawWordPapers(c, s, stave);
+  drawPhrases(c, s, stave);
+  drawNoises(c, s, stave);
+  const placed = place(c, s, stave);
+  if (placed) for (const one of placed) drawWord(c, s, stave, one);
+  else drawText(c, s, stave);
+}
+
+interface Placed {
+  word: Word;
+  text: string;
+  x: number;
+  y: number;
+  size: number;
+  weight: number;
+  width: number;
+}
+
+/** Words that may find no room of their own, as a share of those in view; if there are more the line is written as text. */
+const LEFT_OUT = 0.12;
+
+/** Where each word of the view stands; nothing if too many find no room. */
+function place(c: Context, s: Scene, stave: Stave): Placed[] | null {
+  const { axis, line } = s;
+  const pitch = pitchScale(line);
+  const middle = stave.top + stave.height / 2;
+  const swing = stave.height * 0.2;
+  const rows: number[] = [-Infinity, -Infinity];
+  const out: Placed[] = [];
+  let all = 0;
+  wordsOf(line).forEach((word, i) => {
+    const left = toX(axis, word.span.start);
+    const right = toX(axis, word.span.end);
+    if (right < GUTTER - 80 || left > axis.width + 80) return;
+    all++;
+    const text = word.text + (word.after ?? '');
+    // Words that stand out in the voice stand out in print.
+    const stress = line.phrasing?.stress[i] ?? 0.5;
+    const weight = s.words.has(word.id) ? 700 : Math.round(400 + 300 * stress);
+    // As large as the word's time allows, within what is readable.
+    c.font = `${weight} 16px ${fonts.serif}`;
+    const natural = c.measureText(text).width;
+    const size = Math.max(12, Math.min(17, (16 * (right - left + 6)) / natural));
+    const width = (natural * size) / 16;
+    const x = (left + right) / 2;
+    let y = middle - (pitch && word.pitch ? pitch(word.pitch) * swing : 0);
+    // A word too wide for its time steps out of its neighbour's way.
+    const row = rows.findIndex((end) => x - width / 2 >= end + 3);
+    if (row < 0) return;
+    if (row === 1) y = Math.min(y + 13, stave.top + stave.height - 8);
+    rows[row] = x + width / 2;
+    out.push({ word, text, x, y, size, weight, width });
+  });
+  return all - out.length > all * LEFT_OUT ? null : out;
+}
+
+function drawWord(c: Context, s: Scene, stave: Stave, { word, text, x, y, size, weight, width }: Placed) {
+  const { paint, axis } = s;
+  const left = toX(axis, word.span.start);
+  const doubtful = isDoubtful(word);
+  c.strokeStyle = paint.rule;
+  c.lineWidth = 1;
+  c.beginPath();
+  c.moveTo(Math.round(left) + 0.5, stave.top + stave.height - 8);
+  c.lineTo(Math.round(left) + 0.5, stave.top + stave.height);
+  c.stroke();
+  c.font = `${weight} ${size}px ${fonts.serif}`;
+  c.fillStyle = s.words.has(word.id) ? paint.accent : doubtful ? paint.doubt : paint.ink;
+  c.fillText(text, x, y);
+  if (word.pinned) drawPin(c, paint, x - width / 2 - 5, y - size * 0.3);
+  if (doubtful) {
+    c.setLineDash([3, 2]);
+    c.strokeStyle = paint.doubt;
+    c.beginPath();
+    c.moveTo(x - width / 2, y + size * 0.62);
+    c.lineTo(x + width / 2, y + size * 0.62);
+    c.stroke();
+    c.setLineDash([]);
+  }
+}
+
+/** The line as running text, phrase by phrase on two rows, as far as there is room before the next but one. */
+function drawText(c: Context, s: Scene, stave: Stave) {
+  const { paint, axis, line } = s;
+  const words = wordsOf(line);
+  const starts = line.phrasing?.phrases.map((p) => p.span) ?? [];
+  const spans = starts.length > 0 ? starts : [{ start: 0, end: line.summary.duration }];
+  c.textAlign = 'left';
+  c.font = `13px ${fonts.serif}`;
+  c.fillStyle = paint.ink;
+  spans.forEach((span, i) => {
+    const x = Math.max(toX(axis, span.start), GUTTER + 2);
+    const next = spans[i + 2] ?? spans[i + 1];
+    const room = (next && spans[i + 2] ? toX(axis, next.start) : axis.width) - x - 6;
+    if (toX(axis, span.end) < GUTTER || x > axis.width) return;
+    const until = spans[i + 1]?.start ?? Infinity;
+    const own = words.filter(
+      (w) =>
+        w.span.start >= span.start - 1e-3 && w.span.start < until - 1e-3 && toX(axis, w.span.end) > GUTTER,
+    );
+    const y = stave.top + stave.height * (i % 2 === 0 ? 0.36 : 0.74);
+    c.fillText(
+      fitting(
+        c,
+        own.map((w) => w.text + (w.after ?? '')),
+        room,
+      ),
+      x,
+      y,
+    );
+  });
+  c.textAlign = 'center';
+}
+
+/** As many words as fit, and a sign that there are more. */
+function fitting(c: Context, words: string[], room: number): string {
+  let text = '';
+  for (const [i, word] of words.entries()) {
+    const longer = text ? `${text} ${word}` : word;
+    const last = i === words.length - 1;
+    if (c.measureText(last ? longer : `${longer} …`).width > room) return text ? `${text} …` : '';
+    text = longer;
+  }
+  return text;
+}
+
+/** A pin: what it stands by stays where it is. */
+function drawPin(c: Context, paint: Paint, x: number, y: number) {
+  c.fillStyle = paint.ink;
+  c.beginPath();
+  c.arc(x, y, 2.6, 0, 2 * Math.PI);
+  c.fill();
+  c.fillRect(x - 0.5, y, 1, 8);
+}
+
+/** Phrases as slurs over their words, each with the way its pitch ends, and breath marks between them. */
+function drawPhrases(c: Context, s: Scene, stave: Stave) {
+  const { paint, axis, line } = s;
+  const top = stave.top + 5;
+  c.strokeStyle = paint.inkSoft;
+  c.lineWidth = 1;
+  for (const phrase of line.phrasing?.phrases ?? []) {
+    const left = toX(axis, phrase.span.start) + 2;
+    const right = toX(axis, phrase.span.end) - 8;
+    if (right - left < 14 || right < GUTTER || left > axis.width) continue;
+    const bend = Math.min(6, (right - left) / 8);
+    c.beginPath();
+    c.moveTo(left, top + bend);
+    c.bezierCurveTo(left + bend, top, right - bend, top, right, top + bend);
+    const tip = phrase.ending === 'rises' ? -4 : phrase.ending === 'falls' ? 5 : 0;
+    c.lineTo(right + 6, top + bend + tip);
+    c.stroke();
+  }
+  c.fillStyle = paint.ink;
+  c.font = `600 22px ${fonts.serif}`;
+  for (const breath of line.phrasing?.breaths ?? []) {
+    const x = toX(axis, (breath.start + breath.end) / 2);
+    if (x > GUTTER + 4 && x < axis.width) c.fillText(',', x, top + 6);
+  }
+}
+
+/** What is heard and is no word. */
+function drawNoises(c: Context, s: Scene, stave: Stave) {
+  const { paint, axis, line } = s;
+  for (const noise of line.document.timing?.noises ?? []) {
+    const [left, right] = [toX(axis, noise.span.start), toX(axis, noise.span.end)];
+    if (right < GUTTER || left > axis.width) continue;
+    c.strokeStyle = paint.voice;
+    c.beginPath();
+    c.roundRect(left + 0.5, stave.top + 14, Math.max(right - left - 1, 2), stave.height - 24, 4);
+    c.stroke();
+    c.font = `italic 12px ${fonts.serif}`;
+    if (c.measureText(noise.text).width > right - left - 4) continue;
+    c.fillStyle = paint.inkSoft;
+    c.fillText(noise.text, (left + right) / 2, stave.top + 2 + stave.height / 2);
+  }
+}
