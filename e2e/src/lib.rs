@@ -10,10 +10,12 @@ use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 use thirtyfour::prelude::*;
-use tokio::sync::oneshot;
 
-pub const PATIENCE: Duration = Duration::from_secs(12);
+pub const PATIENCE: Duration = Duration::from_secs(120);
 const BARS: u32 = 143;
+
+/// Ends when the browser has drawn twice.
+const TWO_PICTURES: &str = "const done = arguments[0]; requestAnimationFrame(() => requestAnimationFrame(() => done()))";
 
 /// What most animators have at least.
 pub const SMALL: (u32, u32) = (1280, 800);
@@ -94,21 +96,26 @@ impl Drop for Driver {
     }
 }
 
-/// A server that runs until it is stopped, or the test is over.
+/// A server in a house of its own, which is pulled down when it is stopped: its connections go with it, as when the
+/// program ends.
 pub struct Served {
     pub address: SocketAddr,
-    stop: Option<oneshot::Sender<()>>,
-    task: tokio::task::JoinHandle<()>,
+    house: Option<tokio::runtime::Runtime>,
 }
 
 impl Served {
-    /// Stops it as a stop of the program would, and waits until it is gone.
-    pub async fn stop(mut self) -> Result<()> {
-        drop(self.stop.take());
-        // Pages hold connections that are never idle.
-        self.task.abort();
-        let _ = self.task.await;
-        Ok(())
+    pub fn stop(mut self) {
+        if let Some(house) = self.house.take() {
+            house.shutdown_background();
+        }
+    }
+}
+
+impl Drop for Served {
+    fn drop(&mut self) {
+        if let Some(house) = self.house.take() {
+            house.shutdown_background();
+        }
     }
 }
 
@@ -130,17 +137,20 @@ pub async fn serve_at(data: &Path, address: SocketAddr, cast: bool) -> Result<Se
     }
     let fill: fn(&Store) -> Result<(), String> = |store| jam_demo::fill(store).map_err(|e| e.to_string());
     let settings = jam_server::Settings { demo: Some(fill), ..Default::default() };
-    let server = jam_server::Server::bind_with(store, address, settings).await?;
+    let house = tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build()?;
+    let started = Instant::now();
+    let server = loop {
+        // Of a server that was stopped just now the address may not be free yet.
+        let (store, settings) = (store.clone(), settings.clone());
+        match house.spawn(jam_server::Server::bind_with(store, address, settings)).await? {
+            Ok(server) => break server,
+            Err(error) if started.elapsed() > PATIENCE => return Err(error.into()),
+            Err(_) => tokio::task::yield_now().await,
+        }
+    };
     let address = server.address();
-    let (stop, stopped) = oneshot::channel::<()>();
-    let task = tokio::spawn(async move {
-        let _ = server
-            .run(async {
-                let _ = stopped.await;
-            })
-            .await;
-    });
-    Ok(Served { address, stop: Some(stop), task })
+    house.spawn(server.run(std::future::pending()));
+    Ok(Served { address, house: Some(house) })
 }
 
 /// A browser on a server with a data file of its own.
@@ -276,6 +286,30 @@ impl Page {
         Ok(!self.browser.find_all(By::Css(format!("[data-testid='{id}']"))).await?.is_empty())
     }
 
+    /// Where something is once it stands still: of some pictures in a row the same.
+    pub async fn still(&self, id: &str) -> Result<thirtyfour::common::types::ElementRect> {
+        let mut last = self.id(id).await?.rect().await?;
+        let (started, mut same) = (Instant::now(), 0);
+        while same < 4 {
+            // Two pictures of the browser.
+            self.browser.execute_async(TWO_PICTURES, vec![]).await?;
+            let now = self.id(id).await?.rect().await?;
+            let all = |r: &thirtyfour::common::types::ElementRect| (r.x, r.y, r.width, r.height);
+            same = if all(&now) == all(&last) { same + 1 } else { 0 };
+            last = now;
+            if started.elapsed() > PATIENCE {
+                bail!("{id} never stands still");
+            }
+        }
+        Ok(last)
+    }
+
+    /// Waits until no dialog stands in the way.
+    pub async fn closed(&self) -> Result<()> {
+        let open = By::Css(".mantine-Modal-overlay");
+        self.until("the dialog is closed", || async { Ok(self.browser.find_all(open.clone()).await?.is_empty()) }).await
+    }
+
     /// The button that takes a step back, once it names the step.
     pub async fn undo(&self, step: &str) -> Result<()> {
         Ok(self.find(&format!("button[aria-label='Undo: {step}']")).await?.click().await?)
@@ -287,11 +321,20 @@ impl Page {
         query.first().await.with_context(|| format!("no button “{words}”"))
     }
 
-    /// An entry of a menu that is open.
-    pub async fn entry(&self, menu: &str, words: &str) -> Result<WebElement> {
+    /// Chooses an entry of a menu that is open, and waits until the menu is closed.
+    pub async fn entry(&self, menu: &str, words: &str) -> Result<()> {
         let path = By::XPath(format!("//*[@data-testid='{menu}']//*[@role='menuitem'][contains(., '{words}')]"));
         let query = self.browser.query(path).wait(PATIENCE, Duration::from_millis(100));
-        query.first().await.with_context(|| format!("no “{words}” in {menu}"))
+        query.first().await.with_context(|| format!("no “{words}” in {menu}"))?.click().await?;
+        self.until("the menu is closed", || async {
+            for one in self.browser.find_all(By::Css("[role=menu]")).await? {
+                if one.is_displayed().await? {
+                    return Ok(false);
+                }
+            }
+            Ok(true)
+        })
+        .await
     }
 
     pub async fn eval(&self, script: &str) -> Result<serde_json::Value> {

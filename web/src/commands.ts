@@ -307,7 +307,8 @@ export const actsIn = (entry: Entry, place: Place) => !entry.at || entry.at.incl
 
 /** Whether what is focused keeps a key for itself, as it does on every page. */
 function keeps(target: HTMLElement, key: string, event: KeyboardEvent): boolean {
-  if (target.closest('[role="dialog"], [role="menu"], [role="listbox"] [role="listbox"]')) return true;
+  if (target.closest('[role="dialog"]')) return true;
+  if (target.closest('[role="menu"]') && !/Mod/.test(key)) return true;
   if (target.closest('textarea, select, [contenteditable="true"]')) return true;
   const input = target.closest('input');
   if (input && !/^(checkbox|radio|range|file|button)$/.test(input.type)) return true;

@@ -118,7 +118,7 @@ function Member({ member, open }: { member: CastMember; open: boolean }) {
             …
           </Press>
         </Menu.Target>
-        <Menu.Dropdown>{items}</Menu.Dropdown>
+        <Menu.Dropdown data-testid="menu-character">{items}</Menu.Dropdown>
       </Menu>
       {renaming && (
         <div className={css.rename}>

@@ -150,11 +150,10 @@ const ControlRow = memo(function ControlRow({ member, control, missing, fed, pla
       data-played={played || undefined}
       data-testid={`control-${name}`}
       onClick={() => usePose.setState({ chosen: name })}
+      onFocus={() => usePose.setState({ chosen: name })}
     >
       <Hint says={why}>
-        <button className={css.label} aria-pressed={chosen}>
-          {shortName(name)}
-        </button>
+        <span className={css.label}>{shortName(name)}</span>
       </Hint>
       {gone ? (
         <span className={css.gone}>not in this face</span>

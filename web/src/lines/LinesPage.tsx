@@ -167,7 +167,11 @@ function Row({ line: l, all, chosen }: { line: LineSummary; all: LineSummary[]; 
               defaultValue={l.name ?? ''}
               placeholder="a name of its own, such as PH_012"
               onClick={(event) => event.stopPropagation()}
-              onBlur={() => setRenaming(false)}
+              // A menu that closes gives the focus back to its row.
+              onBlur={(event) => {
+                if (row.current?.contains(event.relatedTarget)) event.currentTarget.focus();
+                else setRenaming(false);
+              }}
               onKeyDown={(event) => {
                 event.stopPropagation();
                 if (event.key === 'Escape') setRenaming(false);

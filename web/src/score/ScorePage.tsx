@@ -6,11 +6,12 @@ import { type CastMember, type Grid, type LineView, api } from '../api/client';
 import { want } from '../api/live';
 import { fit } from '../commands';
 import { remember, settings, useSettings } from '../settings';
-import { set, useView } from '../state';
+import { get, set, useView } from '../state';
 import { Asked } from '../widgets/Asked';
 import { Divider } from '../widgets/Divider';
 import { useFrame } from '../widgets/useFrame';
 import { Bench } from './Bench';
+import { stillThere } from './chosen';
 import * as player from './player';
 import css from './ScorePage.module.css';
 import { SpeakingStage } from './SpeakingStage';
@@ -50,6 +51,11 @@ function Score({ line, cast, grid }: { line: LineView; cast: CastMember[]; grid:
     set({ curves: [], chosen: null, compare: null, pointing: false });
     return player.stop;
   }, [id, duration]);
+  useEffect(() => {
+    const { chosen } = get();
+    const there = stillThere(line, chosen);
+    if (there !== chosen) set({ chosen: there });
+  }, [line]);
   const { listen } = line.document;
   const { voice } = line;
   useEffect(() => {

@@ -32,10 +32,10 @@ export function Transport({ line, grid }: { line: LineView; grid: Grid }) {
       <Press kind="main" gives="play" cap className={css.play} testId="play" onClick={player.toggle}>
         {playing ? 'Stop' : 'Play'}
       </Press>
-      <Press gives="frameBack" aria-label="One frame back" onClick={() => give('frameBack')}>
+      <Press gives="frameBack" aria-label="−1 frame" onClick={() => give('frameBack')}>
         −1
       </Press>
-      <Press gives="frameOn" aria-label="One frame on" onClick={() => give('frameOn')}>
+      <Press gives="frameOn" aria-label="+1 frame" onClick={() => give('frameOn')}>
         +1
       </Press>
       <Press gives="loop" pressed={loop !== null} testId="loop" onClick={() => give('loop')}>

@@ -81,6 +81,27 @@ export function choose(chosen: Chosen | null, bench: Bench = get().bench) {
 export const chooseKeys = (keys: ChosenKey[], bench: Bench = get().bench) =>
   choose({ what: 'keys', keys }, bench);
 
+/** What of the chosen things is still there: others, or an undo, may have taken some away. */
+export function stillThere(line: LineView, chosen: Chosen | null): Chosen | null {
+  if (!chosen) return null;
+  if (chosen.what === 'keys') {
+    const keys = chosen.keys.filter(({ touch, key }) => line.touches.find((t) => t.id === touch)?.keys[key]);
+    return keys.length === chosen.keys.length ? chosen : keys.length > 0 ? { what: 'keys', keys } : null;
+  }
+  const { moods, looks, moves, blinks, levels } = line.layers;
+  const there = {
+    words: () => wordsOf(line),
+    sounds: () => soundsOf(line),
+    touches: () => line.touches,
+    levels: () => levels,
+    spans: () => [...moods, ...looks, ...moves, ...blinks],
+  }[chosen.what]();
+  const all = new Set(there.map((one: { id: number }) => one.id));
+  const ids = chosen.ids.filter((id) => all.has(id));
+  if (ids.length === chosen.ids.length) return chosen;
+  return ids.length > 0 ? { ...chosen, ids } : null;
+}
+
 /** Benches that are about a moment or a layer: a press on the speech leaves them open. */
 const STAY: Bench[] = ['mood', 'eyes', 'head', 'hand', 'curve', 'why'];
 

@@ -1,6 +1,6 @@
 // Where a character's face and mouth are, for the cameras: at rest, and as far as the lips can go.
 
-import { Box3, type BufferGeometry, type Mesh, type Object3D, Vector3 } from 'three';
+import { Box3, type BufferGeometry, type Mesh, type Object3D, type SkinnedMesh, Vector3 } from 'three';
 import type { CastMember } from '../api/client';
 import type { Shape } from './morph';
 
@@ -82,7 +82,7 @@ export function lipPoints(
   });
   if (drawings.length > 0) return drawings;
   const names = new Set<string>();
-  const parts: LipPoint[] = [];
+  const joints = new Set<Object3D>();
   for (const output of member.wiring.outputs) {
     const own = output.feeds.some((f) => AT_MOUTH.includes(f.control) && !f.stands_in);
     const jaw = output.feeds.some((f) => f.control === 'jaw_open' && !f.stands_in);
@@ -90,17 +90,35 @@ export function lipPoints(
       if (own) names.add(output.target.name);
     } else if (own || jaw) {
       const node = joint(output.target.node);
-      if (node) parts.push(...corners(node));
+      if (node) joints.add(node);
     }
   }
   // Of several skins the largest: teeth and beards move with lips, too.
   const skin = [...all].sort((a, b) => shapesOf(b) - shapesOf(a))[0];
   const vertices = skin && shapesOf(skin) > 0 ? moved(skin, names) : [];
-  if (skin && vertices.length > 0) {
-    const step = Math.ceil(vertices.length / MOST);
-    return vertices.filter((_, i) => i % step === 0).map((vertex) => ({ mesh: skin, vertex }));
+  if (skin && vertices.length > 0) return thinned(vertices.map((vertex) => ({ mesh: skin, vertex })));
+  const bound = all.flatMap((mesh) => boundTo(mesh as unknown as SkinnedMesh, joints));
+  return bound.length > 0 ? thinned(bound) : [...joints].flatMap(corners);
+}
+
+const thinned = (points: LipPoint[]) => {
+  const step = Math.ceil(points.length / MOST);
+  return points.filter((_, i) => i % step === 0);
+};
+
+/** The vertices of a skinned mesh that follow some joints more than others. */
+function boundTo(mesh: SkinnedMesh, joints: Set<Object3D>): LipPoint[] {
+  const { skinIndex: index, skinWeight: weight } = mesh.geometry.attributes;
+  if (!mesh.isSkinnedMesh || !index || !weight) return [];
+  const own = mesh.skeleton.bones.map((bone) => joints.has(bone));
+  const out: LipPoint[] = [];
+  for (let vertex = 0; vertex < index.count; vertex++) {
+    let share = 0;
+    for (let k = 0; k < 4; k++)
+      if (own[index.getComponent(vertex, k)]) share += weight.getComponent(vertex, k);
+    if (share > 0.5) out.push({ mesh, vertex });
   }
-  return parts;
+  return out;
 }
 
 /** Where a point of the lips is now. */

@@ -95,7 +95,7 @@ export const theme = createTheme({
       },
     }),
     Modal: Modal.extend({
-      defaultProps: { centered: true },
+      defaultProps: { centered: true, closeButtonProps: { 'aria-label': 'Close' } },
       classNames: { content: css.sheet, header: css.sheet, title: css.title },
     }),
   },

@@ -63,7 +63,11 @@ export function CurveList({ line, stave, all, text, onText, listed, curves }: Pr
     }
   });
   const ids = all.map((_, i) => i);
-  const press = (i: number, event: React.MouseEvent) => {
+  const roving = Math.max(
+    0,
+    all.findIndex((one) => one.name === curves.at(-1)),
+  );
+  const press = (i: number, event: { shiftKey: boolean; ctrlKey: boolean; metaKey: boolean }) => {
     const how = howOf(event);
     const now = curves.flatMap((c) => all.findIndex((one) => one.name === c)).filter((k) => k >= 0);
     const alone = how === 'alone' && curves.length === 1 && now[0] === i;
@@ -143,19 +147,39 @@ export function CurveList({ line, stave, all, text, onText, listed, curves }: Pr
           }}
         />
       )}
-      <div className={css.names} role="group" aria-label="Curves">
+      <div
+        className={css.names}
+        role="listbox"
+        aria-label="Curves"
+        aria-multiselectable
+        onKeyDown={(event) => {
+          const here = Number((event.target as HTMLElement).dataset.place);
+          const to = { ArrowUp: here - 1, ArrowDown: here + 1, Home: 0, End: all.length - 1 }[event.key];
+          if (event.key === ' ' || event.key === 'Enter') press(here, event);
+          else if (to === undefined || !all[to]) return;
+          else {
+            press(to, event);
+            event.currentTarget.querySelector<HTMLElement>(`[data-place="${to}"]`)?.focus();
+          }
+          event.preventDefault();
+          event.stopPropagation();
+        }}
+      >
         {all.map((one, i) => (
-          <button
+          <div
             key={one.name}
             className={css.name}
-            aria-pressed={curves.includes(one.name)}
+            role="option"
+            tabIndex={i === roving ? 0 : -1}
+            aria-selected={curves.includes(one.name)}
+            data-place={i}
             data-testid={`curve-${one.name}`}
             onClick={(event) => press(i, event)}
           >
             <i style={{ background: regionColour(one.region), height: touched.has(one.name) ? 4 : 2 }} />
             <span>{longName(one.name)}</span>
             <b data-value={one.name} />
-          </button>
+          </div>
         ))}
       </div>
     </div>

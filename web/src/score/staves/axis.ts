@@ -34,15 +34,15 @@ const OPEN: [StaveName, number][] = [
   ['voice', 28],
   ['words', 38],
   ['sounds', 27],
-  ['strip', 26],
   ['mouth', 0],
+  ['strip', 26],
   ['mood', 36],
   ['eyes', 38],
   ['head', 30],
   ['hand', 30],
 ];
 /** Least height of the open curves: twelve names and the head of their list, pixels. */
-export const LEAST_OPEN = 250;
+export const LEAST_OPEN = 268;
 
 /** The staves from top to bottom; `own` are heights that somebody chose. */
 export function stavesOf(height: number, open: boolean, own: Partial<Record<StaveName, number>>): Stave[] {
@@ -70,7 +70,7 @@ function closedHeights(height: number, fixed: Fixed): [StaveName, number][] {
 }
 
 function openHeights(height: number, fixed: Fixed): [StaveName, number][] {
-  const above = OPEN.slice(0, 4).reduce((sum, [name, size]) => sum + (fixed(name) ?? size), 0);
+  const above = OPEN.slice(0, 3).reduce((sum, [name, size]) => sum + (fixed(name) ?? size), 0);
   return OPEN.map(([name, size]) => [
     name,
     name === 'mouth' ? Math.max(LEAST_OPEN, height - above) : (fixed(name) ?? size),
