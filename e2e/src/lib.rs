@@ -15,7 +15,8 @@ pub const PATIENCE: Duration = Duration::from_secs(120);
 const BARS: u32 = 143;
 
 /// Ends when the browser has drawn twice.
-const TWO_PICTURES: &str = "const done = arguments[0]; requestAnimationFrame(() => requestAnimationFrame(() => done()))";
+const TWO_PICTURES: &str =
+    "const done = arguments[0]; requestAnimationFrame(() => requestAnimationFrame(() => done()))";
 
 /// What most animators have at least.
 pub const SMALL: (u32, u32) = (1280, 800);
@@ -238,7 +239,11 @@ impl Page {
 
     /// Asks again and again until the answer is yes. What React has just put another element in the place of is asked for
     /// anew.
-    pub async fn until<F: Future<Output = Result<bool>>>(&self, what: &str, holds: impl Fn() -> F) -> Result<()> {
+    pub async fn until<F: Future<Output = Result<bool>>>(
+        &self,
+        what: &str,
+        holds: impl Fn() -> F,
+    ) -> Result<()> {
         let started = Instant::now();
         loop {
             match holds().await {
@@ -307,7 +312,10 @@ impl Page {
     /// Waits until no dialog stands in the way.
     pub async fn closed(&self) -> Result<()> {
         let open = By::Css(".mantine-Modal-overlay");
-        self.until("the dialog is closed", || async { Ok(self.browser.find_all(open.clone()).await?.is_empty()) }).await
+        self.until("the dialog is closed", || async {
+            Ok(self.browser.find_all(open.clone()).await?.is_empty())
+        })
+        .await
     }
 
     /// The button that takes a step back, once it names the step.
@@ -323,7 +331,8 @@ impl Page {
 
     /// Chooses an entry of a menu that is open, and waits until the menu is closed.
     pub async fn entry(&self, menu: &str, words: &str) -> Result<()> {
-        let path = By::XPath(format!("//*[@data-testid='{menu}']//*[@role='menuitem'][contains(., '{words}')]"));
+        let path =
+            By::XPath(format!("//*[@data-testid='{menu}']//*[@role='menuitem'][contains(., '{words}')]"));
         let query = self.browser.query(path).wait(PATIENCE, Duration::from_millis(100));
         query.first().await.with_context(|| format!("no “{words}” in {menu}"))?.click().await?;
         self.until("the menu is closed", || async {

@@ -19,7 +19,8 @@ axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag2
 async fn check(page: &Page, view: &str, found: &mut Vec<String>) -> Result<()> {
     let loaded = page.eval("return typeof axe !== 'undefined'").await? == true;
     if !loaded {
-        let script = std::fs::read_to_string(AXE).context("axe-core is not installed: run `npm ci` in web")?;
+        let script =
+            std::fs::read_to_string(AXE).context("axe-core is not installed: run `npm ci` in web")?;
         page.browser.execute(&script, vec![]).await?;
     }
     let all = page.browser.execute_async(CHECK, vec![]).await?;

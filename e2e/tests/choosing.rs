@@ -92,7 +92,8 @@ async fn words_are_chosen_several_at_once_and_moved_at_once() -> Result<()> {
 async fn moods(bed: &Bed) -> Result<()> {
     let page = &bed.page;
     page.score(bed.at("/score/4")).await?;
-    let count = async |id: i32| -> Result<usize> { Ok(rows(&line(bed, id).await?, &["layers", "moods"]).len()) };
+    let count =
+        async |id: i32| -> Result<usize> { Ok(rows(&line(bed, id).await?, &["layers", "moods"]).len()) };
     let first = count(4).await?;
     page.find("[data-testid^=span-mood]").await?.click().await?;
     page.with(Key::Control, "c").await?;
@@ -110,7 +111,8 @@ async fn moods(bed: &Bed) -> Result<()> {
     page.find("[data-testid^=span-mood][aria-pressed=true]").await?;
     let source = line(bed, 4).await?;
     let copy = line(bed, 5).await?;
-    let does = |line: &Value| rows(line, &["layers", "moods"]).iter().map(|m| m["does"].clone()).collect::<Vec<_>>();
+    let does =
+        |line: &Value| rows(line, &["layers", "moods"]).iter().map(|m| m["does"].clone()).collect::<Vec<_>>();
     ensure!(does(&copy).contains(&does(&source)[0]), "{copy}");
     // Cut takes it away again; undo twice is as before.
     page.with(Key::Control, "x").await?;
@@ -142,7 +144,13 @@ async fn curves(bed: &Bed) -> Result<()> {
     page.press("q").await?;
     page.click("curve-jaw_open").await?;
     let round = page.id("curve-lips_round").await?;
-    page.browser.action_chain().key_down(Key::Control).click_element(&round).key_up(Key::Control).perform().await?;
+    page.browser
+        .action_chain()
+        .key_down(Key::Control)
+        .click_element(&round)
+        .key_up(Key::Control)
+        .perform()
+        .await?;
     page.find_text("2 curves").await?;
     let touches = async || -> Result<Vec<Value>> { Ok(rows(&line(bed, 4).await?, &["touches"]).to_vec()) };
     // A key on both at the playhead is one step.

@@ -328,14 +328,14 @@ async fn articulate(page: &Page, address: SocketAddr) -> Result<()> {
     let first = openness().await?;
     page.with(Key::Shift, "d").await?;
     let styles = page.find("[data-testid=style]").await?;
-    thirtyfour::components::SelectElement::new(&styles).await?.select_by_value("shout").await?;
+    thirtyfour::components::SelectElement::new(&styles).await?.select_by_value("loud").await?;
     page.until("the style is a shout", || async { Ok(openness().await? > 1.5) }).await?;
     let slider = page.find("[data-testid=diction-openness]").await?;
     for _ in 0..3 {
         slider.send_keys(Key::Left + "").await?;
     }
     page.until("the jaw opens less", || async { Ok((openness().await? - 1.49).abs() < 0.011) }).await?;
-    for (step, wanted) in [("diction: openness", 1.55), ("shout diction", first)] {
+    for (step, wanted) in [("diction: openness", 1.55), ("loud diction", first)] {
         page.undo(step).await?;
         page.until("a step is taken back", || async { Ok((openness().await? - wanted).abs() < 1e-9) })
             .await?;
@@ -441,9 +441,8 @@ async fn by_hand(page: &Page, address: SocketAddr, data: &Path) -> Result<()> {
 
 /// Takes the last step back by key, and waits until it is.
 async fn step_back(page: &Page, address: SocketAddr) -> Result<()> {
-    let steps = async || -> Result<usize> {
-        Ok(line(address).await?["undo"].as_array().context("no steps")?.len())
-    };
+    let steps =
+        async || -> Result<usize> { Ok(line(address).await?["undo"].as_array().context("no steps")?.len()) };
     let before = steps().await?;
     page.press("z").await?;
     page.until("a step is taken back", || async { Ok(steps().await? != before) }).await

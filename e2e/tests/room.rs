@@ -111,7 +111,8 @@ async fn dividers(bed: &Bed) -> Result<()> {
         let at = middle(page, id).await?;
         page.drag(at, (at.0 + by.0, at.1 + by.1)).await?;
     }
-    let moved = |now: (f64, f64)| (now.0 - before.0 - 80.0).abs() < 3.0 && (now.1 - before.1 + 50.0).abs() < 3.0;
+    let moved =
+        |now: (f64, f64)| (now.0 - before.0 - 80.0).abs() < 3.0 && (now.1 - before.1 + 50.0).abs() < 3.0;
     page.until("both dividers were moved", || async { Ok(moved(size(page, "stage").await?)) }).await?;
     let words = size(page, "name-words").await?.1;
     let edge = middle(page, "edge-words").await?;

@@ -14,7 +14,7 @@ use jam_store::Store;
 use jam_voice::{AnalyseError, Analyser, WordList, notation};
 use serde::Serialize;
 use std::sync::atomic::{AtomicU64, Ordering};
-use std::sync::{Arc, OnceLock};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 use tokio::sync::broadcast;
 
 /// Something that changed, sent to every open page.
@@ -62,6 +62,8 @@ pub struct App {
     pub(crate) models: Models,
     pub(crate) capture: Arc<Capture>,
     test_line: OnceLock<Timing>,
+    /// The film that was asked for last, by its hash: a player asks for it piece by piece.
+    film: Mutex<Option<(String, Arc<Vec<u8>>)>>,
     /// How often cast or production changed since the start.
     epoch: AtomicU64,
     events: broadcast::Sender<Event>,
@@ -80,6 +82,7 @@ impl App {
             models: Models::default(),
             capture: Arc::default(),
             test_line: OnceLock::new(),
+            film: Mutex::default(),
             epoch: AtomicU64::new(0),
             events: broadcast::channel(1024).0,
         })
@@ -101,6 +104,17 @@ impl App {
     /// A character's file by its hash.
     pub(crate) fn model(&self, hash: &str) -> Answer<Arc<Model>> {
         self.models.get(&self.store, hash)
+    }
+
+    /// A film by its hash.
+    pub(crate) fn film(&self, hash: &str) -> Answer<Arc<Vec<u8>>> {
+        let mut kept = self.film.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some((_, bytes)) = kept.as_ref().filter(|(own, _)| own == hash) {
+            return Ok(bytes.clone());
+        }
+        let bytes = Arc::new(self.store.blob(hash)?);
+        *kept = Some((hash.to_string(), bytes.clone()));
+        Ok(bytes)
     }
 
     /// A recording by its hash: its mix, or one channel.

@@ -7,7 +7,8 @@ use crate::jobs;
 use crate::problem::{Answer, Problem};
 use crate::version::Version;
 use jam_desk::{
-    Done, House, Note, Op, Played, Produced, ProductionNow, ProductionOp, Refusal, Situation, TakeFacts, act, met, needs,
+    Done, House, Note, Op, Played, Produced, ProductionNow, ProductionOp, Refusal, Situation, TakeFacts, act,
+    met, needs,
 };
 use jam_rig::Wiring;
 use jam_score::{FrameGrid, Line, Pose, Prosody};
@@ -72,6 +73,10 @@ impl House for Here<'_> {
 
     fn snapshot(&self, snapshot: i32) -> Option<Line> {
         self.app.store.snapshot(self.stored.id, snapshot).ok()
+    }
+
+    fn has_film(&self, film: i32) -> bool {
+        self.app.store.film(self.stored.id, film).is_ok()
     }
 
     fn has_character(&self, name: &str) -> bool {

@@ -30,12 +30,15 @@ pub use problem::Problem;
 
 use axum::Router;
 use axum::extract::DefaultBodyLimit;
+use axum::http::{Extensions, HeaderMap, StatusCode, Version, header};
 use axum::serve::ListenerExt;
 use jam_store::{Store, StoreError};
 use std::future::Future;
 use std::net::SocketAddr;
 use std::sync::Arc;
 use tokio::net::TcpListener;
+use tower_http::compression::CompressionLayer;
+use tower_http::compression::predicate::{Predicate, SizeAbove};
 use utoipa::OpenApi;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
@@ -134,6 +137,7 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::cast::add))
         .routes(routes!(routes::speech::add_take))
         .routes(routes!(routes::layers::body))
+        .routes(routes!(routes::film::add))
         .layer(DefaultBodyLimit::max(MAX_UPLOAD));
     let operations = OpenApiRouter::new()
         .routes(routes!(routes::lines::operate))
@@ -162,6 +166,7 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::lines::analyse))
         .routes(routes!(routes::lines::text_of_file))
         .routes(routes!(routes::speech::ways))
+        .routes(routes!(routes::speech::take_sound))
         .routes(routes!(routes::speech::draft))
         .routes(routes!(routes::speech::dictions))
         .routes(routes!(routes::speech::words))
@@ -179,6 +184,7 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::lines::undo))
         .routes(routes!(routes::lines::redo))
         .routes(routes!(routes::lines::sound))
+        .routes(routes!(routes::film::show))
         .routes(routes!(routes::lines::recording))
         .routes(routes!(routes::deliveries::list, routes::deliveries::deliver))
         .routes(routes!(routes::deliveries::file))
@@ -195,6 +201,14 @@ pub fn description() -> serde_json::Result<String> {
     Ok(description.to_pretty_json()? + "\n")
 }
 
+/// Whether an answer is worth packing: pages, scripts, styles and JSON; sound, films and models are packed already or
+/// asked for piece by piece.
+fn is_text(status: StatusCode, _: Version, headers: &HeaderMap, _: &Extensions) -> bool {
+    let kind = headers.get(header::CONTENT_TYPE).and_then(|v| v.to_str().ok()).unwrap_or_default();
+    let text = kind.starts_with("text/") || kind.contains("json") || kind.contains("javascript");
+    status == StatusCode::OK && text
+}
+
 fn router(app: Arc<App>, address: SocketAddr) -> Router {
     let (api, _) = api().split_for_parts();
     api.route("/api/live", axum::routing::get(routes::live::connect))
@@ -202,6 +216,7 @@ fn router(app: Arc<App>, address: SocketAddr) -> Router {
         .route("/api/{*rest}", axum::routing::any(page::no_such_route))
         .fallback(page::serve)
         .layer(axum::middleware::from_fn_with_state(address, guard::check))
+        .layer(CompressionLayer::new().compress_when(SizeAbove::new(1024).and(is_text)))
         .layer(tower_http::trace::TraceLayer::new_for_http())
         .with_state(app)
 }

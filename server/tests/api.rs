@@ -201,8 +201,8 @@ async fn what_cannot_be_used_is_answered_in_a_sentence_and_nothing_is_lost() {
     assert_eq!(status, StatusCode::OK, "{changed}");
     assert_eq!(server.settled(id).await["summary"]["state"], "timed");
 
-    let wrong = json!({"name": "Fog", "grid": {"rate": {"num": 0, "den": 1}, "first": 0}});
-    let refused = server.ask(Method::PUT, "/api/production").json(&wrong).send().await.unwrap();
+    let wrong = json!({"do": "grid", "rate": "0", "first": 0});
+    let refused = server.ask(Method::POST, "/api/production/operations").json(&wrong).send().await.unwrap();
     assert_eq!(refused.status(), StatusCode::UNPROCESSABLE_ENTITY);
     let nowhere = server.ask(Method::GET, "/api/nowhere").send().await.unwrap();
     assert_eq!(nowhere.status(), StatusCode::NOT_FOUND);

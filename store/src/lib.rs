@@ -7,12 +7,13 @@ mod changes;
 mod deliveries;
 mod documents;
 mod error;
+mod films;
 mod journal;
 mod lines;
 mod parts;
 mod poses;
-mod production;
 mod produced;
+mod production;
 mod schema;
 mod snapshots;
 mod speech;
@@ -24,6 +25,7 @@ pub use cast::{CastMember, NewWiring, NowCast};
 pub use changes::Changes;
 pub use deliveries::Delivered;
 pub use error::StoreError;
+pub use films::Film;
 pub use journal::{NewStep, Now, RESULT, Steps};
 pub use lines::{NewLine, StoredLine};
 pub use production::Production;
@@ -239,7 +241,7 @@ fn keep_blob(connection: &mut SqliteConnection, bytes: &[u8]) -> Result<String, 
 fn free_blobs(connection: &mut SqliteConnection) -> Result<(), StoreError> {
     let freed = diesel::sql_query(
         "DELETE FROM blob WHERE hash NOT IN (SELECT recording FROM line UNION SELECT recording FROM take
-         UNION SELECT model FROM cast_member UNION SELECT content FROM delivery)",
+         UNION SELECT model FROM cast_member UNION SELECT content FROM delivery UNION SELECT content FROM film)",
     )
     .execute(connection)?;
     if freed > 0 {

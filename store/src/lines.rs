@@ -1,7 +1,7 @@
 //! Lines as they are stored.
 
 use crate::documents::Documents;
-use crate::schema::{line, take};
+use crate::schema::{film, line, take};
 use crate::{Store, StoreError, keep_blob, parts, stored};
 use diesel::prelude::*;
 use jam_score::{Ids, Line, RecordingFacts};
@@ -112,8 +112,7 @@ impl Store {
     pub fn lines(&self) -> Result<Vec<StoredLine>, StoreError> {
         self.connection()?.transaction(|c| {
             let there = line::table.filter(line::gone.eq(false));
-            let rows: Vec<Row> =
-                there.order((line::place, line::id)).select(Row::as_select()).load(c)?;
+            let rows: Vec<Row> = there.order((line::place, line::id)).select(Row::as_select()).load(c)?;
             let columns =
                 (take::id, take::line_id, take::recording, take::recording_name, take::recording_facts);
             let takes: Vec<(i32, i32, String, String, String)> = take::table.select(columns).load(c)?;
@@ -232,7 +231,20 @@ impl Store {
             numbers.insert(take, new);
         }
         // What it listens to, and what lies on its shelf, are the copies of the takes.
-        let document = before.document.with_takes(|take| numbers.get(&take).copied());
+        let mut document = before.document.with_takes(|take| numbers.get(&take).copied());
+        if let Some(on) = &mut document.film {
+            let own: (String, String, String) =
+                film::table.find(on.id).select((film::name, film::media_type, film::content)).first(c)?;
+            on.id = diesel::insert_into(film::table)
+                .values((
+                    film::line_id.eq(copy),
+                    film::name.eq(own.0),
+                    film::media_type.eq(own.1),
+                    film::content.eq(own.2),
+                ))
+                .returning(film::id)
+                .get_result(c)?;
+        }
         write(c, copy, Some(&before.document), &document, before.ids)?;
         Ok(copy)
     }

@@ -94,6 +94,7 @@ pub(crate) fn head(line: &Line) -> Line {
         text: line.text.clone(),
         name: line.name.clone(),
         frames: line.frames,
+        film: line.film,
         character: line.character.clone(),
         timing: line.timing.as_ref().map(bare),
         diction: line.diction,

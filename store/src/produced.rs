@@ -108,7 +108,9 @@ impl Store {
             let (id, words, edit) = found.ok_or(nothing)?;
             let edit: ProductionEdit = stored::read(&edit)?;
             apply(c, &if back { edit.inverse() } else { edit })?;
-            diesel::update(production_step::table.find(id)).set(production_step::undone.eq(back)).execute(c)?;
+            diesel::update(production_step::table.find(id))
+                .set(production_step::undone.eq(back))
+                .execute(c)?;
             Ok(words)
         })
     }

@@ -54,6 +54,9 @@ diesel::table! {
     production_step (id) { id -> Integer, words -> Text, edit -> Text, undone -> Bool, }
 }
 diesel::table! {
+    film (id) { id -> Integer, line_id -> Integer, name -> Text, media_type -> Text, content -> Text, }
+}
+diesel::table! {
     said_as (word) { word -> Text, sounds -> Text, }
 }
 diesel::table! {
@@ -77,6 +80,7 @@ diesel::allow_tables_to_appear_in_same_query!(
     change,
     waiting,
     take,
+    film,
     said_as,
     snapshot,
     pose,

@@ -3,7 +3,8 @@
 
 use jam_rig::Wiring;
 use jam_score::{
-    Frame, FrameGrid, FrameRate, Ids, Line, Listen, Phone, RecordingFacts, Seconds, Sound, Span, Timing, Word,
+    Frame, FrameGrid, FrameRate, Ids, Line, Listen, Phone, ProductionEdit, RecordingFacts, Seconds, Sound,
+    Span, Timing, Word,
 };
 use jam_store::{NewLine, NewStep, Production, Store, StoreError};
 use proptest::prelude::*;
@@ -549,4 +550,41 @@ fn takes_and_the_word_list_are_kept() {
     store.set_said_as("bram", Some("B R AE1 M")).unwrap();
     store.set_said_as("bram", None).unwrap();
     assert_eq!(store.said_as().unwrap(), [("odile".to_string(), "OW0 D IY1 L".to_string())]);
+}
+
+#[test]
+fn whole_lines_and_characters_go_and_come_back_through_a_restart() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("a.jam");
+    let (first, second, copy);
+    {
+        let store = Store::open(&path).unwrap();
+        store.add_cast_member("Bram", b"glTF", &Wiring::default()).unwrap();
+        first = line(&store, "one");
+        second = line(&store, "two");
+        store.produce(&ProductionEdit::Lines { ids: vec![first], gone: true }, "delete line 1").unwrap();
+        assert!(matches!(store.line(first), Err(StoreError::NotFound)));
+        assert_eq!(store.line_number(second).unwrap(), 1);
+        copy = store.duplicate_line(second, "copy line 1").unwrap();
+        let edit = ProductionEdit::Character { id: 1, before: "Bram".into(), after: "Abram".into() };
+        store.produce(&edit, "call Bram Abram").unwrap();
+    }
+    let store = Store::open(&path).unwrap();
+    let ids = |store: &Store| store.lines().unwrap().iter().map(|l| l.id).collect::<Vec<_>>();
+    assert_eq!(ids(&store), [second, copy]);
+    // Lines know it by the name they had; a new one of that name is another.
+    let known = store.cast_member_named("Bram").unwrap();
+    assert_eq!((known.id, known.title.as_str()), (1, "Abram"));
+    let other = store.add_cast_member("Bram", b"glTF", &Wiring::default()).unwrap();
+    assert_eq!((other.name.as_str(), other.title.as_str()), ("Bram 2", "Bram"));
+    assert_eq!(store.cast_member_named("Bram").unwrap().id, 1);
+    assert_eq!(store.production_steps().unwrap().undo, ["call Bram Abram", "copy line 1", "delete line 1"]);
+    store.turn_production(true).unwrap();
+    store.turn_production(true).unwrap();
+    assert_eq!(ids(&store), [second]);
+    store.turn_production(true).unwrap();
+    assert_eq!(ids(&store), [first, second], "it is back where it was");
+    assert!(matches!(store.turn_production(true), Err(StoreError::NothingToUndo)));
+    store.turn_production(false).unwrap();
+    assert_eq!(ids(&store), [second]);
 }

@@ -11,6 +11,7 @@ import { bringIn } from './cast/bringIn';
 import { fetchMember } from './cast/edit';
 import { hasModel } from './cast/files';
 import { actsIn, give, takeBack, useCommands } from './commands';
+import { Guide } from './Guide';
 import { KeyMap } from './KeyMap';
 import { type CommandId, TABLE, shownKey } from './keys';
 import { AddLine } from './lines/AddLine';
@@ -80,6 +81,7 @@ export function App() {
       <AddLine />
       <WordList />
       <KeyMap />
+      <Guide />
       <Dropzone.FullScreen active={adding === null} onDrop={drop}>
         <div className={css.drop}>Drop recordings to add lines, or a character to add it to the cast</div>
       </Dropzone.FullScreen>

@@ -26,7 +26,7 @@ import { clampView } from './score/staves/axis';
 import { listedNow } from './score/staves/listed';
 import { perSecond } from './score/time';
 import { remember, settings, useSettings } from './settings';
-import { frameStages, lookFrom } from './stage/StageView';
+import { frameStages, lookFrom } from './stage/stages';
 import { type Bench, type LayerName, type Place, get, go, set } from './state';
 import { turnColours } from './theme/colours';
 
@@ -292,6 +292,10 @@ const RUN: Record<CommandId, () => void> = {
   addLine: () => set({ adding: [] }),
   wordList: () => set({ wordList: true }),
   night: turnColours,
+  guide: () => {
+    go('score');
+    remember({ guide: 0 });
+  },
   keyMap: () => set({ keyMap: true }),
   find: spotlight.open,
 };
@@ -346,13 +350,13 @@ function written(key: string): string[] {
   return sign ? [own, `shift+${own}`] : [own];
 }
 
-/** Buttons and tabs that were pressed with the pointer do not hold the keyboard: Space then plays, arrows walk. */
+/** Buttons, tabs and what is only passed by (`data-passing`) do not, once they were pressed with the pointer, hold the keyboard: Space then plays, arrows walk. */
 function letGo(event: MouseEvent) {
   const { activeElement: focused } = document;
   if (event.detail === 0 || !(focused instanceof HTMLElement)) return;
   if (focused.closest('[role="dialog"], [role="menu"], input:not([type="radio"]), [role="option"], summary'))
     return;
-  if (focused.matches('button, [role="tab"], input[type="radio"]')) focused.blur();
+  if (focused.matches('button, [role="tab"], input[type="radio"], [data-passing]')) focused.blur();
 }
 
 /** Hears the keys of all commands. */

@@ -141,6 +141,7 @@ export const TABLE = [
   entry('The page', ['lines'])('addLine', 'Add a line', 'A'),
   entry('The page', ['lines', 'score'])('wordList', 'Word list: how words are said', 'W'),
   page('night', 'Night or day', 'N'),
+  page('guide', 'A first line, step by step'),
   page('keyMap', 'Every action with its key', '?'),
   page('find', 'Find a command', '/'),
 ] satisfies readonly Entry[];

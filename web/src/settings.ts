@@ -27,6 +27,8 @@ interface Settings {
   ipa: boolean;
   /** Keys that were chosen instead of the usual ones. */
   keys: Partial<Record<CommandId, string[]>>;
+  /** The step of the guided first line that is shown; none, no guide. */
+  guide: number | null;
   /** Whether single keys do something, or only those with Ctrl or Cmd. */
   singleKeys: boolean;
 }
@@ -46,6 +48,7 @@ export const useSettings = create<Settings>()(
       muted: false,
       ipa: false,
       keys: {},
+      guide: null,
       singleKeys: true,
     }),
     { name: 'jam-lips-settings', version: 1 },

@@ -35,6 +35,7 @@ pub fn act(op: &Op, at: &Situation<'_>) -> Result<Done, Refusal> {
         | Op::Character { .. }
         | Op::Name { .. }
         | Op::Frames { .. }
+        | Op::Film { .. }
         | Op::Listen { .. }
         | Op::Retype { .. }
         | Op::Pronounce { .. }
@@ -45,6 +46,8 @@ pub fn act(op: &Op, at: &Situation<'_>) -> Result<Done, Refusal> {
         Op::Touches { .. }
         | Op::Key { .. }
         | Op::Paste { .. }
+        | Op::Neutral { .. }
+        | Op::MoveTouches { .. }
         | Op::LayAs { .. }
         | Op::Bake { .. }
         | Op::Unbake { .. }

@@ -1,13 +1,13 @@
 //! What hands lay over the curves.
 
-use crate::op::{Copied, Op, TouchChange};
+use crate::op::{Copied, Op, PassName, TouchChange};
 use crate::pass;
 use crate::refusal::Refusal;
 use crate::situation::{Change, Note, Situation, moment, short};
 use jam_face::Performance;
 use jam_face::hand::{self, Put};
 use jam_score::keys::TimedKey;
-use jam_score::{Control, Laid, Line, ReachOf, Region, Seconds, Timing, Touch, TouchError, reach};
+use jam_score::{Control, Laid, Line, Pass, ReachOf, Region, Seconds, Timing, Touch, TouchError, reach};
 
 /// How long a new touch takes to come and to go (common practice).
 const FADE: Seconds = Seconds(0.1);
@@ -138,15 +138,72 @@ fn laid_as(
     if put.is_empty() { Err(TouchError::Empty.into()) } else { Ok(Put::of(put)) }
 }
 
-fn pasted(line: &Line, timing: &Timing, time: f64, curves: &[Copied]) -> Result<Put, Refusal> {
-    let touches = curves.iter().map(|c| {
-        let keys = c.keys.iter().map(|k| TimedKey { time: time + k.time, ..*k }).collect();
-        let (laid, amount) = (c.laid, c.amount);
-        let new =
-            TouchChange { id: None, control: c.control, laid, fade_in: FADE, fade_out: FADE, amount, keys };
-        touch_of(line, &new, timing)
+fn pasted(
+    line: &Line,
+    timing: &Timing,
+    time: f64,
+    copied: &[Copied],
+    named: Option<&PassName>,
+) -> Result<Put, Refusal> {
+    let pass = named.map(|n| {
+        // “gaze 1” is copied as “gaze 2”.
+        let stem = n.name.trim_end_matches(|c: char| c.is_ascii_digit()).trim_end();
+        Pass { id: 0, name: pass_name(line, stem), free: n.free }
     });
-    Ok(Put::of(touches.collect::<Result<_, _>>()?))
+    let mut put: Vec<Touch> = Vec::with_capacity(copied.len());
+    for c in copied {
+        let keys: Vec<TimedKey> = c.keys.iter().map(|k| TimedKey { time: time + k.time, ..*k }).collect();
+        let (first, last) = match (keys.first(), keys.last()) {
+            (Some(first), Some(last)) => (first.time, last.time),
+            _ => return Err(TouchError::Empty.into()),
+        };
+        // Keys go into the touch that is there, in the place of those that lie between them.
+        let there = line.touches.iter().find(|t| {
+            let own = t.timed(timing);
+            let (Some(from), Some(to)) = (own.first(), own.last()) else { return false };
+            let (before, after) = (t.fade_in.0.max(NEAR), t.fade_out.0.max(NEAR));
+            let meets = first <= to.time + after && last >= from.time - before;
+            named.is_none()
+                && meets
+                && t.pass.is_none()
+                && t.aside.is_none()
+                && t.control == c.control
+                && t.laid == c.laid
+        });
+        let fades = c.fades.map_or((FADE, FADE), |(a, b)| (Seconds(a), Seconds(b)));
+        let change = match there {
+            Some(t) => {
+                let scale = if t.laid == Laid::Add { c.amount / t.amount.max(0.01) } else { 1.0 };
+                let outside = |k: &TimedKey| k.time < first - SAME || k.time > last + SAME;
+                let mut all: Vec<TimedKey> = t.timed(timing).into_iter().filter(outside).collect();
+                all.extend(keys.iter().map(|k| TimedKey { value: k.value * scale, ..*k }));
+                TouchChange {
+                    id: Some(t.id),
+                    control: t.control,
+                    laid: t.laid,
+                    fade_in: t.fade_in,
+                    fade_out: t.fade_out,
+                    amount: t.amount,
+                    keys: all,
+                }
+            }
+            None => TouchChange {
+                id: None,
+                control: c.control,
+                laid: c.laid,
+                fade_in: fades.0,
+                fade_out: fades.1,
+                amount: c.amount,
+                keys,
+            },
+        };
+        let mut touch = touch_of(line, &change, timing)?;
+        if there.is_none() {
+            touch.pass.clone_from(&pass);
+        }
+        put.push(touch);
+    }
+    Ok(Put::of(put))
 }
 
 /// The name of the next pass on a pad: “gaze 2”.
@@ -196,10 +253,42 @@ pub(crate) fn change(op: &Op, at: &Situation<'_>) -> Result<Change, Refusal> {
             let words = format!("a key of {}{}", control.title(), on_word(timing, time));
             Change::new(Put::of(vec![touch]).laid(line), words)
         }
-        Op::Paste { time, curves: copied } => {
+        Op::Paste { time, curves: copied, named } => {
             let controls: Vec<Control> = copied.iter().map(|c| c.control).collect();
-            let put = pasted(line, timing, moment(*time).0, copied)?;
-            Change::new(put.laid(line), format!("paste {}", curves(&controls)))
+            let put = pasted(line, timing, moment(*time).0, copied, named.as_ref())?;
+            let what = named.as_ref().map_or_else(|| curves(&controls), |n| n.name.clone());
+            Change::new(put.laid(line), format!("paste {what}"))
+        }
+        Op::Neutral { time, regions, ease, hold } => {
+            let within = |v: f64, most: f64| Seconds(if v.is_finite() { v.clamp(0.0, most) } else { 0.0 });
+            let name = pass_name(line, "neutral");
+            let put = hand::neutral(
+                line,
+                &name,
+                regions,
+                moment(*time),
+                (within(*ease, 5.0), within(*hold, 60.0)),
+            )?;
+            let who = if regions.is_empty() { "the face" } else { "parts of the face" };
+            Change::new(Put::of(put).laid(line), format!("{who} at rest"))
+        }
+        Op::MoveTouches { touches, to } => {
+            let own = all(line, touches)?;
+            let first =
+                own.iter().flat_map(|t| t.timed(timing)).map(|k| k.time).fold(f64::INFINITY, f64::min);
+            let by = moment(*to).0 - first;
+            let moved = |t: &&Touch| {
+                let keys: Vec<TimedKey> = t
+                    .timed(timing)
+                    .into_iter()
+                    .map(|k| TimedKey { time: (k.time + by).max(0.0), ..k })
+                    .collect();
+                let keys = hand::placed(line, &keys);
+                Touch { on: Touch::on(timing, &keys), keys, ..(*t).clone() }
+            };
+            let name =
+                own.first().and_then(|t| t.pass.as_ref()).map_or("what hands did".into(), |p| p.name.clone());
+            Change::new(Put::of(own.iter().map(moved).collect()).laid(line), format!("move {name}"))
         }
         Op::LayAs { touches, laid } => {
             let put = laid_as(line, timing, &at.played()?.face, touches, *laid)?;

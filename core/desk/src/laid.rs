@@ -274,7 +274,13 @@ fn timed(op: &Op, at: &Situation<'_>, layers: &mut Layers, ids: &mut Ids) -> Res
                 layers.blinks.push(OwnBlink { id: 0, at: moment(from + blink.at), shape: blink.shape });
             }
             match moods.len() + looks.len() + moves.len() + blinks.len() {
-                0 => return Err(Refusal::new("moods", "nothing", "Nothing was copied; copy something first.")),
+                0 => {
+                    return Err(Refusal::new(
+                        "moods",
+                        "nothing",
+                        "Nothing was copied; copy something first.",
+                    ));
+                }
                 1 => "paste one thing".into(),
                 n => format!("paste {n} things"),
             }

@@ -23,7 +23,7 @@ mod wiring;
 
 pub use act::{Done, act, number};
 pub use meet::{met, needs};
-pub use op::{Copied, CopiedBlink, CopiedSpan, Fields, Op, Place, Spot, Taken, TouchChange};
+pub use op::{Copied, CopiedBlink, CopiedSpan, Fields, Op, PassName, Place, Spot, Taken, TouchChange};
 pub use played::{Played, Tracks, wire};
 pub use production::{Produced, ProductionNow, ProductionOp, produce};
 pub use refusal::{Kind, Refusal};

@@ -19,6 +19,7 @@ pub fn needs(op: &Op, line: &Line) -> BTreeSet<String> {
         Op::Character { .. } => all.name("character"),
         Op::Name { .. } => all.name("name"),
         Op::Frames { .. } => all.name("frames"),
+        Op::Film { .. } => all.name("film"),
         Op::Listen { .. } => all.name("listen"),
         Op::Retype { word, .. } | Op::Pronounce { word, .. } => all.word(*word),
         Op::Correct { correction } => match correction {
@@ -46,6 +47,11 @@ pub fn needs(op: &Op, line: &Line) -> BTreeSet<String> {
         }
         Op::Key { time, .. } | Op::Paste { time, .. } | Op::Lay { time, .. } | Op::Strike { time, .. } => {
             all.time(*time);
+        }
+        Op::Neutral { time, .. } => all.time(*time),
+        Op::MoveTouches { touches, to } => {
+            touches.iter().for_each(|id| all.thing("touch", *id));
+            all.time(*to);
         }
         Op::LayAs { touches, .. } | Op::Mirror { touches } => {
             touches.iter().for_each(|id| all.thing("touch", *id));

@@ -3,7 +3,9 @@
 
 use jam_score::keys::{KeyShape, TimedKey};
 use jam_score::layers::{Acting, BlinkShape, Body, HeadMove, LayerKind, Look, Mark};
-use jam_score::{Control, Correction, Laid, Listen, Mood, OwnFrames, ReachOf, Region, Seconds, Span, Timing};
+use jam_score::{
+    Control, Correction, Film, Laid, Listen, Mood, OwnFrames, ReachOf, Region, Seconds, Span, Timing,
+};
 use serde::{Deserialize, Serialize};
 
 /// Fields of a setting with their new values; what is not named stays.
@@ -41,6 +43,18 @@ pub struct Copied {
     pub laid: Laid,
     pub amount: f32,
     pub keys: Vec<TimedKey>,
+    /// How it comes and goes, seconds; as new keys do if there are none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub fades: Option<(f64, f64)>,
+}
+
+/// What touches that were copied belonged to.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct PassName {
+    pub name: String,
+    /// Whether it lies over the guard.
+    #[serde(default)]
+    pub free: bool,
 }
 
 /// Something that was copied from a stave: its stretch counts from the first thing of all.
@@ -120,8 +134,26 @@ pub enum Op {
         #[serde(default)]
         shape: KeyShape,
     },
-    /// Lays copied keys from a time on.
-    Paste { time: f64, curves: Vec<Copied> },
+    /// Lays copied keys from a time on: into touches that are there and laid alike, else as touches of their own; with a
+    /// name, as one thing of that name, a pass or a rest.
+    Paste {
+        time: f64,
+        curves: Vec<Copied>,
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        named: Option<PassName>,
+    },
+    /// Lets the face, or some regions, come to rest at a time, stay for a while and go back, as one thing.
+    Neutral {
+        time: f64,
+        #[serde(default)]
+        regions: Vec<Region>,
+        /// Seconds that it takes to come, and to go.
+        ease: f64,
+        /// Seconds that it stays.
+        hold: f64,
+    },
+    /// Moves touches as one thing, so that the first of their keys lies at a time.
+    MoveTouches { touches: Vec<u32>, to: f64 },
     /// Lays touches the other way, added or in its place; the curves stay where their keys are.
     LayAs { touches: Vec<u32>, laid: Laid },
     /// Puts keys in the place of the automatic curves of a stretch. `tolerance` is a share of a control's range.
@@ -308,6 +340,11 @@ pub enum Op {
     },
     /// How much of the body's motion plays, 0..2.
     BodyAmount { amount: f64 },
+    /// Lays a reference film on the line, or takes it off; or moves it against the sound.
+    Film {
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        film: Option<Film>,
+    },
     /// Does what mends a finding, by its rule and when it starts.
     Mend { rule: String, start: f64 },
     /// Says that a finding is meant so; a reason of nothing takes that back.

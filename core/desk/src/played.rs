@@ -84,8 +84,12 @@ impl Played {
         // A handle before the sound shows what its first frame shows.
         let before = own.before as usize;
         let stepped = |c: &Chart| {
-            let spoken =
-                c.stepped(timing, self.line.diction.lead, self.grid.rate, shot.frames().saturating_sub(before));
+            let spoken = c.stepped(
+                timing,
+                self.line.diction.lead,
+                self.grid.rate,
+                shot.frames().saturating_sub(before),
+            );
             let first = spoken.first().copied();
             std::iter::repeat_n(first, before).flatten().chain(spoken).collect()
         };

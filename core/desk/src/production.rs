@@ -13,20 +13,45 @@ const MOST_CHARACTER: usize = 60;
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
 #[serde(tag = "do", rename_all = "snake_case")]
 pub enum ProductionOp {
-    DeleteLines { ids: Vec<i32> },
+    DeleteLines {
+        ids: Vec<i32>,
+    },
     /// A line once more, behind the one it is a copy of.
-    DuplicateLine { id: i32 },
+    DuplicateLine {
+        id: i32,
+    },
     /// Lines in the order of these; those that are not named keep theirs behind them.
-    OrderLines { ids: Vec<i32> },
-    DeleteCharacter { id: i32 },
-    RenameCharacter { id: i32, name: String },
+    OrderLines {
+        ids: Vec<i32>,
+    },
+    DeleteCharacter {
+        id: i32,
+    },
+    RenameCharacter {
+        id: i32,
+        name: String,
+    },
     /// A take that is listened to stays.
-    DeleteTake { line: i32, take: i32 },
-    RenameTake { line: i32, take: i32, name: String },
-    DeleteDeliveries { ids: Vec<i32> },
-    Rename { name: String },
+    DeleteTake {
+        line: i32,
+        take: i32,
+    },
+    RenameTake {
+        line: i32,
+        take: i32,
+        name: String,
+    },
+    DeleteDeliveries {
+        ids: Vec<i32>,
+    },
+    Rename {
+        name: String,
+    },
     /// How many frames a second, as it is written (`24`, `23.976`, `30000/1001`), and the number of the first.
-    Grid { rate: String, first: i64 },
+    Grid {
+        rate: String,
+        first: i64,
+    },
 }
 
 /// The production as it is now, as far as its operations need it.
@@ -145,7 +170,10 @@ pub fn produce(op: &ProductionOp, now: &ProductionNow) -> Result<Produced, Refus
             let rate: FrameRate = rate.parse().map_err(|e| Refusal::new("rate", "frame_rate_wrong", e))?;
             let first = Frame::first(*first).map_err(|e| Refusal::new("first", "first_frame_wrong", e))?;
             let after = FrameGrid { rate, first };
-            made(ProductionEdit::Grid { before: now.grid, after }, format!("{rate} frames a second from {}", first.0))
+            made(
+                ProductionEdit::Grid { before: now.grid, after },
+                format!("{rate} frames a second from {}", first.0),
+            )
         }
     }
 }

@@ -35,6 +35,7 @@ pub trait House {
 
     fn snapshot(&self, snapshot: i32) -> Option<Line>;
 
+    fn has_film(&self, film: i32) -> bool;
     fn has_character(&self, name: &str) -> bool;
 }
 

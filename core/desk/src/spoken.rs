@@ -9,6 +9,9 @@ use jam_score::{Correction, Frame, Ids, Line, MAX_HANDLE, diction};
 use jam_voice::text::TextWord;
 use jam_voice::{notation, text};
 
+/// Farthest that a film lies from the sound, seconds.
+const MOST_OFFSET: f64 = 3600.0;
+
 /// Longest name of a line, letters.
 const MOST_NAME: usize = 80;
 
@@ -62,7 +65,8 @@ pub(crate) fn change(op: &Op, at: &Situation<'_>, ids: &mut Ids) -> Result<Chang
                 let says = format!("A line's name has at most {MOST_NAME} letters; write less.");
                 return Err(Refusal::new("name", "name_wrong", says));
             }
-            let words = if name.is_empty() { "take the line's name away".into() } else { format!("call it {name}") };
+            let words =
+                if name.is_empty() { "take the line's name away".into() } else { format!("call it {name}") };
             let name = Some(name.to_string()).filter(|n| !n.is_empty());
             Change::new(Line { name, ..line.clone() }, words)
         }
@@ -75,6 +79,21 @@ pub(crate) fn change(op: &Op, at: &Situation<'_>, ids: &mut Ids) -> Result<Chang
                 return Err(Refusal::new("before", "handle_too_long", says));
             }
             Change::new(Line { frames: *frames, ..line.clone() }, "frames of the line")
+        }
+        Op::Film { film } => {
+            if film.is_some_and(|f| !at.house.has_film(f.id)) {
+                return Err(Refusal::gone("film", "There is no such film of this line; bring it in again."));
+            }
+            if film.is_some_and(|f| !f.offset.is_finite() || f.offset.abs() > MOST_OFFSET) {
+                let says = "A film lies at most an hour before or after the sound.";
+                return Err(Refusal::new("film", "offset_wrong", says));
+            }
+            let words = match (line.film, film) {
+                (Some(before), Some(now)) if before.id == now.id => "move the film",
+                (_, Some(_)) => "lay a film on the line",
+                (_, None) => "take the film off",
+            };
+            Change::new(Line { film: *film, ..line.clone() }, words)
         }
         Op::Listen { listen } => {
             let gone = || Refusal::gone("take", "There is no such take of this line; choose another.");

@@ -238,6 +238,34 @@ pub fn posed(
     if touches.is_empty() { Err(TouchError::Empty) } else { Ok(touches) }
 }
 
+/// Touches with which some regions, or the whole face, come to rest at a moment, stay there for a while, and go back:
+/// one thing of a name, over the guard.
+///
+/// # Errors
+/// The line has no times.
+pub fn neutral(
+    line: &Line,
+    name: &str,
+    regions: &[Region],
+    time: Seconds,
+    (ease, hold): (Seconds, Seconds),
+) -> Result<Vec<Touch>, TouchError> {
+    let timing = line.timing.as_ref().ok_or(TouchError::Empty)?;
+    let ends = if hold.0 > 0.0 { vec![time, Seconds(time.0 + hold.0)] } else { vec![time] };
+    let keys: Vec<Key> = ends
+        .into_iter()
+        .map(|time| Key { moment: Moment::at(timing, time), value: 0.0, shape: KeyShape::Smooth })
+        .collect();
+    let own = Control::ALL.iter().filter(|c| regions.is_empty() || regions.contains(&c.region()));
+    let touch = |control: &Control| Touch {
+        fade_in: ease,
+        fade_out: ease,
+        pass: Some(Pass { id: 0, name: name.into(), free: true }),
+        ..laid_on(timing, *control, Laid::Replace, keys.clone())
+    };
+    Ok(own.map(touch).collect())
+}
+
 /// Every value of a pose at its full amount, in silence, with what its moods add.
 pub fn whole(pose: &Pose, seed: u64) -> Vec<(Control, f32)> {
     let held = held(&Mood::Pose(pose.clone()), 1.0, Seed(seed), 1.0, 0.0);
@@ -310,7 +338,7 @@ pub fn pass(
         Some(Touch {
             fade_in: fade,
             fade_out: fade,
-            pass: Some(Pass { id: 0, name: name.into() }),
+            pass: Some(Pass { id: 0, name: name.into(), free: false }),
             ..laid_on(timing, track.control, laid, placed(line, &found))
         })
     });

@@ -250,7 +250,7 @@ fn moods_that_switch_on_or_fight() {
     let keys = touch(&both, Control::CornerUpLeft, Laid::Replace, &[(0.6, 0.2), (1.2, 0.5)]);
     both.touches.push(keys);
     let pass = touch(&both, Control::CornerUpLeft, Laid::Replace, &[(0.5, 0.6), (1.4, 0.1)]);
-    both.touches.push(Touch { pass: Some(Pass { id: 9, name: "corners 1".into() }), ..pass });
+    both.touches.push(Touch { pass: Some(Pass { id: 9, name: "corners 1".into(), free: false }), ..pass });
     let mut one = both.clone();
     one.touches[1].laid = Laid::Add;
     check(&one, &both, &heard, Rule::LayersFight, true);

@@ -3,7 +3,7 @@
 use crate::Seconds;
 use serde::{Deserialize, Serialize};
 
-/// How a line is articulated. The defaults are the conversational style.
+/// How a line is articulated. The defaults are the everyday style.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Diction {
@@ -69,8 +69,8 @@ macro_rules! settings {
 }
 
 settings! {
-    openness "Openness" 0.0 2.0 "How wide the jaw opens on vowels.",
-    lips "Lips" 0.0 2.0 "How far the lips round, spread and part.",
+    openness "Vowels open" 0.0 2.0 "How wide the jaw opens on vowels.",
+    lips "Lip shapes" 0.0 2.0 "How far the lips round, spread and part.",
     crispness "Crispness" 0.3 2.0 "How strongly consonants insist, and how quick lips and tongue are.",
     loudness "Loudness" 0.0 1.0 "How far the jaw follows the voice: 0 opens every vowel alike.",
     beat "Jaw beats" 1.0 8.0 "Most jaw openings a second; fewer merge syllables.",
@@ -138,13 +138,13 @@ const fn style(
     }
 }
 
-/// Styles to start from, tried on synthesised voices (the design's table); stage and shout look much alike on short
+/// Styles to start from, tried on synthesised voices (the design's table); the two loud ones look much alike on short
 /// vowels.
 pub const STYLES: &[(&str, Diction)] = &[
-    ("murmur", style([0.5, 0.75, 0.35, 4.0, 1.2, 0.25, 0.7], [0.0, 0.02, 0.25])),
-    ("conversational", style([0.88, 1.0, 0.5, 5.0, 1.0, 0.30, 1.0], [0.0, 0.0, 0.25])),
-    ("stage", style([1.15, 1.25, 0.6, 5.5, 1.0, 0.38, 1.15], [0.0, 0.0, 0.25])),
-    ("shout", style([1.55, 1.1, 0.35, 4.5, 1.08, 0.46, 1.1], [0.0, 0.0, 0.25])),
+    ("quiet", style([0.5, 0.75, 0.35, 4.0, 1.2, 0.25, 0.7], [0.0, 0.02, 0.25])),
+    ("everyday", style([0.88, 1.0, 0.5, 5.0, 1.0, 0.30, 1.0], [0.0, 0.0, 0.25])),
+    ("clear", style([1.15, 1.25, 0.6, 5.5, 1.0, 0.38, 1.15], [0.0, 0.0, 0.25])),
+    ("loud", style([1.55, 1.1, 0.35, 4.5, 1.08, 0.46, 1.1], [0.0, 0.0, 0.25])),
     ("sung", style([1.15, 1.1, 0.25, 5.0, 1.15, 0.34, 1.1], [0.015, 0.01, 0.2])),
 ];
 

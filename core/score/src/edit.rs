@@ -10,8 +10,8 @@ use crate::tied::Shelved;
 use crate::timing::TimingError;
 use crate::touch::MAX_KEYS;
 use crate::{
-    Diction, DictionError, LayersError, Line, Listen, Noise, OwnFrames, Reach, ReachOf, Sound, Timing, Touch,
-    TouchError, Word,
+    Diction, DictionError, Film, LayersError, Line, Listen, Noise, OwnFrames, Reach, ReachOf, Sound, Timing,
+    Touch, TouchError, Word,
 };
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
@@ -44,6 +44,7 @@ enum Change {
     Character(Swap<Option<String>>),
     Name(Swap<Option<String>>),
     Frames(Swap<OwnFrames>),
+    Film(Swap<Option<Film>>),
     Listen(Swap<Listen>),
     Diction(Box<Swap<Diction>>),
     Settings(Box<Swap<Settings>>),
@@ -140,6 +141,7 @@ impl Change {
             Change::Character(s) => Change::Character(s.turned()),
             Change::Name(s) => Change::Name(s.turned()),
             Change::Frames(s) => Change::Frames(s.turned()),
+            Change::Film(s) => Change::Film(s.turned()),
             Change::Listen(s) => Change::Listen(s.turned()),
             Change::Diction(s) => Change::Diction(Box::new(s.turned())),
             Change::Settings(s) => Change::Settings(Box::new(s.turned())),
@@ -168,6 +170,7 @@ impl Change {
             Change::Character(s) => Ok(s.apply(&mut line.character)?),
             Change::Name(s) => Ok(s.apply(&mut line.name)?),
             Change::Frames(s) => Ok(s.apply(&mut line.frames)?),
+            Change::Film(s) => Ok(s.apply(&mut line.film)?),
             Change::Listen(s) => Ok(s.apply(&mut line.listen)?),
             Change::Diction(s) => Ok(s.apply(&mut line.diction)?),
             Change::Settings(s) => Ok(s.apply(&mut layers.settings)?),
@@ -219,6 +222,7 @@ impl Edit {
             Swap::between(&from.character, &to.character).map(Change::Character),
             Swap::between(&from.name, &to.name).map(Change::Name),
             Swap::between(&from.frames, &to.frames).map(Change::Frames),
+            Swap::between(&from.film, &to.film).map(Change::Film),
             Swap::between(&from.listen, &to.listen).map(Change::Listen),
             Swap::between(&from.diction, &to.diction).map(|s| Change::Diction(Box::new(s))),
             Swap::between(&l.settings, &m.settings).map(|s| Change::Settings(Box::new(s))),
@@ -277,6 +281,7 @@ impl Edit {
                 Change::Character(_) => drop(all.insert("character".into())),
                 Change::Name(_) => drop(all.insert("name".into())),
                 Change::Frames(_) => drop(all.insert("frames".into())),
+                Change::Film(_) => drop(all.insert("film".into())),
                 Change::Listen(_) => drop(all.insert("listen".into())),
                 Change::Diction(s) => fields(&mut all, "diction", &s.from, &s.to),
                 Change::Settings(s) => {

@@ -46,18 +46,19 @@ pub use edit::{Edit, EditError, thing_of_reach};
 pub use function_words::is_function_word;
 pub use ids::{Ids, Numbered};
 pub use layers::{LayerKind, Layers, LayersError, Mood, Pose};
-pub use line::Line;
+pub use line::{Film, Line};
 pub use matching::same_words;
 pub use moment::Moment;
 pub use percentile::percentile;
 pub use phone::Phone;
+pub use production::ProductionEdit;
 pub use prosody::Prosody;
 pub use reach::{Reach, ReachOf, SoundKind};
 pub use swap::{Elsewhere, Swap};
 pub use tied::{Shelved, Tied};
-pub use production::ProductionEdit;
 pub use time::{
-    FirstFrameError, Frame, FrameGrid, FrameRate, FrameRateError, Seconds, Shot, Span, TAIL_FRAMES, tail, MAX_HANDLE, OwnFrames,
+    FirstFrameError, Frame, FrameGrid, FrameRate, FrameRateError, MAX_HANDLE, OwnFrames, Seconds, Shot, Span,
+    TAIL_FRAMES, tail,
 };
 pub use timing::{
     DOUBTFUL, Listen, Noise, RecordingFacts, Sound, Spoken, SpokenPhone, Timing, TimingError, Word,

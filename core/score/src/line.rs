@@ -6,6 +6,16 @@ use crate::touch::Hands;
 use crate::{Diction, LaidTouch, LayerKind, Layers, OwnFrames, Reach, Touch};
 use serde::{Deserialize, Serialize};
 
+/// A reference film of the actor, and where it lies against the sound.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct Film {
+    /// Which of the line's films.
+    pub id: i32,
+    /// The moment of the film that is seen at time zero of the line, seconds.
+    #[serde(default)]
+    pub offset: f64,
+}
+
 /// The document of one line: everything about it that a person or the analysis decided.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
 pub struct Line {
@@ -25,6 +35,9 @@ pub struct Line {
     /// Which frames it has, where that is not as the production has it.
     #[serde(default)]
     pub frames: OwnFrames,
+    /// The actor's film that lies on it; none is no film.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub film: Option<Film>,
     /// What hands laid over the curves, by number.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub touches: Vec<Touch>,
@@ -49,6 +62,7 @@ impl Line {
             diction: Diction::default(),
             listen: Listen::default(),
             frames: OwnFrames::default(),
+            film: None,
             touches: Vec::new(),
             reach: Vec::new(),
             layers: Layers::default(),

@@ -9,18 +9,47 @@ use serde::{Deserialize, Serialize};
 #[serde(tag = "of", rename_all = "snake_case")]
 pub enum ProductionEdit {
     /// Lines go, or come (back).
-    Lines { ids: Vec<i32>, gone: bool },
+    Lines {
+        ids: Vec<i32>,
+        gone: bool,
+    },
     /// All lines in another order.
-    Order { before: Vec<i32>, after: Vec<i32> },
-    Characters { ids: Vec<i32>, gone: bool },
+    Order {
+        before: Vec<i32>,
+        after: Vec<i32>,
+    },
+    Characters {
+        ids: Vec<i32>,
+        gone: bool,
+    },
     /// What a character is called.
-    Character { id: i32, before: String, after: String },
-    Takes { ids: Vec<i32>, gone: bool },
-    Take { id: i32, before: String, after: String },
-    Deliveries { ids: Vec<i32>, gone: bool },
+    Character {
+        id: i32,
+        before: String,
+        after: String,
+    },
+    Takes {
+        ids: Vec<i32>,
+        gone: bool,
+    },
+    Take {
+        id: i32,
+        before: String,
+        after: String,
+    },
+    Deliveries {
+        ids: Vec<i32>,
+        gone: bool,
+    },
     /// The production's name.
-    Name { before: String, after: String },
-    Grid { before: FrameGrid, after: FrameGrid },
+    Name {
+        before: String,
+        after: String,
+    },
+    Grid {
+        before: FrameGrid,
+        after: FrameGrid,
+    },
 }
 
 impl ProductionEdit {

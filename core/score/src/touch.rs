@@ -41,6 +41,14 @@ pub enum Laid {
 pub struct Pass {
     pub id: u32,
     pub name: String,
+    /// Whether it lies over the guard, as keys do: meant for the mouth itself, not performed beside it.
+    #[serde(default, skip_serializing_if = "is_false")]
+    pub free: bool,
+}
+
+#[allow(clippy::trivially_copy_pass_by_ref, reason = "serde asks for it so")]
+fn is_false(is: &bool) -> bool {
+    !is
 }
 
 /// Keys of one control, laid over its automatic curve.
@@ -257,7 +265,7 @@ impl LaidTouch {
                 fades: (t.fade_in.0, t.fade_out.0),
                 amount: f64::from(t.amount),
                 keys: t.timed(timing),
-                guarded: t.pass.is_some(),
+                guarded: t.pass.as_ref().is_some_and(|p| !p.free),
             })
             .collect();
         all.sort_by_key(|t| (!t.guarded, t.laid == Laid::Add));

@@ -81,6 +81,42 @@ fn a_small_change_is_a_small_edit() {
     assert_eq!(edit.things().into_iter().collect::<Vec<_>>(), ["sound 299", "sound 300"]);
 }
 
+/// Source: SMPTE ST 12-1 and ST 428-11: rates of television are the whole ones times 1000/1001; written short they are
+/// 23.976 or 23.98, 29.97, 47.95, 59.94, 119.88.
+#[test]
+fn rates_are_read_as_people_write_them() {
+    let slowed = [
+        ("23.976", 24),
+        ("23.98", 24),
+        ("29.97", 30),
+        ("29,97", 30),
+        ("47.952", 48),
+        ("59.94", 60),
+        ("119.88", 120),
+    ];
+    for (written, whole) in slowed {
+        assert_eq!(written.parse(), Ok(FrameRate { num: whole * 1000, den: 1001 }), "{written}");
+    }
+    for whole in [12, 15, 24, 25, 30, 48, 50, 60, 120] {
+        assert_eq!(whole.to_string().parse(), Ok(FrameRate { num: whole, den: 1 }));
+    }
+    assert_eq!("12.5".parse(), Ok(FrameRate { num: 25, den: 2 }));
+    assert_eq!("23.9".parse(), Ok(FrameRate { num: 239, den: 10 }));
+    for wrong in ["", "0.5", "240.5", "24.x", "1e9", "nan", "-24.0"] {
+        assert!(wrong.parse::<FrameRate>().is_err(), "{wrong}");
+    }
+}
+
+#[test]
+fn a_line_has_its_own_first_frame_and_handles_around_the_same_sound() {
+    let grid = FrameGrid { rate: FrameRate::FILM, first: Frame(1001) };
+    let plain = Shot::of(grid, Seconds(2.0), OwnFrames::default());
+    let own = OwnFrames { first: Some(Frame(101)), before: 8, after: 12 };
+    let moved = Shot::of(own.grid(grid), Seconds(2.0), own);
+    assert_eq!((moved.first, moved.last_sound.0 - plain.last_sound.0), (Frame(93), -900));
+    assert_eq!(moved.frames(), plain.frames() + 20);
+}
+
 #[test]
 fn the_frame_rate_of_american_television_is_exact() {
     // SMPTE 170M: 30000/1001 frames a second, so an hour has 107 892 whole frames (108 000 less the

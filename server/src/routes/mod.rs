@@ -2,6 +2,7 @@
 
 pub mod cast;
 pub mod deliveries;
+pub mod film;
 pub mod hand;
 pub mod jobs;
 pub mod layers;

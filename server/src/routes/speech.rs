@@ -6,9 +6,11 @@ use crate::house::{self, Asked};
 use crate::problem::{Answer, Problem};
 use crate::sent::Sent;
 use crate::views::line::{LineView, view};
-use crate::{jobs, outside};
+use crate::{jobs, outside, range};
 use axum::Json;
+use axum::body::Body;
 use axum::extract::{Multipart, Path, State};
+use axum::http::{HeaderMap, Response};
 use jam_desk::{Op, text_word, word_key};
 use jam_formats::sound;
 use jam_score::{Diction, Listen, Spoken, diction};
@@ -185,6 +187,24 @@ pub async fn add_take(
     })
     .await
     .map(Json)
+}
+
+/// A copy for listening of any take of a line, whether it is listened to or not; 0 is the recording it came with.
+#[utoipa::path(get, path = "/api/lines/{id}/takes/{take}/sound", tag = "lines", params(("id" = i32, Path), ("take" = i32, Path)), responses((status = 200, content_type = "audio/wav"), (status = 206, content_type = "audio/wav"), (status = 404, body = Problem)))]
+pub async fn take_sound(
+    State(app): State<Arc<App>>,
+    Path((id, take)): Path<(i32, i32)>,
+    headers: HeaderMap,
+) -> Answer<Response<Body>> {
+    blocking(move || {
+        let own = Some(take).filter(|t| *t != 0);
+        let found = app.store.takes(id)?.into_iter().find(|t| t.id == own);
+        let found =
+            found.ok_or_else(|| Problem::not_found("There is no such take of this line any more."))?;
+        let voice = app.voice(&found.recording, None)?;
+        Ok(range::respond(&headers, &voice.listening_copy, "audio/wav"))
+    })
+    .await
 }
 
 /// Drafts what a line says: by the program that was set at the start, if one was. Nothing is changed; every word

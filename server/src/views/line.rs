@@ -6,7 +6,7 @@ use super::takes::{self, TakeView};
 use crate::app::App;
 use crate::problem::Answer;
 use crate::version::Version;
-use jam_score::{Diction, Frame, FrameGrid, Listen, OwnFrames, Seconds, Shot, Timing};
+use jam_score::{Diction, Film, Frame, FrameGrid, Listen, OwnFrames, Seconds, Shot, Timing};
 use jam_store::StoredLine;
 use jam_voice::Phrasing;
 use serde::Serialize;
@@ -63,6 +63,7 @@ pub struct DocumentView {
     diction: Diction,
     listen: Listen,
     frames: OwnFrames,
+    film: Option<Film>,
 }
 
 /// One line whole.
@@ -183,6 +184,7 @@ pub fn view_beside(app: &App, line: StoredLine, has: Option<&str>) -> Answer<Lin
             diction: document.diction,
             listen: document.listen,
             frames: document.frames,
+            film: document.film,
         },
         undo: steps.undo,
         redo: steps.redo,

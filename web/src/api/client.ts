@@ -227,6 +227,7 @@ export const api = {
   curveSets: () => ask<Schemas['CurveSet'][]>('/api/curve-sets'),
   keepCurveSet: (name: string, controls: ControlName[]) =>
     ask<Schemas['CurveSet'][]>('/api/curve-sets', send('PUT', { name, controls })),
+  addFilm: (id: number, film: File) => ask<LineView>(`/api/lines/${id}/film`, form({ film })),
   addTake: (id: number, recording: File) => ask<LineView>(`/api/lines/${id}/takes`, form({ recording })),
   draft: (id: number) => ask<Draft>(`/api/lines/${id}/draft`, { method: 'POST' }),
   words: () => ask<SaidAs[]>('/api/words'),

@@ -4,4857 +4,4727 @@
  */
 
 export interface paths {
-  '/api/cast': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/cast": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list"];
+        put?: never;
+        post: operations["add"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get: operations['list'];
-    put?: never;
-    post: operations['add'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/cast/{id}': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/cast/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["show"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get: operations['show'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/cast/{id}/duplicate': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/cast/{id}/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The same character once more, under another name, to be wired otherwise. */
+        post: operations["duplicate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /** The same character once more, under another name, to be wired otherwise. */
-    post: operations['duplicate'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/cast/{id}/model': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/cast/{id}/model": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The character as it is shown: parts attached, mouths laid out. */
+        get: operations["model"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** The character as it is shown: parts attached, mouths laid out. */
-    get: operations['model'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/cast/{id}/operations': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/cast/{id}/operations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Makes one operation on a character's wiring. If `If-Match` names the revision it was made on and others have changed
+         *     the same since, it is refused.
+         */
+        post: operations["operate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Makes one operation on a character's wiring. If `If-Match` names the revision it was made on and others have changed
-     *     the same since, it is refused.
-     */
-    post: operations['operate'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/cast/{id}/pose': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/cast/{id}/pose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["pose"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    post: operations['pose'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/cast/{id}/redo': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/cast/{id}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    post: operations['redo'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/cast/{id}/undo': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/cast/{id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    post: operations['undo'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/cast/{id}/walk': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/cast/{id}/walk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The test walk as bytes: length of the header (u32), header as JSON padded to four bytes, then one run
+         *     of little-endian f32 for each target.
+         */
+        get: operations["walk"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * The test walk as bytes: length of the header (u32), header as JSON padded to four bytes, then one run
-     *     of little-endian f32 for each target.
-     */
-    get: operations['walk'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/cast/{id}/wiring': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/cast/{id}/wiring": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The wiring as a file. */
+        get: operations["export_wiring"];
+        put?: never;
+        /** Takes a wiring from a file; what it names that this character does not have is listed as unmovable. */
+        post: operations["import_wiring"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** The wiring as a file. */
-    get: operations['export_wiring'];
-    put?: never;
-    /** Takes a wiring from a file; what it names that this character does not have is listed as unmovable. */
-    post: operations['import_wiring'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/curve-sets': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/curve-sets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["curve_sets"];
+        /** Keeps a set of curves under a name. */
+        put: operations["keep_curve_set"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get: operations['curve_sets'];
-    /** Keeps a set of curves under a name. */
-    put: operations['keep_curve_set'];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/deliveries': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/deliveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list"];
+        put?: never;
+        post: operations["deliver"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get: operations['list'];
-    put?: never;
-    post: operations['deliver'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/deliveries/{id}/file': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/deliveries/{id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get: operations['file'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/demo': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/demo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Brings the demo into a production that holds nothing yet. */
+        post: operations["demo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /** Brings the demo into a production that holds nothing yet. */
-    post: operations['demo'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/diction': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/diction": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How lines can be articulated. */
+        get: operations["dictions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** How lines can be articulated. */
-    get: operations['dictions'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/jobs': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get: operations['list'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/jobs/{id}': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/jobs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["cancel"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    post?: never;
-    delete: operations['cancel'];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/lines': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list"];
+        put?: never;
+        post: operations["add"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get: operations['list'];
-    put?: never;
-    post: operations['add'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/lines/{id}': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/lines/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["show"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get: operations['show'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/lines/{id}/analyse': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/lines/{id}/analyse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Times a line's words and sounds anew; what was pinned stays. */
+        post: operations["analyse"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /** Times a line's words and sounds anew; what was pinned stays. */
-    post: operations['analyse'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/lines/{id}/body': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/lines/{id}/body": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Takes head and neck of a body's motion, BVH text, for the head to ride on; nothing takes it away. */
+        put: operations["body"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    /** Takes head and neck of a body's motion, BVH text, for the head to ride on; nothing takes it away. */
-    put: operations['body'];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/lines/{id}/cause': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/lines/{id}/cause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Tells what makes the values of some controls at a time. */
+        get: operations["cause"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** Tells what makes the values of some controls at a time. */
-    get: operations['cause'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/lines/{id}/draft': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/lines/{id}/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Drafts what a line says: by the program that was set at the start, if one was. Nothing is changed; every word
+         *     carries how far the recording bears it out.
+         */
+        post: operations["draft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Drafts what a line says: by the program that was set at the start, if one was. Nothing is changed; every word
-     *     carries how far the recording bears it out.
-     */
-    post: operations['draft'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/lines/{id}/feelings': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/lines/{id}/feelings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Which moods a line's voice and words suggest; nothing is changed. */
+        get: operations["feelings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** Which moods a line's voice and words suggest; nothing is changed. */
-    get: operations['feelings'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/lines/{id}/findings': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/lines/{id}/film": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Brings a film in and lays it on the line. */
+        post: operations["add"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** What is wrong with a line's performance. */
-    get: operations['list_findings'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/lines/{id}/operations': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/lines/{id}/film/{film}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A film by byte range, so that a player can seek. */
+        get: operations["show"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /**
-     * Makes one operation on a line. If `If-Match` names the revision it was made on and others have changed the same
-     *     since, it is refused.
-     */
-    post: operations['operate'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/lines/{id}/recording': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/lines/{id}/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is wrong with a line's performance. */
+        get: operations["list_findings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** The recording byte for byte as it was brought in. */
-    get: operations['recording'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/lines/{id}/redo': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/lines/{id}/operations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Makes one operation on a line. If `If-Match` names the revision it was made on and others have changed the same
+         *     since, it is refused.
+         */
+        post: operations["operate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    post: operations['redo'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/lines/{id}/snapshots': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/lines/{id}/recording": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The recording byte for byte as it was brought in. */
+        get: operations["recording"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /** Keeps a line as it is under a name. */
-    post: operations['keep_snapshot'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/lines/{id}/snapshots/{snapshot}': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/lines/{id}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    post?: never;
-    /** Forgets a snapshot. */
-    delete: operations['remove_snapshot'];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/lines/{id}/sound': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/lines/{id}/snapshots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keeps a line as it is under a name. */
+        post: operations["keep_snapshot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /**
-     * A copy for listening that any browser plays, by byte range. Its address names the voice, so that what a browser
-     *     keeps of it is never another take.
-     */
-    get: operations['sound'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/lines/{id}/takes': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/lines/{id}/snapshots/{snapshot}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forgets a snapshot. */
+        delete: operations["remove_snapshot"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /** Adds another recording of a line's words and chooses it. */
-    post: operations['add_take'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/lines/{id}/tiers': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/lines/{id}/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A copy for listening that any browser plays, by byte range. Its address names the voice, so that what a browser
+         *     keeps of it is never another take.
+         */
+        get: operations["sound"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** Words and sounds as interval tiers. */
-    get: operations['tiers'];
-    put?: never;
-    /** Takes words and sounds from interval tiers; they count as checked by hand. */
-    post: operations['read_tiers'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/lines/{id}/undo': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/lines/{id}/takes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Adds another recording of a line's words and chooses it. */
+        post: operations["add_take"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    post: operations['undo'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/lines/{id}/voice': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/lines/{id}/takes/{take}/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A copy for listening of any take of a line, whether it is listened to or not; 0 is the recording it came with. */
+        get: operations["take_sound"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** What is drawn and shown of the voice that a line listens to. */
-    get: operations['voice'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/lines/{id}/words/{word}/ways': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/lines/{id}/tiers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Words and sounds as interval tiers. */
+        get: operations["tiers"];
+        put?: never;
+        /** Takes words and sounds from interval tiers; they count as checked by hand. */
+        post: operations["read_tiers"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** The ways to say a word of a line. */
-    get: operations['ways'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/pads': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/lines/{id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** What can be performed live with two axes. */
-    get: operations['pads'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/poses': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/lines/{id}/voice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is drawn and shown of the voice that a line listens to. */
+        get: operations["voice"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** Every pose of the production. */
-    get: operations['poses'];
-    /** Keeps a mood of the production's own: a mix of moods, with controls on top. */
-    put: operations['keep_mix'];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/poses/{name}': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/lines/{id}/words/{word}/ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The ways to say a word of a line. */
+        get: operations["ways"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    /** Keeps the face of a line at a moment under a name. */
-    put: operations['keep_pose'];
-    post?: never;
-    /** Forgets a pose; lines that use it keep it. */
-    delete: operations['remove_pose'];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/production': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/pads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What can be performed live with two axes. */
+        get: operations["pads"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get: operations['show'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/production/operations': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/poses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every pose of the production. */
+        get: operations["poses"];
+        /** Keeps a mood of the production's own: a mix of moods, with controls on top. */
+        put: operations["keep_mix"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /** Makes one operation on the production. */
-    post: operations['operate'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/production/redo': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/poses/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keeps the face of a line at a moment under a name. */
+        put: operations["keep_pose"];
+        post?: never;
+        /** Forgets a pose; lines that use it keep it. */
+        delete: operations["remove_pose"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    post: operations['redo'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/production/undo': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/production": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["show"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    post: operations['undo'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/test-line': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/production/operations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes one operation on the production. */
+        post: operations["operate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** The recording of the line that the test walk ends with. */
-    get: operations['test_line_sound'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/text': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/production/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    put?: never;
-    /** The words of a text file or of subtitles, to be looked at before they are used. */
-    post: operations['text_of_file'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/vocabulary': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/production/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get: operations['vocabulary'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/words': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/test-line": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The recording of the line that the test walk ends with. */
+        get: operations["test_line_sound"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    /** How words are said in this production, where the dictionary does not know better. */
-    get: operations['words'];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/words/{word}': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
+    "/api/text": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The words of a text file or of subtitles, to be looked at before they are used. */
+        post: operations["text_of_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
     };
-    get?: never;
-    /** Sets how a word is said; the lines that have it are timed anew. */
-    put: operations['set_word'];
-    post?: never;
-    /** Takes a word off the list; it is said as the dictionary says again. */
-    delete: operations['remove_word'];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
+    "/api/vocabulary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["vocabulary"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How words are said in this production, where the dictionary does not know better. */
+        get: operations["words"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/words/{word}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Sets how a word is said; the lines that have it are timed anew. */
+        put: operations["set_word"];
+        post?: never;
+        /** Takes a word off the list; it is said as the dictionary says again. */
+        delete: operations["remove_word"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
-  schemas: {
-    /** @description A mesh without shapes of its own that follows another's. */
-    Attached: {
-      /** @description Node of the mesh that follows: brows, a beard, glasses. */
-      node: string;
-      /** @description Node of the mesh that it lies on, the skin. */
-      to: string;
-    };
-    /** @description A control on a pad: how much of it the full way right and the full way up are worth; below 0 the other way. */
-    Axis: {
-      control: components['schemas']['ControlName'];
-      /** Format: float */
-      right: number;
-      /** Format: float */
-      up: number;
-    };
-    /** @description What baking made. */
-    BakedView: {
-      /**
-       * Format: float
-       * @description How far they are off at most.
-       */
-      error: number;
-      keys: number;
-    };
-    /**
-     * @description Where blinks come from.
-     * @enum {string}
-     */
-    BlinkMode: 'auto' | 'pattern' | 'off';
-    /**
-     * @description How a lid shuts and opens.
-     * @enum {string}
-     */
-    BlinkShape: 'natural' | 'calm' | 'quick' | 'heavy' | 'half';
-    /** @description A blink put by hand. */
-    BlinkView: {
-      /** @description When the lids are shut. */
-      at: components['schemas']['Seconds'];
-      /** Format: int32 */
-      id: number;
-      shape: components['schemas']['BlinkShape'];
-    };
-    /** @description What the lids do by themselves. */
-    Blinks: {
-      /** @default auto */
-      mode: components['schemas']['BlinkMode'];
-      /**
-       * @default [
-       *       0.8,
-       *       3.1,
-       *       3.6
-       *     ]
-       */
-      pattern: number[];
-      /**
-       * Format: double
-       * @description Of a pattern: how long it is, and when in it the lids shut, seconds.
-       * @default 6
-       */
-      pattern_length: number;
-      /**
-       * Format: double
-       * @description Scales how often; 1 is as people do while they speak and listen.
-       * @default 1
-       */
-      rate: number;
-      /** @default natural */
-      shape: components['schemas']['BlinkShape'];
-    };
-    /** @description A character with all that is known of it. */
-    CastDetail: {
-      conflicts: components['schemas']['Conflict'][];
-      facts: components['schemas']['ModelFacts'];
-      /** @description What its names were taken for. */
-      matches: components['schemas']['Match'][];
-      member: components['schemas']['CastView'];
-      redo: string[];
-      undo: string[];
-      /** @description Shapes whose names mean nothing here. */
-      unknown: string[];
-      unmovable: components['schemas']['Unmovable'][];
-    };
-    /** @description A character as it is listed. */
-    CastView: {
-      /** Format: int32 */
-      id: number;
-      /** @description What lines know it by; it stays when the character is called otherwise. */
-      key: string;
-      /** @description Controls that nothing of this character answers to. */
-      missing: components['schemas']['Missing'][];
-      /** @description Changes whenever the prepared model does. */
-      model: string;
-      name: string;
-      /**
-       * Format: int64
-       * @description How often its wiring was changed: what a request that builds on this view names in `If-Match`.
-       */
-      revision: number;
-      /** @description What moves, in the order of the curve windows and of poses. */
-      targets: components['schemas']['Target'][];
-      wiring: components['schemas']['Wiring'];
-    };
-    /** @description What makes a control's value. */
-    CauseView: {
-      control: components['schemas']['ControlName'];
-      /** @description What of the character it drives, with the value that has then. */
-      drives: components['schemas']['PartView'][];
-      /** @description Largest first; they add up to the value. */
-      parts: components['schemas']['PartView'][];
-      region: components['schemas']['Region'];
-      title: string;
-      /** Format: double */
-      value: number;
-    };
-    /** @description A character's whole mouths and what each is for. */
-    Chart: {
-      drawings: components['schemas']['Drawing'][];
-      /** @description Fewest frames that a drawing stays. */
-      hold: number;
-      /** @description Index of the drawing for each kind of mouth; a kind that is left out shows its nearest. */
-      kinds: {
-        [key: string]: number;
-      };
-    };
-    /** @description Motion in a clip of the character's own that moves what is wired. */
-    Conflict: {
-      clip: string;
-      left_out: boolean;
-      node: string;
-      /** @description As in glTF: weights, rotation, translation, scale. */
-      path: string;
-      /** @description The wired shapes it moves; empty for a joint. */
-      shapes: string[];
-    };
-    /**
-     * @description One degree of freedom of a face. Shapes run 0..1 or -1..1, gaze and head angles are in
-     *     degrees (+yaw to the character's left, +pitch down, +roll to its right shoulder), head
-     *     shifts in centimetres. `Left` and `Right` are the character's own. 0 is the relaxed face.
-     * @enum {string}
-     */
-    ControlName:
-      | 'jaw_open'
-      | 'jaw_side'
-      | 'jaw_forward'
-      | 'lips_close'
-      | 'lips_press'
-      | 'lips_round'
-      | 'lips_protrude'
-      | 'lips_spread_left'
-      | 'lips_spread_right'
-      | 'lip_upper_raise_left'
-      | 'lip_upper_raise_right'
-      | 'lip_lower_drop_left'
-      | 'lip_lower_drop_right'
-      | 'lip_lower_tuck'
-      | 'lip_upper_roll'
-      | 'lip_lower_roll'
-      | 'mouth_side'
-      | 'corner_up_left'
-      | 'corner_up_right'
-      | 'corner_down_left'
-      | 'corner_down_right'
-      | 'chin_raise'
-      | 'tongue_tip_up'
-      | 'tongue_out'
-      | 'tongue_back_up'
-      | 'tongue_wide'
-      | 'cheek_raise_left'
-      | 'cheek_raise_right'
-      | 'cheek_puff'
-      | 'nose_wrinkle_left'
-      | 'nose_wrinkle_right'
-      | 'nostril_flare'
-      | 'lid_close_left'
-      | 'lid_close_right'
-      | 'lid_wide_left'
-      | 'lid_wide_right'
-      | 'lid_squint_left'
-      | 'lid_squint_right'
-      | 'brow_inner_up_left'
-      | 'brow_inner_up_right'
-      | 'brow_outer_up_left'
-      | 'brow_outer_up_right'
-      | 'brow_down_left'
-      | 'brow_down_right'
-      | 'gaze_yaw'
-      | 'gaze_pitch'
-      | 'gaze_converge'
-      | 'head_yaw'
-      | 'head_pitch'
-      | 'head_roll'
-      | 'head_shift_x'
-      | 'head_shift_y'
-      | 'head_shift_z';
-    /** @description Controls as they are set by hand; those not named rest at 0. */
-    ControlValues: {
-      controls: {
-        [key: string]: number;
-      };
-      mouth?: components['schemas']['MouthKind'] | null;
-    };
-    /** @description A control of the vocabulary. */
-    ControlView: {
-      /** Format: float */
-      high: number;
-      /** Format: float */
-      low: number;
-      name: components['schemas']['ControlName'];
-      region: components['schemas']['Region'];
-    };
-    /** @description Keys that were copied: their times count from the first of all. */
-    Copied: {
-      /** Format: float */
-      amount: number;
-      control: components['schemas']['ControlName'];
-      keys: components['schemas']['TimedKey'][];
-      laid: components['schemas']['Laid'];
-    };
-    /** @description A copied blink: when the lids are shut, seconds from the first thing of all. */
-    CopiedBlink: {
-      /** Format: double */
-      at: number;
-      shape: components['schemas']['BlinkShape'];
-    };
-    /** @description Something that was copied from a stave: its stretch counts from the first thing of all. */
-    CopiedSpan_Acting: {
-      /** @description A mood as it plays. */
-      does: {
+    schemas: {
+        /** @description A mesh without shapes of its own that follows another's. */
+        Attached: {
+            /** @description Node of the mesh that follows: brows, a beard, glasses. */
+            node: string;
+            /** @description Node of the mesh that it lies on, the skin. */
+            to: string;
+        };
+        /** @description A control on a pad: how much of it the full way right and the full way up are worth; below 0 the other way. */
+        Axis: {
+            control: components["schemas"]["ControlName"];
+            /** Format: float */
+            right: number;
+            /** Format: float */
+            up: number;
+        };
+        /** @description What baking made. */
+        BakedView: {
+            /**
+             * Format: float
+             * @description How far they are off at most.
+             */
+            error: number;
+            keys: number;
+        };
         /**
-         * Format: double
-         * @description 0..1, how strong it is at most.
+         * @description Where blinks come from.
+         * @enum {string}
          */
-        amount: number;
+        BlinkMode: "auto" | "pattern" | "off";
         /**
-         * Format: double
-         * @description Scales how long it takes to come and to go; 1 is as the mood itself does.
+         * @description How a lid shuts and opens.
+         * @enum {string}
          */
-        ease?: number;
-        /** @description It takes the place of moods that were put before it, instead of being added to them. */
-        instead?: boolean;
-        mood: components['schemas']['Mood'];
-        /** @description Whether head and eyes take the mood's posture. */
-        posture?: boolean;
-        /** @description What of the face it moves; empty is all of it. */
-        regions?: components['schemas']['Region'][];
+        BlinkShape: "natural" | "calm" | "quick" | "heavy" | "half";
+        /** @description A blink put by hand. */
+        BlinkView: {
+            /** @description When the lids are shut. */
+            at: components["schemas"]["Seconds"];
+            /** Format: int32 */
+            id: number;
+            shape: components["schemas"]["BlinkShape"];
+        };
+        /** @description What the lids do by themselves. */
+        Blinks: {
+            /** @default auto */
+            mode: components["schemas"]["BlinkMode"];
+            /**
+             * @default [
+             *       0.8,
+             *       3.1,
+             *       3.6
+             *     ]
+             */
+            pattern: number[];
+            /**
+             * Format: double
+             * @description Of a pattern: how long it is, and when in it the lids shut, seconds.
+             * @default 6
+             */
+            pattern_length: number;
+            /**
+             * Format: double
+             * @description Scales how often; 1 is as people do while they speak and listen.
+             * @default 1
+             */
+            rate: number;
+            /** @default natural */
+            shape: components["schemas"]["BlinkShape"];
+        };
+        /** @description A character with all that is known of it. */
+        CastDetail: {
+            conflicts: components["schemas"]["Conflict"][];
+            facts: components["schemas"]["ModelFacts"];
+            /** @description What its names were taken for. */
+            matches: components["schemas"]["Match"][];
+            member: components["schemas"]["CastView"];
+            redo: string[];
+            undo: string[];
+            /** @description Shapes whose names mean nothing here. */
+            unknown: string[];
+            unmovable: components["schemas"]["Unmovable"][];
+        };
+        /** @description A character as it is listed. */
+        CastView: {
+            /** Format: int32 */
+            id: number;
+            /** @description What lines know it by; it stays when the character is called otherwise. */
+            key: string;
+            /** @description Controls that nothing of this character answers to. */
+            missing: components["schemas"]["Missing"][];
+            /** @description Changes whenever the prepared model does. */
+            model: string;
+            name: string;
+            /**
+             * Format: int64
+             * @description How often its wiring was changed: what a request that builds on this view names in `If-Match`.
+             */
+            revision: number;
+            /** @description What moves, in the order of the curve windows and of poses. */
+            targets: components["schemas"]["Target"][];
+            wiring: components["schemas"]["Wiring"];
+        };
+        /** @description What makes a control's value. */
+        CauseView: {
+            control: components["schemas"]["ControlName"];
+            /** @description What of the character it drives, with the value that has then. */
+            drives: components["schemas"]["PartView"][];
+            /** @description Largest first; they add up to the value. */
+            parts: components["schemas"]["PartView"][];
+            region: components["schemas"]["Region"];
+            title: string;
+            /** Format: double */
+            value: number;
+        };
+        /** @description A character's whole mouths and what each is for. */
+        Chart: {
+            drawings: components["schemas"]["Drawing"][];
+            /** @description Fewest frames that a drawing stays. */
+            hold: number;
+            /** @description Index of the drawing for each kind of mouth; a kind that is left out shows its nearest. */
+            kinds: {
+                [key: string]: number;
+            };
+        };
+        /** @description Motion in a clip of the character's own that moves what is wired. */
+        Conflict: {
+            clip: string;
+            left_out: boolean;
+            node: string;
+            /** @description As in glTF: weights, rotation, translation, scale. */
+            path: string;
+            /** @description The wired shapes it moves; empty for a joint. */
+            shapes: string[];
+        };
         /**
-         * Format: double
-         * @description How far left and right differ, 0..2; 1 is as a face does.
+         * @description One degree of freedom of a face. Shapes run 0..1 or -1..1, gaze and head angles are in
+         *     degrees (+yaw to the character's left, +pitch down, +roll to its right shoulder), head
+         *     shifts in centimetres. `Left` and `Right` are the character's own. 0 is the relaxed face.
+         * @enum {string}
          */
-        sides?: number;
-        /** @description How it swells over its stretch: places 0..1 with shares of the amount; none is 1 throughout. */
-        swell?: [number, number][];
-      };
-      over: components['schemas']['Span'];
-    };
-    /** @description Something that was copied from a stave: its stretch counts from the first thing of all. */
-    CopiedSpan_HeadMove: {
-      /** @description What the head does over a stretch, on top of the voice. */
-      does:
-        | {
+        ControlName: "jaw_open" | "jaw_side" | "jaw_forward" | "lips_close" | "lips_press" | "lips_round" | "lips_protrude" | "lips_spread_left" | "lips_spread_right" | "lip_upper_raise_left" | "lip_upper_raise_right" | "lip_lower_drop_left" | "lip_lower_drop_right" | "lip_lower_tuck" | "lip_upper_roll" | "lip_lower_roll" | "mouth_side" | "corner_up_left" | "corner_up_right" | "corner_down_left" | "corner_down_right" | "chin_raise" | "tongue_tip_up" | "tongue_out" | "tongue_back_up" | "tongue_wide" | "cheek_raise_left" | "cheek_raise_right" | "cheek_puff" | "nose_wrinkle_left" | "nose_wrinkle_right" | "nostril_flare" | "lid_close_left" | "lid_close_right" | "lid_wide_left" | "lid_wide_right" | "lid_squint_left" | "lid_squint_right" | "brow_inner_up_left" | "brow_inner_up_right" | "brow_outer_up_left" | "brow_outer_up_right" | "brow_down_left" | "brow_down_right" | "gaze_yaw" | "gaze_pitch" | "gaze_converge" | "head_yaw" | "head_pitch" | "head_roll" | "head_shift_x" | "head_shift_y" | "head_shift_z";
+        /** @description Controls as they are set by hand; those not named rest at 0. */
+        ControlValues: {
+            controls: {
+                [key: string]: number;
+            };
+            mouth?: components["schemas"]["MouthKind"] | null;
+        };
+        /** @description A control of the vocabulary. */
+        ControlView: {
+            /** Format: float */
+            high: number;
+            /** Format: float */
+            low: number;
+            name: components["schemas"]["ControlName"];
+            region: components["schemas"]["Region"];
+        };
+        /** @description Keys that were copied: their times count from the first of all. */
+        Copied: {
+            /** Format: float */
+            amount: number;
+            control: components["schemas"]["ControlName"];
+            /** @description How it comes and goes, seconds; as new keys do if there are none. */
+            fades?: [
+                number,
+                number
+            ] | null;
+            keys: components["schemas"]["TimedKey"][];
+            laid: components["schemas"]["Laid"];
+        };
+        /** @description A copied blink: when the lids are shut, seconds from the first thing of all. */
+        CopiedBlink: {
+            /** Format: double */
+            at: number;
+            shape: components["schemas"]["BlinkShape"];
+        };
+        /** @description Something that was copied from a stave: its stretch counts from the first thing of all. */
+        CopiedSpan_Acting: {
+            /** @description A mood as it plays. */
+            does: {
+                /**
+                 * Format: double
+                 * @description 0..1, how strong it is at most.
+                 */
+                amount: number;
+                /**
+                 * Format: double
+                 * @description Scales how long it takes to come and to go; 1 is as the mood itself does.
+                 */
+                ease?: number;
+                /** @description It takes the place of moods that were put before it, instead of being added to them. */
+                instead?: boolean;
+                mood: components["schemas"]["Mood"];
+                /** @description Whether head and eyes take the mood's posture. */
+                posture?: boolean;
+                /** @description What of the face it moves; empty is all of it. */
+                regions?: components["schemas"]["Region"][];
+                /**
+                 * Format: double
+                 * @description How far left and right differ, 0..2; 1 is as a face does.
+                 */
+                sides?: number;
+                /** @description How it swells over its stretch: places 0..1 with shares of the amount; none is 1 throughout. */
+                swell?: [
+                    number,
+                    number
+                ][];
+            };
+            over: components["schemas"]["Span"];
+        };
+        /** @description Something that was copied from a stave: its stretch counts from the first thing of all. */
+        CopiedSpan_HeadMove: {
+            /** @description What the head does over a stretch, on top of the voice. */
+            does: {
+                /** @enum {string} */
+                kind: "turn";
+                /** Format: double */
+                pitch: number;
+                /** Format: double */
+                roll: number;
+                /** Format: double */
+                yaw: number;
+            } | {
+                /** Format: double */
+                degrees: number;
+                /** @enum {string} */
+                kind: "shiver";
+                /** Format: double */
+                per_second: number;
+            };
+            over: components["schemas"]["Span"];
+        };
+        /** @description Something that was copied from a stave: its stretch counts from the first thing of all. */
+        CopiedSpan_Look: {
+            /** @description What the eyes do over a stretch. Marks are named by their numbers. */
+            does: {
+                /** @enum {string} */
+                kind: "at";
+                /** Format: int32 */
+                mark: number;
+            } | {
+                /** @enum {string} */
+                kind: "face";
+                /** Format: int32 */
+                mark: number;
+            } | {
+                /** @enum {string} */
+                kind: "think";
+            } | {
+                /** @enum {string} */
+                kind: "between";
+                /** Format: int32 */
+                one: number;
+                /** Format: int32 */
+                other: number;
+            };
+            over: components["schemas"]["Span"];
+        };
+        /** @description One correction. Sounds and words are named by their numbers. */
+        Correction: {
+            alone: boolean;
             /** @enum {string} */
-            kind: 'turn';
+            kind: "move_edge";
+            /** Format: int32 */
+            sound: number;
+            to: components["schemas"]["Seconds"];
+        } | {
+            by: components["schemas"]["Seconds"];
+            /** @enum {string} */
+            kind: "move_word";
+            /** Format: int32 */
+            word: number;
+        } | {
+            /** @enum {string} */
+            kind: "replace";
+            phone: components["schemas"]["Phone"];
+            /** Format: int32 */
+            sound: number;
+        } | {
+            at: components["schemas"]["Seconds"];
+            /** @enum {string} */
+            kind: "split";
+            phone: components["schemas"]["Phone"];
+            /** Format: int32 */
+            sound: number;
+        } | {
+            /** @enum {string} */
+            kind: "delete";
+            /** Format: int32 */
+            sound: number;
+        } | {
+            /** @enum {string} */
+            kind: "merge";
+            /** Format: int32 */
+            sound: number;
+        } | {
+            /** @enum {string} */
+            kind: "insert";
+            phone: components["schemas"]["Phone"];
+            /** Format: int32 */
+            sound: number;
+        } | {
+            /** @enum {string} */
+            kind: "pronounce";
+            sounds: components["schemas"]["Vec"];
+            /** Format: int32 */
+            word: number;
+        } | {
+            /** @enum {string} */
+            kind: "accept";
+            /** Format: int32 */
+            word: number;
+        } | {
+            /** @enum {string} */
+            kind: "unpin";
+            /** Format: int32 */
+            word: number;
+        };
+        /** @description Curves to be listed together. */
+        CurveSet: {
+            /** @description None forgets the set. */
+            controls: components["schemas"]["ControlName"][];
+            name: string;
+        };
+        /** @description What a delivery is made of. */
+        DeliveryKinds: {
+            /** @description The curves, JSON. */
+            curves: boolean;
+            /** @description The animated character, binary glTF. */
+            glb: boolean;
+        };
+        /** @description Which lines go out, and as what. */
+        DeliveryOrder: {
+            kinds: components["schemas"]["DeliveryKinds"];
+            lines: number[];
+        };
+        /** @description A file that was delivered. */
+        DeliveryView: {
+            file_name: string;
+            /** Format: int32 */
+            id: number;
+            /** Format: int32 */
+            line: number;
+            /**
+             * Format: int64
+             * @description Bytes.
+             */
+            size: number;
+        };
+        /** @description How a line is articulated. The defaults are the everyday style. */
+        Diction: {
+            /**
+             * Format: double
+             * @description Most jaw beats a second.
+             */
+            beat: number;
+            /**
+             * Format: double
+             * @description Scales how strongly consonants insist, and quickens lips and tongue.
+             */
+            crispness: number;
+            drive?: components["schemas"]["Drive"];
+            /** @description A longer sound holds its shape. */
+            hold: components["schemas"]["Seconds"];
+            /** @description Everything earlier by this much. */
+            lead: components["schemas"]["Seconds"];
+            /** @description Shapes last longer by this much. */
+            linger: components["schemas"]["Seconds"];
+            /**
+             * Format: double
+             * @description Scales lip shapes.
+             */
+            lips: number;
+            /**
+             * Format: double
+             * @description 0..1, how far the jaw follows the voice's loudness.
+             */
+            loudness: number;
+            /**
+             * Format: double
+             * @description Scales the jaw of vowels.
+             */
+            openness: number;
+            /**
+             * Format: double
+             * @description How far left and right differ; 1 is as a face does.
+             */
+            sides?: number;
+            /**
+             * Format: double
+             * @description Slows the organs, never those of a seal, a tuck or the tongue between the teeth.
+             */
+            smoothness: number;
+            /**
+             * Format: double
+             * @description 0..1, how much of drawing the lips apart the upper lip does.
+             */
+            upper_lip_share: number;
+        };
+        /** @description Settings of the diction and styles to start from. */
+        DictionView: {
+            settings: components["schemas"]["SettingView"][];
+            styles: components["schemas"]["StyleView"][];
+        };
+        /** @description What is said in a line, what is listened to, and how it is articulated. */
+        DocumentView: {
+            character?: string | null;
+            diction: components["schemas"]["Diction"];
+            film?: components["schemas"]["Film"] | null;
+            frames: components["schemas"]["OwnFrames"];
+            listen: components["schemas"]["Listen"];
+            text: string;
+            timing?: components["schemas"]["Timing"] | null;
+        };
+        /** @description What a line may say. */
+        Draft: {
+            /** @description The program that wrote it; none if it was drafted here. */
+            by?: string | null;
+            text: string;
+            words: components["schemas"]["DraftWord"][];
+        };
+        /** @description A word of a draft. */
+        DraftWord: {
+            /**
+             * Format: float
+             * @description 0..1, how far the recording bears it out.
+             */
+            confidence: number;
+            text: string;
+        };
+        /** @description One whole mouth. */
+        Drawing: {
+            /**
+             * @description An image of the file that the node's surface shows instead of its own; then several drawings
+             *     may share one node.
+             */
+            image?: string | null;
+            name: string;
+            /** @description The node that is shown, with all below it. */
+            node: string;
+        };
+        /** @description A drawing of a chart by what it is in the character's file: a node, and the image it bears instead of its own. */
+        DrawingName: {
+            image?: string | null;
+            node: string;
+        };
+        /**
+         * @description What moves the mouth.
+         * @enum {string}
+         */
+        Drive: "sounds" | "loudness";
+        /**
+         * @description How a phrase's pitch ends.
+         * @enum {string}
+         */
+        Ending: "rises" | "falls" | "level";
+        /** @description One control's share in an output: gain × its value, bent by the response. */
+        Feed: {
+            control: components["schemas"]["ControlName"];
+            /**
+             * Format: float
+             * @description Output for one unit of the control (of its full range for a bent response).
+             */
+            gain: number;
+            /**
+             * Format: int32
+             * @description Its number in the wiring, never given twice; 0 until it is given, and in files.
+             */
+            id: number;
+            response?: components["schemas"]["Response"];
+            /** @description Whether it only stands in for an output that this face does not have. */
+            stands_in?: boolean;
+            times?: components["schemas"]["ControlName"] | null;
+        };
+        /** @description A reference film of the actor, and where it lies against the sound. */
+        Film: {
+            /**
+             * Format: int32
+             * @description Which of the line's films.
+             */
+            id: number;
+            /**
+             * Format: double
+             * @description The moment of the film that is seen at time zero of the line, seconds.
+             */
+            offset?: number;
+        };
+        /** @description One entry of the list of what is wrong. */
+        FindingView: {
+            about: string;
+            controls: components["schemas"]["ControlName"][];
+            /** @description Why it is meant so, if it was dismissed. */
+            dismissed?: string | null;
+            /** @description What a click would do about it; none where only the character or the recording can be changed. */
+            mend?: string | null;
+            rule: components["schemas"]["Rule"];
+            says: string;
+            span: components["schemas"]["Span"];
+            title: string;
+        };
+        /**
+         * Format: int64
+         * @description A frame number on a production's grid.
+         */
+        Frame: number;
+        /** @description A production's frames: how many a second, and the number of the one at time zero. */
+        FrameGrid: {
+            first: components["schemas"]["Frame"];
+            rate: components["schemas"]["FrameRate"];
+        };
+        /** @description Frames a second as an exact fraction: 24/1, 30000/1001. */
+        FrameRate: {
+            /** Format: int32 */
+            den: number;
+            /** Format: int32 */
+            num: number;
+        };
+        /** @description What the head does over a stretch, on top of the voice. */
+        HeadMove: {
+            /** @enum {string} */
+            kind: "turn";
             /** Format: double */
             pitch: number;
             /** Format: double */
             roll: number;
             /** Format: double */
             yaw: number;
-          }
-        | {
+        } | {
             /** Format: double */
             degrees: number;
             /** @enum {string} */
-            kind: 'shiver';
+            kind: "shiver";
             /** Format: double */
             per_second: number;
-          };
-      over: components['schemas']['Span'];
-    };
-    /** @description Something that was copied from a stave: its stretch counts from the first thing of all. */
-    CopiedSpan_Look: {
-      /** @description What the eyes do over a stretch. Marks are named by their numbers. */
-      does:
-        | {
+        };
+        /** @description One piece of long work. */
+        Job: {
+            /** Format: int32 */
+            id: number;
+            kind: components["schemas"]["JobKind"];
+            /** Format: int32 */
+            line: number;
+            /** @description Why it failed, in a sentence. */
+            message?: string | null;
+            /**
+             * Format: double
+             * @description 0..1.
+             */
+            progress: number;
+            state: components["schemas"]["JobState"];
+        };
+        /** @enum {string} */
+        JobKind: "analyse" | "deliver";
+        /** @enum {string} */
+        JobState: "waiting" | "running" | "done" | "failed" | "cancelled";
+        /** @description How a curve passes through a key. */
+        KeyShape: {
             /** @enum {string} */
-            kind: 'at';
+            kind: "smooth";
+        } | {
+            /** @enum {string} */
+            kind: "eased";
+        } | {
+            /** @enum {string} */
+            kind: "straight";
+        } | {
+            /** @enum {string} */
+            kind: "stepped";
+        } | {
+            /** Format: float */
+            after: number;
+            /** Format: float */
+            before: number;
+            /** @enum {string} */
+            kind: "free";
+        };
+        /**
+         * @description How a touch meets the automatic value.
+         * @enum {string}
+         */
+        Laid: "add" | "replace";
+        /** @description A layer as a whole. */
+        Layer: {
+            /**
+             * @description While any layer plays alone, the others are silent.
+             * @default false
+             */
+            alone: boolean;
+            /**
+             * Format: double
+             * @description 0..2, 1 is as it was made.
+             * @default 1
+             */
+            amount: number;
+            /**
+             * Format: int32
+             * @description Which draw of the line's seed it plays; 0 is the line's own.
+             * @default 0
+             */
+            draw: number;
+            /** @default true */
+            on: boolean;
+            /**
+             * @description Parts of the face that it leaves alone.
+             * @default []
+             */
+            without: components["schemas"]["Region"][];
+        };
+        /**
+         * @description The layers, in the order they are laid.
+         * @enum {string}
+         */
+        LayerKind: "mouth" | "mood" | "eyes" | "head" | "hand";
+        /** @description The layers of a line, in time. */
+        LayersView: {
+            blinks: components["schemas"]["BlinkView"][];
+            /** @description The motion the head rides on: its name, its length in seconds, and how much of it. */
+            body?: [
+                string,
+                number,
+                number
+            ] | null;
+            dismissed: number;
+            /** @description How much of the layers plays over time, in order. */
+            levels: components["schemas"]["LevelView"][];
+            looks: components["schemas"]["SpanView_Look"][];
+            moods: components["schemas"]["SpanView_Acting"][];
+            moves: components["schemas"]["SpanView_HeadMove"][];
+            settings: components["schemas"]["Settings"];
+            /** @description Of each mood, in their order, how strong it is while it does something. */
+            strengths: components["schemas"]["Strength"][];
+        };
+        /** @description Motion in one of the character's own clips that is left out on delivery. */
+        LeftOut: {
+            clip: string;
+            node: string;
+            /** @description `weights`, `rotation`, `translation` or `scale`, as in glTF. */
+            path: string;
+        };
+        /** @description How much of a layer plays from a moment on. */
+        LevelView: {
+            at: components["schemas"]["Seconds"];
+            /** Format: int32 */
+            id: number;
+            layer: components["schemas"]["LayerKind"];
+            /**
+             * Format: double
+             * @description 0..1, a share of the layer's amount.
+             */
+            share: number;
+        };
+        /**
+         * @description How far a line is.
+         * @enum {string}
+         */
+        LineState: "analysing" | "failed" | "timed" | "heard" | "not_timed";
+        /** @description A line as it is listed. */
+        LineSummary: {
+            /** Format: int32 */
+            channels: number;
+            /** @description What the character who says it is called. */
+            character?: string | null;
+            doubtful_words: number;
+            duration: components["schemas"]["Seconds"];
+            /** @description First frame, the last that holds sound, and the last of the clip. */
+            first_frame: components["schemas"]["Frame"];
+            /** Format: int32 */
+            id: number;
+            last_frame: components["schemas"]["Frame"];
+            last_sound_frame: components["schemas"]["Frame"];
+            /** @description What it is called, beside its number. */
+            name?: string | null;
+            /** @description Its place in the production, from 1. */
+            number: number;
+            problem?: string | null;
+            /**
+             * Format: int32
+             * @description Samples a second and channels of the recording as it was brought in.
+             */
+            rate: number;
+            recording_name: string;
+            state: components["schemas"]["LineState"];
+            text: string;
+            /** @description Loudness of the recording in even steps, 0..1. */
+            wave: number[];
+            words: number;
+        };
+        /** @description One line whole. */
+        LineView: {
+            document: components["schemas"]["DocumentView"];
+            /** @description Its frames: the production's rate, and its own first one if it has one. */
+            grid: components["schemas"]["FrameGrid"];
+            /** @description What is laid over the speech, in time. */
+            layers: components["schemas"]["LayersView"];
+            phrasing?: components["schemas"]["Phrasing"] | null;
+            /** @description How far kinds of sounds can be let go, and how far they are; 1 is normal. */
+            reach: components["schemas"]["ReachView"][];
+            redo: string[];
+            /**
+             * Format: int64
+             * @description How often it was changed: what a request that builds on this view names in `If-Match`.
+             */
+            revision: number;
+            /** @description Named states, newest first. */
+            snapshots: components["schemas"]["SnapshotView"][];
+            summary: components["schemas"]["LineSummary"];
+            /** @description Every recording of the line. */
+            takes: components["schemas"]["TakeView"][];
+            /**
+             * @description Names the times of words and sounds; none until it is timed. An operation that tells which ones its sender has
+             *     is answered without these, and without how they are spoken.
+             */
+            times?: string | null;
+            /** @description What hands laid over the curves, in time. */
+            touches: components["schemas"]["TouchView"][];
+            /** @description What can be taken back and made again, newest first. */
+            undo: string[];
+            /** @description Names the voice of the line: another take or channel is another voice. */
+            voice: string;
+        };
+        /** @description Which of a line's sound is listened to. Nothing is ever cut: time zero stays where the recording starts. */
+        Listen: {
+            /**
+             * Format: int32
+             * @description One channel, from 0; none is the mix of those that carry sound.
+             * @default null
+             */
+            channel: number | null;
+            /** @default null */
+            only: components["schemas"]["Span"] | null;
+            /**
+             * Format: int32
+             * @description The take, by its number; none is the recording that the line came with.
+             * @default null
+             */
+            take: number | null;
+        };
+        /** @description What the eyes do over a stretch. Marks are named by their numbers. */
+        Look: {
+            /** @enum {string} */
+            kind: "at";
             /** Format: int32 */
             mark: number;
-          }
-        | {
+        } | {
             /** @enum {string} */
-            kind: 'face';
+            kind: "face";
             /** Format: int32 */
             mark: number;
-          }
-        | {
+        } | {
             /** @enum {string} */
-            kind: 'think';
-          }
-        | {
+            kind: "think";
+        } | {
             /** @enum {string} */
-            kind: 'between';
+            kind: "between";
             /** Format: int32 */
             one: number;
             /** Format: int32 */
             other: number;
-          };
-      over: components['schemas']['Span'];
-    };
-    /** @description One correction. Sounds and words are named by their numbers. */
-    Correction:
-      | {
-          alone: boolean;
-          /** @enum {string} */
-          kind: 'move_edge';
-          /** Format: int32 */
-          sound: number;
-          to: components['schemas']['Seconds'];
-        }
-      | {
-          by: components['schemas']['Seconds'];
-          /** @enum {string} */
-          kind: 'move_word';
-          /** Format: int32 */
-          word: number;
-        }
-      | {
-          /** @enum {string} */
-          kind: 'replace';
-          phone: components['schemas']['Phone'];
-          /** Format: int32 */
-          sound: number;
-        }
-      | {
-          at: components['schemas']['Seconds'];
-          /** @enum {string} */
-          kind: 'split';
-          phone: components['schemas']['Phone'];
-          /** Format: int32 */
-          sound: number;
-        }
-      | {
-          /** @enum {string} */
-          kind: 'delete';
-          /** Format: int32 */
-          sound: number;
-        }
-      | {
-          /** @enum {string} */
-          kind: 'merge';
-          /** Format: int32 */
-          sound: number;
-        }
-      | {
-          /** @enum {string} */
-          kind: 'insert';
-          phone: components['schemas']['Phone'];
-          /** Format: int32 */
-          sound: number;
-        }
-      | {
-          /** @enum {string} */
-          kind: 'pronounce';
-          sounds: components['schemas']['Vec'];
-          /** Format: int32 */
-          word: number;
-        }
-      | {
-          /** @enum {string} */
-          kind: 'accept';
-          /** Format: int32 */
-          word: number;
-        }
-      | {
-          /** @enum {string} */
-          kind: 'unpin';
-          /** Format: int32 */
-          word: number;
         };
-    /** @description Curves to be listed together. */
-    CurveSet: {
-      /** @description None forgets the set. */
-      controls: components['schemas']['ControlName'][];
-      name: string;
-    };
-    /** @description What a delivery is made of. */
-    DeliveryKinds: {
-      /** @description The curves, JSON. */
-      curves: boolean;
-      /** @description The animated character, binary glTF. */
-      glb: boolean;
-    };
-    /** @description Which lines go out, and as what. */
-    DeliveryOrder: {
-      kinds: components['schemas']['DeliveryKinds'];
-      lines: number[];
-    };
-    /** @description A file that was delivered. */
-    DeliveryView: {
-      file_name: string;
-      /** Format: int32 */
-      id: number;
-      /** Format: int32 */
-      line: number;
-      /**
-       * Format: int64
-       * @description Bytes.
-       */
-      size: number;
-    };
-    /** @description How a line is articulated. The defaults are the conversational style. */
-    Diction: {
-      /**
-       * Format: double
-       * @description Most jaw beats a second.
-       */
-      beat: number;
-      /**
-       * Format: double
-       * @description Scales how strongly consonants insist, and quickens lips and tongue.
-       */
-      crispness: number;
-      drive?: components['schemas']['Drive'];
-      /** @description A longer sound holds its shape. */
-      hold: components['schemas']['Seconds'];
-      /** @description Everything earlier by this much. */
-      lead: components['schemas']['Seconds'];
-      /** @description Shapes last longer by this much. */
-      linger: components['schemas']['Seconds'];
-      /**
-       * Format: double
-       * @description Scales lip shapes.
-       */
-      lips: number;
-      /**
-       * Format: double
-       * @description 0..1, how far the jaw follows the voice's loudness.
-       */
-      loudness: number;
-      /**
-       * Format: double
-       * @description Scales the jaw of vowels.
-       */
-      openness: number;
-      /**
-       * Format: double
-       * @description How far left and right differ; 1 is as a face does.
-       */
-      sides?: number;
-      /**
-       * Format: double
-       * @description Slows the organs, never those of a seal, a tuck or the tongue between the teeth.
-       */
-      smoothness: number;
-      /**
-       * Format: double
-       * @description 0..1, how much of drawing the lips apart the upper lip does.
-       */
-      upper_lip_share: number;
-    };
-    /** @description Settings of the diction and styles to start from. */
-    DictionView: {
-      settings: components['schemas']['SettingView'][];
-      styles: components['schemas']['StyleView'][];
-    };
-    /** @description What is said in a line, what is listened to, and how it is articulated. */
-    DocumentView: {
-      character?: string | null;
-      diction: components['schemas']['Diction'];
-      frames: components['schemas']['OwnFrames'];
-      listen: components['schemas']['Listen'];
-      text: string;
-      timing?: components['schemas']['Timing'] | null;
-    };
-    /** @description What a line may say. */
-    Draft: {
-      /** @description The program that wrote it; none if it was drafted here. */
-      by?: string | null;
-      text: string;
-      words: components['schemas']['DraftWord'][];
-    };
-    /** @description A word of a draft. */
-    DraftWord: {
-      /**
-       * Format: float
-       * @description 0..1, how far the recording bears it out.
-       */
-      confidence: number;
-      text: string;
-    };
-    /** @description One whole mouth. */
-    Drawing: {
-      /**
-       * @description An image of the file that the node's surface shows instead of its own; then several drawings
-       *     may share one node.
-       */
-      image?: string | null;
-      name: string;
-      /** @description The node that is shown, with all below it. */
-      node: string;
-    };
-    /** @description A drawing of a chart by what it is in the character's file: a node, and the image it bears instead of its own. */
-    DrawingName: {
-      image?: string | null;
-      node: string;
-    };
-    /**
-     * @description What moves the mouth.
-     * @enum {string}
-     */
-    Drive: 'sounds' | 'loudness';
-    /**
-     * @description How a phrase's pitch ends.
-     * @enum {string}
-     */
-    Ending: 'rises' | 'falls' | 'level';
-    /** @description One control's share in an output: gain × its value, bent by the response. */
-    Feed: {
-      control: components['schemas']['ControlName'];
-      /**
-       * Format: float
-       * @description Output for one unit of the control (of its full range for a bent response).
-       */
-      gain: number;
-      /**
-       * Format: int32
-       * @description Its number in the wiring, never given twice; 0 until it is given, and in files.
-       */
-      id: number;
-      response?: components['schemas']['Response'];
-      /** @description Whether it only stands in for an output that this face does not have. */
-      stands_in?: boolean;
-      times?: components['schemas']['ControlName'] | null;
-    };
-    /** @description One entry of the list of what is wrong. */
-    FindingView: {
-      about: string;
-      controls: components['schemas']['ControlName'][];
-      /** @description Why it is meant so, if it was dismissed. */
-      dismissed?: string | null;
-      /** @description What a click would do about it; none where only the character or the recording can be changed. */
-      mend?: string | null;
-      rule: components['schemas']['Rule'];
-      says: string;
-      span: components['schemas']['Span'];
-      title: string;
-    };
-    /**
-     * Format: int64
-     * @description A frame number on a production's grid.
-     */
-    Frame: number;
-    /** @description A production's frames: how many a second, and the number of the one at time zero. */
-    FrameGrid: {
-      first: components['schemas']['Frame'];
-      rate: components['schemas']['FrameRate'];
-    };
-    /** @description Frames a second as an exact fraction: 24/1, 30000/1001. */
-    FrameRate: {
-      /** Format: int32 */
-      den: number;
-      /** Format: int32 */
-      num: number;
-    };
-    /** @description What the head does over a stretch, on top of the voice. */
-    HeadMove:
-      | {
-          /** @enum {string} */
-          kind: 'turn';
-          /** Format: double */
-          pitch: number;
-          /** Format: double */
-          roll: number;
-          /** Format: double */
-          yaw: number;
-        }
-      | {
-          /** Format: double */
-          degrees: number;
-          /** @enum {string} */
-          kind: 'shiver';
-          /** Format: double */
-          per_second: number;
+        /** @description A named spot that can be looked at, by where it is seen from the character's face, degrees. */
+        Mark: {
+            /** Format: int32 */
+            id: number;
+            name: string;
+            /**
+             * Format: double
+             * @description + down.
+             */
+            pitch: number;
+            /**
+             * Format: double
+             * @description + to the character's left.
+             */
+            yaw: number;
         };
-    /** @description One piece of long work. */
-    Job: {
-      /** Format: int32 */
-      id: number;
-      kind: components['schemas']['JobKind'];
-      /** Format: int32 */
-      line: number;
-      /** @description Why it failed, in a sentence. */
-      message?: string | null;
-      /**
-       * Format: double
-       * @description 0..1.
-       */
-      progress: number;
-      state: components['schemas']['JobState'];
-    };
-    /** @enum {string} */
-    JobKind: 'analyse' | 'deliver';
-    /** @enum {string} */
-    JobState: 'waiting' | 'running' | 'done' | 'failed' | 'cancelled';
-    /** @description How a curve passes through a key. */
-    KeyShape:
-      | {
-          /** @enum {string} */
-          kind: 'smooth';
-        }
-      | {
-          /** @enum {string} */
-          kind: 'eased';
-        }
-      | {
-          /** @enum {string} */
-          kind: 'straight';
-        }
-      | {
-          /** @enum {string} */
-          kind: 'stepped';
-        }
-      | {
-          /** Format: float */
-          after: number;
-          /** Format: float */
-          before: number;
-          /** @enum {string} */
-          kind: 'free';
+        /** @description What one shape or joint was taken for. */
+        Match: {
+            /** @description Its name in the character's file. */
+            name: string;
+            /** @description The outputs that it makes. */
+            outputs: components["schemas"]["Output"][];
+            /** @description Why, in a sentence. */
+            reason: string;
+            sure: components["schemas"]["Sureness"];
         };
-    /**
-     * @description How a touch meets the automatic value.
-     * @enum {string}
-     */
-    Laid: 'add' | 'replace';
-    /** @description A layer as a whole. */
-    Layer: {
-      /**
-       * @description While any layer plays alone, the others are silent.
-       * @default false
-       */
-      alone: boolean;
-      /**
-       * Format: double
-       * @description 0..2, 1 is as it was made.
-       * @default 1
-       */
-      amount: number;
-      /**
-       * Format: int32
-       * @description Which draw of the line's seed it plays; 0 is the line's own.
-       * @default 0
-       */
-      draw: number;
-      /** @default true */
-      on: boolean;
-      /**
-       * @description Parts of the face that it leaves alone.
-       * @default []
-       */
-      without: components['schemas']['Region'][];
-    };
-    /**
-     * @description The layers, in the order they are laid.
-     * @enum {string}
-     */
-    LayerKind: 'mouth' | 'mood' | 'eyes' | 'head' | 'hand';
-    /** @description The layers of a line, in time. */
-    LayersView: {
-      blinks: components['schemas']['BlinkView'][];
-      /** @description The motion the head rides on: its name, its length in seconds, and how much of it. */
-      body?: [string, number, number] | null;
-      dismissed: number;
-      /** @description How much of the layers plays over time, in order. */
-      levels: components['schemas']['LevelView'][];
-      looks: components['schemas']['SpanView_Look'][];
-      moods: components['schemas']['SpanView_Acting'][];
-      moves: components['schemas']['SpanView_HeadMove'][];
-      settings: components['schemas']['Settings'];
-      /** @description Of each mood, in their order, how strong it is while it does something. */
-      strengths: components['schemas']['Strength'][];
-    };
-    /** @description Motion in one of the character's own clips that is left out on delivery. */
-    LeftOut: {
-      clip: string;
-      node: string;
-      /** @description `weights`, `rotation`, `translation` or `scale`, as in glTF. */
-      path: string;
-    };
-    /** @description How much of a layer plays from a moment on. */
-    LevelView: {
-      at: components['schemas']['Seconds'];
-      /** Format: int32 */
-      id: number;
-      layer: components['schemas']['LayerKind'];
-      /**
-       * Format: double
-       * @description 0..1, a share of the layer's amount.
-       */
-      share: number;
-    };
-    /**
-     * @description How far a line is.
-     * @enum {string}
-     */
-    LineState: 'analysing' | 'failed' | 'timed' | 'heard' | 'not_timed';
-    /** @description A line as it is listed. */
-    LineSummary: {
-      /** Format: int32 */
-      channels: number;
-      /** @description What the character who says it is called. */
-      character?: string | null;
-      doubtful_words: number;
-      duration: components['schemas']['Seconds'];
-      /** @description First frame, the last that holds sound, and the last of the clip. */
-      first_frame: components['schemas']['Frame'];
-      /** Format: int32 */
-      id: number;
-      last_frame: components['schemas']['Frame'];
-      last_sound_frame: components['schemas']['Frame'];
-      /** @description What it is called, beside its number. */
-      name?: string | null;
-      /** @description Its place in the production, from 1. */
-      number: number;
-      problem?: string | null;
-      /**
-       * Format: int32
-       * @description Samples a second and channels of the recording as it was brought in.
-       */
-      rate: number;
-      recording_name: string;
-      state: components['schemas']['LineState'];
-      text: string;
-      /** @description Loudness of the recording in even steps, 0..1. */
-      wave: number[];
-      words: number;
-    };
-    /** @description One line whole. */
-    LineView: {
-      document: components['schemas']['DocumentView'];
-      /** @description Its frames: the production's rate, and its own first one if it has one. */
-      grid: components['schemas']['FrameGrid'];
-      /** @description What is laid over the speech, in time. */
-      layers: components['schemas']['LayersView'];
-      phrasing?: components['schemas']['Phrasing'] | null;
-      /** @description How far kinds of sounds can be let go, and how far they are; 1 is normal. */
-      reach: components['schemas']['ReachView'][];
-      redo: string[];
-      /**
-       * Format: int64
-       * @description How often it was changed: what a request that builds on this view names in `If-Match`.
-       */
-      revision: number;
-      /** @description Named states, newest first. */
-      snapshots: components['schemas']['SnapshotView'][];
-      summary: components['schemas']['LineSummary'];
-      /** @description Every recording of the line. */
-      takes: components['schemas']['TakeView'][];
-      /**
-       * @description Names the times of words and sounds; none until it is timed. An operation that tells which ones its sender has
-       *     is answered without these, and without how they are spoken.
-       */
-      times?: string | null;
-      /** @description What hands laid over the curves, in time. */
-      touches: components['schemas']['TouchView'][];
-      /** @description What can be taken back and made again, newest first. */
-      undo: string[];
-      /** @description Names the voice of the line: another take or channel is another voice. */
-      voice: string;
-    };
-    /** @description Which of a line's sound is listened to. Nothing is ever cut: time zero stays where the recording starts. */
-    Listen: {
-      /**
-       * Format: int32
-       * @description One channel, from 0; none is the mix of those that carry sound.
-       * @default null
-       */
-      channel: number | null;
-      /** @default null */
-      only: components['schemas']['Span'] | null;
-      /**
-       * Format: int32
-       * @description The take, by its number; none is the recording that the line came with.
-       * @default null
-       */
-      take: number | null;
-    };
-    /** @description What the eyes do over a stretch. Marks are named by their numbers. */
-    Look:
-      | {
-          /** @enum {string} */
-          kind: 'at';
-          /** Format: int32 */
-          mark: number;
-        }
-      | {
-          /** @enum {string} */
-          kind: 'face';
-          /** Format: int32 */
-          mark: number;
-        }
-      | {
-          /** @enum {string} */
-          kind: 'think';
-        }
-      | {
-          /** @enum {string} */
-          kind: 'between';
-          /** Format: int32 */
-          one: number;
-          /** Format: int32 */
-          other: number;
+        MeshFacts: {
+            /** @description The mesh with shapes or skin that it lies on, if it has neither and lies on one. */
+            lies_on?: string | null;
+            node: string;
+            shapes: number;
+            skinned: boolean;
+            vertices: number;
         };
-    /** @description A named spot that can be looked at, by where it is seen from the character's face, degrees. */
-    Mark: {
-      /** Format: int32 */
-      id: number;
-      name: string;
-      /**
-       * Format: double
-       * @description + down.
-       */
-      pitch: number;
-      /**
-       * Format: double
-       * @description + to the character's left.
-       */
-      yaw: number;
-    };
-    /** @description What one shape or joint was taken for. */
-    Match: {
-      /** @description Its name in the character's file. */
-      name: string;
-      /** @description The outputs that it makes. */
-      outputs: components['schemas']['Output'][];
-      /** @description Why, in a sentence. */
-      reason: string;
-      sure: components['schemas']['Sureness'];
-    };
-    MeshFacts: {
-      /** @description The mesh with shapes or skin that it lies on, if it has neither and lies on one. */
-      lies_on?: string | null;
-      node: string;
-      shapes: number;
-      skinned: boolean;
-      vertices: number;
-    };
-    /** @description A control that nothing of a character answers to. */
-    Missing: {
-      control: components['schemas']['ControlName'];
-      /** @description What is lost by it. */
-      cost: string;
-      /** @description What is done instead. */
-      stand_in?: string | null;
-    };
-    /**
-     * @description How several feeds of one output come together.
-     * @enum {string}
-     */
-    Mix: 'sum' | 'strongest';
-    /** @description What a character's file holds. */
-    ModelFacts: {
-      images: string[];
-      /** @description Nodes that may serve as joints. */
-      joints: string[];
-      meshes: components['schemas']['MeshFacts'][];
-      /** @description Every morph target's name once, in the order of the file. */
-      shapes: string[];
-      /** @description Pairs of shapes whose left and right differ. */
-      uneven: components['schemas']['Uneven'][];
-      vertices: number;
-    };
-    /** @description An emotion, or what a production made of one. */
-    Mood:
-      | 'happiness'
-      | 'sadness'
-      | 'surprise'
-      | 'fear'
-      | 'anger'
-      | 'disgust'
-      | 'worry'
-      | 'irony'
-      | 'tenderness'
-      | 'dread'
-      | {
-          /** @description A pose of the production's own, with what it is. */
-          pose: components['schemas']['Pose'];
+        /** @description A control that nothing of a character answers to. */
+        Missing: {
+            control: components["schemas"]["ControlName"];
+            /** @description What is lost by it. */
+            cost: string;
+            /** @description What is done instead. */
+            stand_in?: string | null;
         };
-    /**
-     * @description A kind of mouth, by what the sounds need.
-     * @enum {string}
-     */
-    MouthKind:
-      | 'rest'
-      | 'closed'
-      | 'lip_to_teeth'
-      | 'tongue_between'
-      | 'tongue_tip'
-      | 'teeth_together'
-      | 'pushed'
-      | 'small'
-      | 'curled'
-      | 'round_tight'
-      | 'round_open'
-      | 'open'
-      | 'wide'
-      | 'spread';
-    /** @description A kind of mouth that a chart has drawings for. */
-    MouthKindView: {
-      label: string;
-      name: components['schemas']['MouthKind'];
-    };
-    /** @description A character's file or files and the name it is to have. */
-    NewCharacter: {
-      /** @description A .glb, a .gltf with the files that it names, or a .zip of these; several parts of this name. */
-      model: string[];
-      name: string;
-    };
-    /** @description A new line: its recording, and if they are known its text and who says it. */
-    NewLineForm: {
-      character?: string | null;
-      /** Format: binary */
-      recording: string;
-      text?: string | null;
-    };
-    /** @description A name for something new. */
-    NewName: {
-      name: string;
-    };
-    /** @description Another recording of a line's words. */
-    NewTakeForm: {
-      /** Format: binary */
-      recording: string;
-    };
-    /** @description Something audible that is no word: a laugh, a breath. */
-    Noise: {
-      span: components['schemas']['Span'];
-      /** @description As it was written between square brackets: `laughs`. */
-      text: string;
-    };
-    /** @description One operation on a line. */
-    Op:
-      | {
-          /** @enum {string} */
-          do: 'text';
-          text: string;
-        }
-      | {
-          /** @enum {string} */
-          do: 'character';
-          name: string;
-        }
-      | {
-          /** @enum {string} */
-          do: 'name';
-          name: string;
-        }
-      | {
-          /** @enum {string} */
-          do: 'frames';
-          frames: components['schemas']['OwnFrames'];
-        }
-      | {
-          /** @enum {string} */
-          do: 'listen';
-          listen: components['schemas']['Listen'];
-        }
-      | {
-          /** @enum {string} */
-          do: 'retype';
-          text: string;
-          /** Format: int32 */
-          word: number;
-        }
-      | {
-          /** @enum {string} */
-          do: 'pronounce';
-          sounds: string;
-          /** Format: int32 */
-          word: number;
-        }
-      | {
-          correction: components['schemas']['Correction'];
-          /** @enum {string} */
-          do: 'correct';
-        }
-      | {
-          /** @enum {string} */
-          do: 'times';
-          timing: components['schemas']['Timing'];
-        }
-      | {
-          change: {
-            [key: string]: unknown;
-          };
-          /** @enum {string} */
-          do: 'diction';
-        }
-      | {
-          /** @enum {string} */
-          do: 'touches';
-          put?: components['schemas']['TouchChange'][];
-          remove?: number[];
-          /** @description The step in words, for the list of steps. */
-          what: string;
-        }
-      | {
-          control: components['schemas']['ControlName'];
-          /** @enum {string} */
-          do: 'key';
-          shape?: components['schemas']['KeyShape'];
-          /** Format: double */
-          time: number;
-          /** Format: float */
-          value: number;
-        }
-      | {
-          curves: components['schemas']['Copied'][];
-          /** @enum {string} */
-          do: 'paste';
-          /** Format: double */
-          time: number;
-        }
-      | {
-          /** @enum {string} */
-          do: 'lay_as';
-          laid: components['schemas']['Laid'];
-          touches: number[];
-        }
-      | {
-          controls: components['schemas']['ControlName'][];
-          /** @enum {string} */
-          do: 'bake';
-          span: components['schemas']['Span'];
-          /** Format: float */
-          tolerance: number;
-        }
-      | {
-          controls: components['schemas']['ControlName'][];
-          /** @enum {string} */
-          do: 'unbake';
-          span: components['schemas']['Span'];
-          touches: number[];
-        }
-      | {
-          controls: components['schemas']['ControlName'][];
-          /** @enum {string} */
-          do: 'automatic';
-          span: components['schemas']['Span'];
-        }
-      | {
-          /** @enum {string} */
-          do: 'mirror';
-          touches: number[];
-        }
-      | {
-          /** Format: float */
-          amount: number;
-          /** @enum {string} */
-          do: 'reach';
-          of: components['schemas']['ReachOf'];
-        }
-      | {
-          /** Format: float */
-          amount: number;
-          /** @enum {string} */
-          do: 'strike';
-          pose: string;
-          regions?: components['schemas']['Region'][];
-          /** Format: double */
-          time: number;
-        }
-      | {
-          /** @enum {string} */
-          do: 'pass';
-          laid: components['schemas']['Laid'];
-          /**
-           * Format: double
-           * @description How much later than meant it was performed, seconds.
-           */
-          late: number;
-          /** @description What was performed on, by name; or `capture`. */
-          pad: string;
-          /**
-           * Format: double
-           * @description Seconds that it is smoothed over; the head twice as much.
-           */
-          smooth: number;
-          taken: components['schemas']['Taken'][];
-          /**
-           * Format: float
-           * @description How far keys may be off, as a share of a control's range.
-           */
-          tolerance: number;
-        }
-      | {
-          /** Format: float */
-          amount?: number | null;
-          /** @enum {string} */
-          do: 'change_pass';
-          laid?: components['schemas']['Laid'] | null;
-          /** Format: double */
-          smooth?: number | null;
-          touches: number[];
-          trim?: components['schemas']['Span'] | null;
-        }
-      | {
-          /** Format: double */
-          amount: number;
-          /** @enum {string} */
-          do: 'add_mood';
-          mood: components['schemas']['Mood'];
-          over?: components['schemas']['Place'];
-        }
-      | {
-          change?: {
-            [key: string]: unknown;
-          };
-          /** @enum {string} */
-          do: 'change_mood';
-          /** Format: int32 */
-          id: number;
-          span?: components['schemas']['Span'] | null;
-        }
-      | {
-          /** @enum {string} */
-          do: 'swell_here';
-          /** Format: int32 */
-          mood: number;
-          /** Format: double */
-          time: number;
-        }
-      | {
-          /** @enum {string} */
-          do: 'swell';
-          /** Format: double */
-          key: number;
-          /** Format: int32 */
-          mood: number;
-          to?: [number, number] | null;
-        }
-      | {
-          at?: components['schemas']['Spot'] | null;
-          /** @enum {string} */
-          do: 'add_look';
-          look: components['schemas']['Look'];
-          over?: components['schemas']['Place'];
-        }
-      | {
-          at?: components['schemas']['Spot'] | null;
-          /** @enum {string} */
-          do: 'change_look';
-          /** Format: int32 */
-          id: number;
-          look?: components['schemas']['Look'] | null;
-          span?: components['schemas']['Span'] | null;
-        }
-      | {
-          /** @enum {string} */
-          do: 'add_move';
-          does: components['schemas']['HeadMove'];
-          over?: components['schemas']['Place'];
-        }
-      | {
-          /** @enum {string} */
-          do: 'change_move';
-          does?: components['schemas']['HeadMove'] | null;
-          /** Format: int32 */
-          id: number;
-          span?: components['schemas']['Span'] | null;
-        }
-      | {
-          blinks?: components['schemas']['CopiedBlink'][];
-          /** @enum {string} */
-          do: 'lay';
-          looks?: components['schemas']['CopiedSpan_Look'][];
-          marks?: components['schemas']['Mark'][];
-          moods?: components['schemas']['CopiedSpan_Acting'][];
-          moves?: components['schemas']['CopiedSpan_HeadMove'][];
-          /** Format: double */
-          time: number;
-        }
-      | {
-          /** @enum {string} */
-          do: 'split';
-          /** Format: int32 */
-          id: number;
-          /** Format: double */
-          time: number;
-        }
-      | {
-          /** @enum {string} */
-          do: 'add_blink';
-          shape?: components['schemas']['BlinkShape'] | null;
-          /** Format: double */
-          time: number;
-        }
-      | {
-          /** @enum {string} */
-          do: 'change_blink';
-          /** Format: int32 */
-          id: number;
-          shape?: components['schemas']['BlinkShape'] | null;
-          /** Format: double */
-          time?: number | null;
-        }
-      | {
-          /** @enum {string} */
-          do: 'add_level';
-          layer: components['schemas']['LayerKind'];
-          /** Format: double */
-          share?: number | null;
-          /** Format: double */
-          time: number;
-        }
-      | {
-          /** @enum {string} */
-          do: 'change_level';
-          /** Format: int32 */
-          id: number;
-          /** Format: double */
-          share?: number | null;
-          /** Format: double */
-          time?: number | null;
-        }
-      | {
-          /** @enum {string} */
-          do: 'remove';
-          ids: number[];
-        }
-      | {
-          change: {
-            [key: string]: unknown;
-          };
-          /** @enum {string} */
-          do: 'layer';
-          layer: components['schemas']['LayerKind'];
-        }
-      | {
-          change: {
-            [key: string]: unknown;
-          };
-          /** @enum {string} */
-          do: 'blinks';
-        }
-      | {
-          change: {
-            [key: string]: unknown;
-          };
-          /** @enum {string} */
-          do: 'settings';
-        }
-      | {
-          at: components['schemas']['Spot'];
-          /** @enum {string} */
-          do: 'add_mark';
-          name?: string;
-        }
-      | {
-          at?: components['schemas']['Spot'] | null;
-          /** @enum {string} */
-          do: 'change_mark';
-          /** Format: int32 */
-          id: number;
-          name?: string | null;
-        }
-      | {
-          /** @enum {string} */
-          do: 'remove_mark';
-          /** Format: int32 */
-          id: number;
-        }
-      | {
-          body?: Record<string, never> | null;
-          /** @enum {string} */
-          do: 'body';
-        }
-      | {
-          /** Format: double */
-          amount: number;
-          /** @enum {string} */
-          do: 'body_amount';
-        }
-      | {
-          /** @enum {string} */
-          do: 'mend';
-          rule: string;
-          /** Format: double */
-          start: number;
-        }
-      | {
-          /** @enum {string} */
-          do: 'dismiss';
-          reason: string;
-          rule: string;
-          /** Format: double */
-          start: number;
-        }
-      | {
-          /** @enum {string} */
-          do: 'restore';
-          /** Format: int32 */
-          snapshot: number;
-        };
-    /** @description An operation on a line. */
-    Operation: {
-      /** @description Messages of one gesture, as a drag sends them, have one name and are one step. */
-      gesture?: string | null;
-      op: components['schemas']['Op'];
-      /** @description The times that the page has, by their name: they are not sent once more. */
-      times?: string | null;
-    };
-    /** @description A line after an operation. */
-    OperationView: {
-      baked?: components['schemas']['BakedView'] | null;
-      line: components['schemas']['LineView'];
-      /** @description Numbers of what is new in it. */
-      made: number[];
-    };
-    /** @description One morph target or joint and what feeds it. */
-    Output: {
-      feeds: components['schemas']['Feed'][];
-      /** Format: float */
-      high: number;
-      /**
-       * Format: int32
-       * @description Its number in the wiring, never given twice; 0 until it is given, and in files.
-       */
-      id: number;
-      /** Format: float */
-      low: number;
-      mix?: components['schemas']['Mix'];
-      /**
-       * Format: float
-       * @description Added to what the feeds give; what the face has at rest.
-       */
-      offset?: number;
-      /**
-       * Format: float
-       * @description How much of the closing shape cancels the lip opening of one unit; 0 if it opens nothing.
-       *     Measured on the character, not set by hand.
-       */
-      parts?: number;
-      target: components['schemas']['Target'];
-    };
-    /** @description Which frames a line has of its own. */
-    OwnFrames: {
-      /**
-       * Format: int32
-       * @default 0
-       */
-      after: number;
-      /**
-       * Format: int32
-       * @description Handles: frames before time zero and after the tail.
-       * @default 0
-       */
-      before: number;
-      /** @default null */
-      first: components['schemas']['Frame'] | null;
-    };
-    /** @description A set of controls that are performed together. */
-    Pad: {
-      /** @description What its ways do, in words. */
-      about: string;
-      axes: components['schemas']['Axis'][];
-      /** @description A press of the button blinks. */
-      blinks: boolean;
-      name: string;
-    };
-    /** @description A part of a value, in words. */
-    PartView: {
-      /** Format: double */
-      amount: number;
-      what: string;
-    };
-    /** @description A live pass: all touches of one recording have its number. */
-    Pass: {
-      /** Format: int32 */
-      id: number;
-      name: string;
-    };
-    /**
-     * @description One sound. `Sil` is a pause.
-     * @enum {string}
-     */
-    Phone:
-      | 'AA'
-      | 'AE'
-      | 'AH'
-      | 'AO'
-      | 'AW'
-      | 'AY'
-      | 'B'
-      | 'CH'
-      | 'D'
-      | 'DH'
-      | 'EH'
-      | 'ER'
-      | 'EY'
-      | 'F'
-      | 'G'
-      | 'HH'
-      | 'IH'
-      | 'IY'
-      | 'JH'
-      | 'K'
-      | 'L'
-      | 'M'
-      | 'N'
-      | 'NG'
-      | 'OW'
-      | 'OY'
-      | 'P'
-      | 'R'
-      | 'S'
-      | 'SH'
-      | 'T'
-      | 'TH'
-      | 'UH'
-      | 'UW'
-      | 'V'
-      | 'W'
-      | 'Y'
-      | 'Z'
-      | 'ZH'
-      | 'SIL';
-    /** @description Words said in one go. */
-    Phrase: {
-      /** Format: int32 */
-      end: number;
-      ending: components['schemas']['Ending'];
-      /**
-       * Format: int32
-       * @description Its first word, and the one after its last.
-       */
-      first: number;
-      /**
-       * Format: float
-       * @description Syllables a second.
-       */
-      rate: number;
-      span: components['schemas']['Span'];
-    };
-    /** @description How a line is spoken. */
-    Phrasing: {
-      breaths: components['schemas']['Span'][];
-      /**
-       * Format: float
-       * @description Mean level of what is said, dB relative to full scale.
-       */
-      level_db: number;
-      /** @description Silences that part phrases by themselves, and those at both ends. */
-      pauses: components['schemas']['Span'][];
-      phrases: components['schemas']['Phrase'][];
-      /**
-       * Format: float
-       * @description The middle of the voice's pitch, Hz, and the semitones between its 10th and 90th percentile; 0 without a
-       *     voice.
-       */
-      pitch_hz: number;
-      /** Format: float */
-      pitch_range: number;
-      /**
-       * Format: float
-       * @description Syllables a second while something is said.
-       */
-      rate: number;
-      /** @description For each word how much its main syllable stands out, 0..1; from ½ on it would be an accent. */
-      stress: number[];
-    };
-    /** @description Where something new is laid: over a stretch, else over a word, else over the phrase around a time. */
-    Place: {
-      /** @default null */
-      span: components['schemas']['Span'] | null;
-      /**
-       * Format: double
-       * @description Seconds.
-       * @default 0
-       */
-      time: number;
-      /**
-       * Format: int32
-       * @default null
-       */
-      word: number | null;
-    };
-    /** @description A face that was kept under a name: values of some controls, over a mix of the moods every production has. */
-    Pose: {
-      name: string;
-      /** @description Names of moods with their shares, 0..1. */
-      of?: [string, number][];
-      values: [
-        (
-          | 'jaw_open'
-          | 'jaw_side'
-          | 'jaw_forward'
-          | 'lips_close'
-          | 'lips_press'
-          | 'lips_round'
-          | 'lips_protrude'
-          | 'lips_spread_left'
-          | 'lips_spread_right'
-          | 'lip_upper_raise_left'
-          | 'lip_upper_raise_right'
-          | 'lip_lower_drop_left'
-          | 'lip_lower_drop_right'
-          | 'lip_lower_tuck'
-          | 'lip_upper_roll'
-          | 'lip_lower_roll'
-          | 'mouth_side'
-          | 'corner_up_left'
-          | 'corner_up_right'
-          | 'corner_down_left'
-          | 'corner_down_right'
-          | 'chin_raise'
-          | 'tongue_tip_up'
-          | 'tongue_out'
-          | 'tongue_back_up'
-          | 'tongue_wide'
-          | 'cheek_raise_left'
-          | 'cheek_raise_right'
-          | 'cheek_puff'
-          | 'nose_wrinkle_left'
-          | 'nose_wrinkle_right'
-          | 'nostril_flare'
-          | 'lid_close_left'
-          | 'lid_close_right'
-          | 'lid_wide_left'
-          | 'lid_wide_right'
-          | 'lid_squint_left'
-          | 'lid_squint_right'
-          | 'brow_inner_up_left'
-          | 'brow_inner_up_right'
-          | 'brow_outer_up_left'
-          | 'brow_outer_up_right'
-          | 'brow_down_left'
-          | 'brow_down_right'
-          | 'gaze_yaw'
-          | 'gaze_pitch'
-          | 'gaze_converge'
-          | 'head_yaw'
-          | 'head_pitch'
-          | 'head_roll'
-          | 'head_shift_x'
-          | 'head_shift_y'
-          | 'head_shift_z'
-        ),
-        number,
-      ][];
-    };
-    /** @description A face of a line that is to be kept. */
-    PoseOf: {
-      /** Format: int32 */
-      line: number;
-      /** @description Without any, all of the face. */
-      regions?: components['schemas']['Region'][];
-      /** Format: double */
-      time: number;
-    };
-    /** @description What a pose moves. */
-    Posed: {
-      /** @description In the order of the character's targets. */
-      values: number[];
-    };
-    /** @description What went wrong, ready to be sent. */
-    Problem: {
-      /** @description The kind of problem, for programs: `sound_unreadable`, `not_found` … */
-      code: string;
-      /** @description What is wrong and what to do, for people. */
-      detail: string;
-      /** @description The part of the request that is at fault. */
-      field?: string | null;
-      title: string;
-    };
-    /** @description An operation on the production, made. */
-    ProducedView: {
-      /** @description Numbers of lines that are new. */
-      made: number[];
-      production: components['schemas']['ProductionView'];
-      /** @description What was done, in words. */
-      says: string;
-    };
-    /** @description One operation on the production. */
-    ProductionOp:
-      | {
-          /** @enum {string} */
-          do: 'delete_lines';
-          ids: number[];
-        }
-      | {
-          /** @enum {string} */
-          do: 'duplicate_line';
-          /** Format: int32 */
-          id: number;
-        }
-      | {
-          /** @enum {string} */
-          do: 'order_lines';
-          ids: number[];
-        }
-      | {
-          /** @enum {string} */
-          do: 'delete_character';
-          /** Format: int32 */
-          id: number;
-        }
-      | {
-          /** @enum {string} */
-          do: 'rename_character';
-          /** Format: int32 */
-          id: number;
-          name: string;
-        }
-      | {
-          /** @enum {string} */
-          do: 'delete_take';
-          /** Format: int32 */
-          line: number;
-          /** Format: int32 */
-          take: number;
-        }
-      | {
-          /** @enum {string} */
-          do: 'rename_take';
-          /** Format: int32 */
-          line: number;
-          name: string;
-          /** Format: int32 */
-          take: number;
-        }
-      | {
-          /** @enum {string} */
-          do: 'delete_deliveries';
-          ids: number[];
-        }
-      | {
-          /** @enum {string} */
-          do: 'rename';
-          name: string;
-        }
-      | {
-          /** @enum {string} */
-          do: 'grid';
-          /** Format: int64 */
-          first: number;
-          rate: string;
-        };
-    /** @description What holds for all lines. */
-    ProductionView: {
-      /** @description Whether the demo can be brought in. */
-      demo: boolean;
-      grid: components['schemas']['FrameGrid'];
-      name: string;
-      redo: string[];
-      /** @description What can be taken back and made again of the production as a whole, newest first. */
-      undo: string[];
-    };
-    /** @description What a reach is of; words and sounds by their numbers. */
-    ReachOf:
-      | {
-          /** @enum {string} */
-          kind: 'kind';
-          of: components['schemas']['SoundKind'];
-        }
-      | {
-          /** @enum {string} */
-          kind: 'word';
-          /** Format: int32 */
-          of: number;
-        }
-      | {
-          /** @enum {string} */
-          kind: 'sound';
-          /** Format: int32 */
-          of: number;
-        };
-    /** @description How far sounds go. */
-    ReachView: {
-      /** Format: float */
-      amount: number;
-      aside: boolean;
-      of: components['schemas']['ReachOf'];
-      /** @description Of a kind, its name; of a word or sound, where it is. */
-      title: string;
-    };
-    /**
-     * @description Part of the face that a control belongs to; decides its colour everywhere.
-     * @enum {string}
-     */
-    Region: 'jaw' | 'lips' | 'tongue' | 'cheeks' | 'lids' | 'brows' | 'gaze' | 'head';
-    /** @description A recording in numbers. */
-    Report: {
-      /** Format: int32 */
-      channels: number;
-      /** @description Stretches that are cut off at full scale. */
-      clipped: number;
-      duration: components['schemas']['Seconds'];
-      /**
-       * Format: double
-       * @description Loudness of the whole, gated (ITU-R BS.1770-4, EBU R 128), LUFS; none if it is silent.
-       */
-      loudness_lufs?: number | null;
-      /**
-       * Format: float
-       * @description Level of the quietest tenth, dB relative to full scale.
-       */
-      noise_db: number;
-      /** @description What of it matters, in sentences; empty if all is well. */
-      notes: string[];
-      /**
-       * Format: float
-       * @description Mean of all samples as a share of full scale.
-       */
-      offset: number;
-      /**
-       * Format: float
-       * @description Loudest sample, dB relative to full scale.
-       */
-      peak_db: number;
-      /**
-       * Format: int32
-       * @description Samples a second.
-       */
-      rate: number;
-      /**
-       * Format: float
-       * @description dB between the voice and the noise.
-       */
-      signal_to_noise_db: number;
-      silence_after: components['schemas']['Seconds'];
-      /** @description Silence before the first and after the last sound, seconds. */
-      silence_before: components['schemas']['Seconds'];
-    };
-    /**
-     * @description A response curve over a control's own range (0..1, or -1..1 where it goes both ways); 0 and 1 are
-     *     kept by all but a drawn one.
-     */
-    Response:
-      | {
-          /** @enum {string} */
-          kind: 'straight';
-        }
-      | {
-          /** @enum {string} */
-          kind: 'slow_start';
-        }
-      | {
-          /** @enum {string} */
-          kind: 'slow_end';
-        }
-      | {
-          /** @enum {string} */
-          kind: 'slow_ends';
-        }
-      | {
-          /** @enum {string} */
-          kind: 'points';
-          /** @description Without any, those of a straight one. */
-          points: number[][];
-        };
-    /**
-     * @description What is looked for.
-     * @enum {string}
-     */
-    Rule:
-      | 'open_seal'
-      | 'missing_teeth'
-      | 'sync_off'
-      | 'jaw_flaps'
-      | 'trembles'
-      | 'frozen'
-      | 'no_blink'
-      | 'blink_on_word'
-      | 'blinks_close'
-      | 'stare'
-      | 'mirrored_brows'
-      | 'sudden_mood'
-      | 'layers_fight'
-      | 'clipped'
-      | 'no_output'
-      | 'cut_off'
-      | 'starts_early'
-      | 'doubtful';
-    /** @description One entry of the word list. */
-    SaidAs: {
-      arpabet: string;
-      ipa: string;
-      word: string;
-    };
-    /** @description How a word of the list is said. */
-    SaidAsChange: {
-      sounds: string;
-    };
-    /**
-     * Format: double
-     * @description A moment or a length in seconds, counted from the first sample of the recording.
-     */
-    Seconds: number;
-    /** @description One setting of the diction. */
-    SettingView: {
-      /** @description What it does, in a sentence. */
-      about: string;
-      /** Format: double */
-      high: number;
-      /** Format: double */
-      low: number;
-      name: string;
-      title: string;
-    };
-    /** @description How the layers play, whatever lies in them. */
-    Settings: {
-      /**
-       * @default {
-       *       "mode": "auto",
-       *       "rate": 1,
-       *       "shape": "natural",
-       *       "pattern_length": 6,
-       *       "pattern": [
-       *         0.8,
-       *         3.1,
-       *         3.6
-       *       ]
-       *     }
-       */
-      blinks: components['schemas']['Blinks'];
-      /**
-       * Format: double
-       * @description 0..2, brows with the voice.
-       * @default 1
-       */
-      brows: number;
-      /**
-       * @default {
-       *       "on": true,
-       *       "alone": false,
-       *       "amount": 1,
-       *       "draw": 0
-       *     }
-       */
-      eyes: components['schemas']['Layer'];
-      /**
-       * Format: double
-       * @description 0..1, how far moods and passes give way to the words.
-       * @default 1
-       */
-      guard: number;
-      /**
-       * @default {
-       *       "on": true,
-       *       "alone": false,
-       *       "amount": 1,
-       *       "draw": 0
-       *     }
-       */
-      hand: components['schemas']['Layer'];
-      /**
-       * @default {
-       *       "on": true,
-       *       "alone": false,
-       *       "amount": 1,
-       *       "draw": 0
-       *     }
-       */
-      head: components['schemas']['Layer'];
-      /**
-       * Format: double
-       * @description 0..1, how much of a look the head does; ½ is as people do.
-       * @default 0.5
-       */
-      head_share: number;
-      /**
-       * @default [
-       *       {
-       *         "id": 1,
-       *         "name": "beside the lens",
-       *         "yaw": -6,
-       *         "pitch": 1
-       *       },
-       *       {
-       *         "id": 2,
-       *         "name": "lens",
-       *         "yaw": 0,
-       *         "pitch": 0
-       *       },
-       *       {
-       *         "id": 3,
-       *         "name": "other, left",
-       *         "yaw": 32,
-       *         "pitch": 0
-       *       },
-       *       {
-       *         "id": 4,
-       *         "name": "other, right",
-       *         "yaw": -32,
-       *         "pitch": 0
-       *       },
-       *       {
-       *         "id": 5,
-       *         "name": "table",
-       *         "yaw": 6,
-       *         "pitch": 30
-       *       }
-       *     ]
-       */
-      marks: components['schemas']['Mark'][];
-      /**
-       * @default {
-       *       "on": true,
-       *       "alone": false,
-       *       "amount": 1,
-       *       "draw": 0
-       *     }
-       */
-      mood: components['schemas']['Layer'];
-      /**
-       * @default {
-       *       "on": true,
-       *       "alone": false,
-       *       "amount": 1,
-       *       "draw": 0
-       *     }
-       */
-      mouth: components['schemas']['Layer'];
-      /**
-       * Format: double
-       * @description 0..2, nods and drift with the voice, and the sway of a head that does nothing.
-       * @default 1
-       */
-      nods: number;
-      /**
-       * Format: int64
-       * @description What everything that looks random starts from.
-       * @default 7
-       */
-      seed: number;
-      /**
-       * Format: double
-       * @default 1
-       */
-      sway: number;
-      /**
-       * Format: double
-       * @description Seconds after which sway, breath and idle brows come round again without a seam; 0 is never.
-       * @default 0
-       */
-      sway_loop: number;
-    };
-    SnapshotName: {
-      name: string;
-    };
-    /** @description A named state of a line. */
-    SnapshotView: {
-      /** Format: int32 */
-      id: number;
-      name: string;
-    };
-    /** @description One sound or pause with its time. */
-    Sound: {
-      /**
-       * Format: float
-       * @description 0..1, how far the recording bears the sound out.
-       */
-      confidence: number;
-      /**
-       * Format: int32
-       * @description Its number in the line, which it keeps through corrections and when the line is timed anew; 0 until it is given.
-       */
-      id: number;
-      /**
-       * Format: float
-       * @description Mean level over its middle half, dB relative to full scale.
-       */
-      level: number;
-      phone: components['schemas']['Phone'];
-      /**
-       * Format: float
-       * @description Of a stop whose opening is audible: where in its time the closure ends and the burst begins, 0..1.
-       */
-      release?: number | null;
-      span: components['schemas']['Span'];
-      /**
-       * Format: int32
-       * @description 1 main stress, 2 secondary, 0 none; vowels only.
-       */
-      stress?: number | null;
-      /**
-       * Format: int32
-       * @description Place of its word among the words of the same times; none for a pause.
-       */
-      word?: number | null;
-    };
-    /**
-     * @description Sounds that a mouth makes alike. Classes by what is seen, after the IPA's places of articulation and rounding.
-     * @enum {string}
-     */
-    SoundKind: 'sealed' | 'tucked' | 'rounded' | 'spread' | 'open' | 'hissed' | 'tongue';
-    /** @description A half-open stretch of time, `start <= t < end`. */
-    Span: {
-      end: components['schemas']['Seconds'];
-      start: components['schemas']['Seconds'];
-    };
-    /** @description Something a layer does over a stretch of time. */
-    SpanView_Acting: {
-      /** @description A mood as it plays. */
-      does: {
         /**
-         * Format: double
-         * @description 0..1, how strong it is at most.
+         * @description How several feeds of one output come together.
+         * @enum {string}
          */
-        amount: number;
+        Mix: "sum" | "strongest";
+        /** @description What a character's file holds. */
+        ModelFacts: {
+            images: string[];
+            /** @description Nodes that may serve as joints. */
+            joints: string[];
+            meshes: components["schemas"]["MeshFacts"][];
+            /** @description Every morph target's name once, in the order of the file. */
+            shapes: string[];
+            /** @description Pairs of shapes whose left and right differ. */
+            uneven: components["schemas"]["Uneven"][];
+            vertices: number;
+        };
+        /** @description An emotion, or what a production made of one. */
+        Mood: "happiness" | "sadness" | "surprise" | "fear" | "anger" | "disgust" | "worry" | "irony" | "tenderness" | "dread" | {
+            /** @description A pose of the production's own, with what it is. */
+            pose: components["schemas"]["Pose"];
+        };
         /**
-         * Format: double
-         * @description Scales how long it takes to come and to go; 1 is as the mood itself does.
+         * @description A kind of mouth, by what the sounds need.
+         * @enum {string}
          */
-        ease?: number;
-        /** @description It takes the place of moods that were put before it, instead of being added to them. */
-        instead?: boolean;
-        mood: components['schemas']['Mood'];
-        /** @description Whether head and eyes take the mood's posture. */
-        posture?: boolean;
-        /** @description What of the face it moves; empty is all of it. */
-        regions?: components['schemas']['Region'][];
-        /**
-         * Format: double
-         * @description How far left and right differ, 0..2; 1 is as a face does.
-         */
-        sides?: number;
-        /** @description How it swells over its stretch: places 0..1 with shares of the amount; none is 1 throughout. */
-        swell?: [number, number][];
-      };
-      /** Format: int32 */
-      id: number;
-      span: components['schemas']['Span'];
-    };
-    /** @description Something a layer does over a stretch of time. */
-    SpanView_HeadMove: {
-      /** @description What the head does over a stretch, on top of the voice. */
-      does:
-        | {
+        MouthKind: "rest" | "closed" | "lip_to_teeth" | "tongue_between" | "tongue_tip" | "teeth_together" | "pushed" | "small" | "curled" | "round_tight" | "round_open" | "open" | "wide" | "spread";
+        /** @description A kind of mouth that a chart has drawings for. */
+        MouthKindView: {
+            label: string;
+            name: components["schemas"]["MouthKind"];
+        };
+        /** @description A character's file or files and the name it is to have. */
+        NewCharacter: {
+            /** @description A .glb, a .gltf with the files that it names, or a .zip of these; several parts of this name. */
+            model: string[];
+            name: string;
+        };
+        /** @description A film. */
+        NewFilmForm: {
+            /** Format: binary */
+            film: string;
+        };
+        /** @description A new line: its recording, and if they are known its text and who says it. */
+        NewLineForm: {
+            character?: string | null;
+            /** Format: binary */
+            recording: string;
+            text?: string | null;
+        };
+        /** @description A name for something new. */
+        NewName: {
+            name: string;
+        };
+        /** @description Another recording of a line's words. */
+        NewTakeForm: {
+            /** Format: binary */
+            recording: string;
+        };
+        /** @description Something audible that is no word: a laugh, a breath. */
+        Noise: {
+            span: components["schemas"]["Span"];
+            /** @description As it was written between square brackets: `laughs`. */
+            text: string;
+        };
+        /** @description One operation on a line. */
+        Op: {
             /** @enum {string} */
-            kind: 'turn';
+            do: "text";
+            text: string;
+        } | {
+            /** @enum {string} */
+            do: "character";
+            name: string;
+        } | {
+            /** @enum {string} */
+            do: "name";
+            name: string;
+        } | {
+            /** @enum {string} */
+            do: "frames";
+            frames: components["schemas"]["OwnFrames"];
+        } | {
+            /** @enum {string} */
+            do: "listen";
+            listen: components["schemas"]["Listen"];
+        } | {
+            /** @enum {string} */
+            do: "retype";
+            text: string;
+            /** Format: int32 */
+            word: number;
+        } | {
+            /** @enum {string} */
+            do: "pronounce";
+            sounds: string;
+            /** Format: int32 */
+            word: number;
+        } | {
+            correction: components["schemas"]["Correction"];
+            /** @enum {string} */
+            do: "correct";
+        } | {
+            /** @enum {string} */
+            do: "times";
+            timing: components["schemas"]["Timing"];
+        } | {
+            change: {
+                [key: string]: unknown;
+            };
+            /** @enum {string} */
+            do: "diction";
+        } | {
+            /** @enum {string} */
+            do: "touches";
+            put?: components["schemas"]["TouchChange"][];
+            remove?: number[];
+            /** @description The step in words, for the list of steps. */
+            what: string;
+        } | {
+            control: components["schemas"]["ControlName"];
+            /** @enum {string} */
+            do: "key";
+            shape?: components["schemas"]["KeyShape"];
+            /** Format: double */
+            time: number;
+            /** Format: float */
+            value: number;
+        } | {
+            curves: components["schemas"]["Copied"][];
+            /** @enum {string} */
+            do: "paste";
+            named?: components["schemas"]["PassName"] | null;
+            /** Format: double */
+            time: number;
+        } | {
+            /** @enum {string} */
+            do: "neutral";
+            /**
+             * Format: double
+             * @description Seconds that it takes to come, and to go.
+             */
+            ease: number;
+            /**
+             * Format: double
+             * @description Seconds that it stays.
+             */
+            hold: number;
+            regions?: components["schemas"]["Region"][];
+            /** Format: double */
+            time: number;
+        } | {
+            /** @enum {string} */
+            do: "move_touches";
+            /** Format: double */
+            to: number;
+            touches: number[];
+        } | {
+            /** @enum {string} */
+            do: "lay_as";
+            laid: components["schemas"]["Laid"];
+            touches: number[];
+        } | {
+            controls: components["schemas"]["ControlName"][];
+            /** @enum {string} */
+            do: "bake";
+            span: components["schemas"]["Span"];
+            /** Format: float */
+            tolerance: number;
+        } | {
+            controls: components["schemas"]["ControlName"][];
+            /** @enum {string} */
+            do: "unbake";
+            span: components["schemas"]["Span"];
+            touches: number[];
+        } | {
+            controls: components["schemas"]["ControlName"][];
+            /** @enum {string} */
+            do: "automatic";
+            span: components["schemas"]["Span"];
+        } | {
+            /** @enum {string} */
+            do: "mirror";
+            touches: number[];
+        } | {
+            /** Format: float */
+            amount: number;
+            /** @enum {string} */
+            do: "reach";
+            of: components["schemas"]["ReachOf"];
+        } | {
+            /** Format: float */
+            amount: number;
+            /** @enum {string} */
+            do: "strike";
+            pose: string;
+            regions?: components["schemas"]["Region"][];
+            /** Format: double */
+            time: number;
+        } | {
+            /** @enum {string} */
+            do: "pass";
+            laid: components["schemas"]["Laid"];
+            /**
+             * Format: double
+             * @description How much later than meant it was performed, seconds.
+             */
+            late: number;
+            /** @description What was performed on, by name; or `capture`. */
+            pad: string;
+            /**
+             * Format: double
+             * @description Seconds that it is smoothed over; the head twice as much.
+             */
+            smooth: number;
+            taken: components["schemas"]["Taken"][];
+            /**
+             * Format: float
+             * @description How far keys may be off, as a share of a control's range.
+             */
+            tolerance: number;
+        } | {
+            /** Format: float */
+            amount?: number | null;
+            /** @enum {string} */
+            do: "change_pass";
+            laid?: components["schemas"]["Laid"] | null;
+            /** Format: double */
+            smooth?: number | null;
+            touches: number[];
+            trim?: components["schemas"]["Span"] | null;
+        } | {
+            /** Format: double */
+            amount: number;
+            /** @enum {string} */
+            do: "add_mood";
+            mood: components["schemas"]["Mood"];
+            over?: components["schemas"]["Place"];
+        } | {
+            change?: {
+                [key: string]: unknown;
+            };
+            /** @enum {string} */
+            do: "change_mood";
+            /** Format: int32 */
+            id: number;
+            span?: components["schemas"]["Span"] | null;
+        } | {
+            /** @enum {string} */
+            do: "swell_here";
+            /** Format: int32 */
+            mood: number;
+            /** Format: double */
+            time: number;
+        } | {
+            /** @enum {string} */
+            do: "swell";
+            /** Format: double */
+            key: number;
+            /** Format: int32 */
+            mood: number;
+            to?: [
+                number,
+                number
+            ] | null;
+        } | {
+            at?: components["schemas"]["Spot"] | null;
+            /** @enum {string} */
+            do: "add_look";
+            look: components["schemas"]["Look"];
+            over?: components["schemas"]["Place"];
+        } | {
+            at?: components["schemas"]["Spot"] | null;
+            /** @enum {string} */
+            do: "change_look";
+            /** Format: int32 */
+            id: number;
+            look?: components["schemas"]["Look"] | null;
+            span?: components["schemas"]["Span"] | null;
+        } | {
+            /** @enum {string} */
+            do: "add_move";
+            does: components["schemas"]["HeadMove"];
+            over?: components["schemas"]["Place"];
+        } | {
+            /** @enum {string} */
+            do: "change_move";
+            does?: components["schemas"]["HeadMove"] | null;
+            /** Format: int32 */
+            id: number;
+            span?: components["schemas"]["Span"] | null;
+        } | {
+            blinks?: components["schemas"]["CopiedBlink"][];
+            /** @enum {string} */
+            do: "lay";
+            looks?: components["schemas"]["CopiedSpan_Look"][];
+            marks?: components["schemas"]["Mark"][];
+            moods?: components["schemas"]["CopiedSpan_Acting"][];
+            moves?: components["schemas"]["CopiedSpan_HeadMove"][];
+            /** Format: double */
+            time: number;
+        } | {
+            /** @enum {string} */
+            do: "split";
+            /** Format: int32 */
+            id: number;
+            /** Format: double */
+            time: number;
+        } | {
+            /** @enum {string} */
+            do: "add_blink";
+            shape?: components["schemas"]["BlinkShape"] | null;
+            /** Format: double */
+            time: number;
+        } | {
+            /** @enum {string} */
+            do: "change_blink";
+            /** Format: int32 */
+            id: number;
+            shape?: components["schemas"]["BlinkShape"] | null;
+            /** Format: double */
+            time?: number | null;
+        } | {
+            /** @enum {string} */
+            do: "add_level";
+            layer: components["schemas"]["LayerKind"];
+            /** Format: double */
+            share?: number | null;
+            /** Format: double */
+            time: number;
+        } | {
+            /** @enum {string} */
+            do: "change_level";
+            /** Format: int32 */
+            id: number;
+            /** Format: double */
+            share?: number | null;
+            /** Format: double */
+            time?: number | null;
+        } | {
+            /** @enum {string} */
+            do: "remove";
+            ids: number[];
+        } | {
+            change: {
+                [key: string]: unknown;
+            };
+            /** @enum {string} */
+            do: "layer";
+            layer: components["schemas"]["LayerKind"];
+        } | {
+            change: {
+                [key: string]: unknown;
+            };
+            /** @enum {string} */
+            do: "blinks";
+        } | {
+            change: {
+                [key: string]: unknown;
+            };
+            /** @enum {string} */
+            do: "settings";
+        } | {
+            at: components["schemas"]["Spot"];
+            /** @enum {string} */
+            do: "add_mark";
+            name?: string;
+        } | {
+            at?: components["schemas"]["Spot"] | null;
+            /** @enum {string} */
+            do: "change_mark";
+            /** Format: int32 */
+            id: number;
+            name?: string | null;
+        } | {
+            /** @enum {string} */
+            do: "remove_mark";
+            /** Format: int32 */
+            id: number;
+        } | {
+            body?: Record<string, never> | null;
+            /** @enum {string} */
+            do: "body";
+        } | {
+            /** Format: double */
+            amount: number;
+            /** @enum {string} */
+            do: "body_amount";
+        } | {
+            /** @enum {string} */
+            do: "film";
+            film?: components["schemas"]["Film"] | null;
+        } | {
+            /** @enum {string} */
+            do: "mend";
+            rule: string;
+            /** Format: double */
+            start: number;
+        } | {
+            /** @enum {string} */
+            do: "dismiss";
+            reason: string;
+            rule: string;
+            /** Format: double */
+            start: number;
+        } | {
+            /** @enum {string} */
+            do: "restore";
+            /** Format: int32 */
+            snapshot: number;
+        };
+        /** @description An operation on a line. */
+        Operation: {
+            /** @description Messages of one gesture, as a drag sends them, have one name and are one step. */
+            gesture?: string | null;
+            op: components["schemas"]["Op"];
+            /** @description The times that the page has, by their name: they are not sent once more. */
+            times?: string | null;
+        };
+        /** @description A line after an operation. */
+        OperationView: {
+            baked?: components["schemas"]["BakedView"] | null;
+            line: components["schemas"]["LineView"];
+            /** @description Numbers of what is new in it. */
+            made: number[];
+        };
+        /** @description One morph target or joint and what feeds it. */
+        Output: {
+            feeds: components["schemas"]["Feed"][];
+            /** Format: float */
+            high: number;
+            /**
+             * Format: int32
+             * @description Its number in the wiring, never given twice; 0 until it is given, and in files.
+             */
+            id: number;
+            /** Format: float */
+            low: number;
+            mix?: components["schemas"]["Mix"];
+            /**
+             * Format: float
+             * @description Added to what the feeds give; what the face has at rest.
+             */
+            offset?: number;
+            /**
+             * Format: float
+             * @description How much of the closing shape cancels the lip opening of one unit; 0 if it opens nothing.
+             *     Measured on the character, not set by hand.
+             */
+            parts?: number;
+            target: components["schemas"]["Target"];
+        };
+        /** @description Which frames a line has of its own. */
+        OwnFrames: {
+            /**
+             * Format: int32
+             * @default 0
+             */
+            after: number;
+            /**
+             * Format: int32
+             * @description Handles: frames before time zero and after the tail.
+             * @default 0
+             */
+            before: number;
+            /** @default null */
+            first: components["schemas"]["Frame"] | null;
+        };
+        /** @description A set of controls that are performed together. */
+        Pad: {
+            /** @description What its ways do, in words. */
+            about: string;
+            axes: components["schemas"]["Axis"][];
+            /** @description A press of the button blinks. */
+            blinks: boolean;
+            name: string;
+        };
+        /** @description A part of a value, in words. */
+        PartView: {
+            /** Format: double */
+            amount: number;
+            what: string;
+        };
+        /** @description A live pass: all touches of one recording have its number. */
+        Pass: {
+            /** @description Whether it lies over the guard, as keys do: meant for the mouth itself, not performed beside it. */
+            free?: boolean;
+            /** Format: int32 */
+            id: number;
+            name: string;
+        };
+        /** @description What touches that were copied belonged to. */
+        PassName: {
+            /** @description Whether it lies over the guard. */
+            free?: boolean;
+            name: string;
+        };
+        /**
+         * @description One sound. `Sil` is a pause.
+         * @enum {string}
+         */
+        Phone: "AA" | "AE" | "AH" | "AO" | "AW" | "AY" | "B" | "CH" | "D" | "DH" | "EH" | "ER" | "EY" | "F" | "G" | "HH" | "IH" | "IY" | "JH" | "K" | "L" | "M" | "N" | "NG" | "OW" | "OY" | "P" | "R" | "S" | "SH" | "T" | "TH" | "UH" | "UW" | "V" | "W" | "Y" | "Z" | "ZH" | "SIL";
+        /** @description Words said in one go. */
+        Phrase: {
+            /** Format: int32 */
+            end: number;
+            ending: components["schemas"]["Ending"];
+            /**
+             * Format: int32
+             * @description Its first word, and the one after its last.
+             */
+            first: number;
+            /**
+             * Format: float
+             * @description Syllables a second.
+             */
+            rate: number;
+            span: components["schemas"]["Span"];
+        };
+        /** @description How a line is spoken. */
+        Phrasing: {
+            breaths: components["schemas"]["Span"][];
+            /**
+             * Format: float
+             * @description Mean level of what is said, dB relative to full scale.
+             */
+            level_db: number;
+            /** @description Silences that part phrases by themselves, and those at both ends. */
+            pauses: components["schemas"]["Span"][];
+            phrases: components["schemas"]["Phrase"][];
+            /**
+             * Format: float
+             * @description The middle of the voice's pitch, Hz, and the semitones between its 10th and 90th percentile; 0 without a
+             *     voice.
+             */
+            pitch_hz: number;
+            /** Format: float */
+            pitch_range: number;
+            /**
+             * Format: float
+             * @description Syllables a second while something is said.
+             */
+            rate: number;
+            /** @description For each word how much its main syllable stands out, 0..1; from ½ on it would be an accent. */
+            stress: number[];
+        };
+        /** @description Where something new is laid: over a stretch, else over a word, else over the phrase around a time. */
+        Place: {
+            /** @default null */
+            span: components["schemas"]["Span"] | null;
+            /**
+             * Format: double
+             * @description Seconds.
+             * @default 0
+             */
+            time: number;
+            /**
+             * Format: int32
+             * @default null
+             */
+            word: number | null;
+        };
+        /** @description A face that was kept under a name: values of some controls, over a mix of the moods every production has. */
+        Pose: {
+            name: string;
+            /** @description Names of moods with their shares, 0..1. */
+            of?: [
+                string,
+                number
+            ][];
+            values: [
+                "jaw_open" | "jaw_side" | "jaw_forward" | "lips_close" | "lips_press" | "lips_round" | "lips_protrude" | "lips_spread_left" | "lips_spread_right" | "lip_upper_raise_left" | "lip_upper_raise_right" | "lip_lower_drop_left" | "lip_lower_drop_right" | "lip_lower_tuck" | "lip_upper_roll" | "lip_lower_roll" | "mouth_side" | "corner_up_left" | "corner_up_right" | "corner_down_left" | "corner_down_right" | "chin_raise" | "tongue_tip_up" | "tongue_out" | "tongue_back_up" | "tongue_wide" | "cheek_raise_left" | "cheek_raise_right" | "cheek_puff" | "nose_wrinkle_left" | "nose_wrinkle_right" | "nostril_flare" | "lid_close_left" | "lid_close_right" | "lid_wide_left" | "lid_wide_right" | "lid_squint_left" | "lid_squint_right" | "brow_inner_up_left" | "brow_inner_up_right" | "brow_outer_up_left" | "brow_outer_up_right" | "brow_down_left" | "brow_down_right" | "gaze_yaw" | "gaze_pitch" | "gaze_converge" | "head_yaw" | "head_pitch" | "head_roll" | "head_shift_x" | "head_shift_y" | "head_shift_z",
+                number
+            ][];
+        };
+        /** @description A face of a line that is to be kept. */
+        PoseOf: {
+            /** Format: int32 */
+            line: number;
+            /** @description Without any, all of the face. */
+            regions?: components["schemas"]["Region"][];
+            /** Format: double */
+            time: number;
+        };
+        /** @description What a pose moves. */
+        Posed: {
+            /** @description In the order of the character's targets. */
+            values: number[];
+        };
+        /** @description What went wrong, ready to be sent. */
+        Problem: {
+            /** @description The kind of problem, for programs: `sound_unreadable`, `not_found` … */
+            code: string;
+            /** @description What is wrong and what to do, for people. */
+            detail: string;
+            /** @description The part of the request that is at fault. */
+            field?: string | null;
+            title: string;
+        };
+        /** @description An operation on the production, made. */
+        ProducedView: {
+            /** @description Numbers of lines that are new. */
+            made: number[];
+            production: components["schemas"]["ProductionView"];
+            /** @description What was done, in words. */
+            says: string;
+        };
+        /** @description One operation on the production. */
+        ProductionOp: {
+            /** @enum {string} */
+            do: "delete_lines";
+            ids: number[];
+        } | {
+            /** @enum {string} */
+            do: "duplicate_line";
+            /** Format: int32 */
+            id: number;
+        } | {
+            /** @enum {string} */
+            do: "order_lines";
+            ids: number[];
+        } | {
+            /** @enum {string} */
+            do: "delete_character";
+            /** Format: int32 */
+            id: number;
+        } | {
+            /** @enum {string} */
+            do: "rename_character";
+            /** Format: int32 */
+            id: number;
+            name: string;
+        } | {
+            /** @enum {string} */
+            do: "delete_take";
+            /** Format: int32 */
+            line: number;
+            /** Format: int32 */
+            take: number;
+        } | {
+            /** @enum {string} */
+            do: "rename_take";
+            /** Format: int32 */
+            line: number;
+            name: string;
+            /** Format: int32 */
+            take: number;
+        } | {
+            /** @enum {string} */
+            do: "delete_deliveries";
+            ids: number[];
+        } | {
+            /** @enum {string} */
+            do: "rename";
+            name: string;
+        } | {
+            /** @enum {string} */
+            do: "grid";
+            /** Format: int64 */
+            first: number;
+            rate: string;
+        };
+        /** @description What holds for all lines. */
+        ProductionView: {
+            /** @description Whether the demo can be brought in. */
+            demo: boolean;
+            grid: components["schemas"]["FrameGrid"];
+            name: string;
+            redo: string[];
+            /** @description What can be taken back and made again of the production as a whole, newest first. */
+            undo: string[];
+        };
+        /** @description What a reach is of; words and sounds by their numbers. */
+        ReachOf: {
+            /** @enum {string} */
+            kind: "kind";
+            of: components["schemas"]["SoundKind"];
+        } | {
+            /** @enum {string} */
+            kind: "word";
+            /** Format: int32 */
+            of: number;
+        } | {
+            /** @enum {string} */
+            kind: "sound";
+            /** Format: int32 */
+            of: number;
+        };
+        /** @description How far sounds go. */
+        ReachView: {
+            /** Format: float */
+            amount: number;
+            aside: boolean;
+            of: components["schemas"]["ReachOf"];
+            /** @description Of a kind, its name; of a word or sound, where it is. */
+            title: string;
+        };
+        /**
+         * @description Part of the face that a control belongs to; decides its colour everywhere.
+         * @enum {string}
+         */
+        Region: "jaw" | "lips" | "tongue" | "cheeks" | "lids" | "brows" | "gaze" | "head";
+        /** @description A recording in numbers. */
+        Report: {
+            /** Format: int32 */
+            channels: number;
+            /** @description Stretches that are cut off at full scale. */
+            clipped: number;
+            duration: components["schemas"]["Seconds"];
+            /**
+             * Format: double
+             * @description Loudness of the whole, gated (ITU-R BS.1770-4, EBU R 128), LUFS; none if it is silent.
+             */
+            loudness_lufs?: number | null;
+            /**
+             * Format: float
+             * @description Level of the quietest tenth, dB relative to full scale.
+             */
+            noise_db: number;
+            /** @description What of it matters, in sentences; empty if all is well. */
+            notes: string[];
+            /**
+             * Format: float
+             * @description Mean of all samples as a share of full scale.
+             */
+            offset: number;
+            /**
+             * Format: float
+             * @description Loudest sample, dB relative to full scale.
+             */
+            peak_db: number;
+            /**
+             * Format: int32
+             * @description Samples a second.
+             */
+            rate: number;
+            /**
+             * Format: float
+             * @description dB between the voice and the noise.
+             */
+            signal_to_noise_db: number;
+            silence_after: components["schemas"]["Seconds"];
+            /** @description Silence before the first and after the last sound, seconds. */
+            silence_before: components["schemas"]["Seconds"];
+        };
+        /**
+         * @description A response curve over a control's own range (0..1, or -1..1 where it goes both ways); 0 and 1 are
+         *     kept by all but a drawn one.
+         */
+        Response: {
+            /** @enum {string} */
+            kind: "straight";
+        } | {
+            /** @enum {string} */
+            kind: "slow_start";
+        } | {
+            /** @enum {string} */
+            kind: "slow_end";
+        } | {
+            /** @enum {string} */
+            kind: "slow_ends";
+        } | {
+            /** @enum {string} */
+            kind: "points";
+            /** @description Without any, those of a straight one. */
+            points: number[][];
+        };
+        /**
+         * @description What is looked for.
+         * @enum {string}
+         */
+        Rule: "open_seal" | "missing_teeth" | "sync_off" | "jaw_flaps" | "trembles" | "frozen" | "no_blink" | "blink_on_word" | "blinks_close" | "stare" | "mirrored_brows" | "sudden_mood" | "layers_fight" | "clipped" | "no_output" | "cut_off" | "starts_early" | "doubtful";
+        /** @description One entry of the word list. */
+        SaidAs: {
+            arpabet: string;
+            ipa: string;
+            word: string;
+        };
+        /** @description How a word of the list is said. */
+        SaidAsChange: {
+            sounds: string;
+        };
+        /**
+         * Format: double
+         * @description A moment or a length in seconds, counted from the first sample of the recording.
+         */
+        Seconds: number;
+        /** @description One setting of the diction. */
+        SettingView: {
+            /** @description What it does, in a sentence. */
+            about: string;
+            /** Format: double */
+            high: number;
+            /** Format: double */
+            low: number;
+            name: string;
+            title: string;
+        };
+        /** @description How the layers play, whatever lies in them. */
+        Settings: {
+            /**
+             * @default {
+             *       "mode": "auto",
+             *       "rate": 1,
+             *       "shape": "natural",
+             *       "pattern_length": 6,
+             *       "pattern": [
+             *         0.8,
+             *         3.1,
+             *         3.6
+             *       ]
+             *     }
+             */
+            blinks: components["schemas"]["Blinks"];
+            /**
+             * Format: double
+             * @description 0..2, brows with the voice.
+             * @default 1
+             */
+            brows: number;
+            /**
+             * @default {
+             *       "on": true,
+             *       "alone": false,
+             *       "amount": 1,
+             *       "draw": 0
+             *     }
+             */
+            eyes: components["schemas"]["Layer"];
+            /**
+             * Format: double
+             * @description 0..1, how far moods and passes give way to the words.
+             * @default 1
+             */
+            guard: number;
+            /**
+             * @default {
+             *       "on": true,
+             *       "alone": false,
+             *       "amount": 1,
+             *       "draw": 0
+             *     }
+             */
+            hand: components["schemas"]["Layer"];
+            /**
+             * @default {
+             *       "on": true,
+             *       "alone": false,
+             *       "amount": 1,
+             *       "draw": 0
+             *     }
+             */
+            head: components["schemas"]["Layer"];
+            /**
+             * Format: double
+             * @description 0..1, how much of a look the head does; ½ is as people do.
+             * @default 0.5
+             */
+            head_share: number;
+            /**
+             * @default [
+             *       {
+             *         "id": 1,
+             *         "name": "beside the lens",
+             *         "yaw": -6,
+             *         "pitch": 1
+             *       },
+             *       {
+             *         "id": 2,
+             *         "name": "lens",
+             *         "yaw": 0,
+             *         "pitch": 0
+             *       },
+             *       {
+             *         "id": 3,
+             *         "name": "other, left",
+             *         "yaw": 32,
+             *         "pitch": 0
+             *       },
+             *       {
+             *         "id": 4,
+             *         "name": "other, right",
+             *         "yaw": -32,
+             *         "pitch": 0
+             *       },
+             *       {
+             *         "id": 5,
+             *         "name": "table",
+             *         "yaw": 6,
+             *         "pitch": 30
+             *       }
+             *     ]
+             */
+            marks: components["schemas"]["Mark"][];
+            /**
+             * @default {
+             *       "on": true,
+             *       "alone": false,
+             *       "amount": 1,
+             *       "draw": 0
+             *     }
+             */
+            mood: components["schemas"]["Layer"];
+            /**
+             * @default {
+             *       "on": true,
+             *       "alone": false,
+             *       "amount": 1,
+             *       "draw": 0
+             *     }
+             */
+            mouth: components["schemas"]["Layer"];
+            /**
+             * Format: double
+             * @description 0..2, nods and drift with the voice, and the sway of a head that does nothing.
+             * @default 1
+             */
+            nods: number;
+            /**
+             * Format: int64
+             * @description What everything that looks random starts from.
+             * @default 7
+             */
+            seed: number;
+            /**
+             * Format: double
+             * @default 1
+             */
+            sway: number;
+            /**
+             * Format: double
+             * @description Seconds after which sway, breath and idle brows come round again without a seam; 0 is never.
+             * @default 0
+             */
+            sway_loop: number;
+        };
+        SnapshotName: {
+            name: string;
+        };
+        /** @description A named state of a line. */
+        SnapshotView: {
+            /** Format: int32 */
+            id: number;
+            name: string;
+        };
+        /** @description One sound or pause with its time. */
+        Sound: {
+            /**
+             * Format: float
+             * @description 0..1, how far the recording bears the sound out.
+             */
+            confidence: number;
+            /**
+             * Format: int32
+             * @description Its number in the line, which it keeps through corrections and when the line is timed anew; 0 until it is given.
+             */
+            id: number;
+            /**
+             * Format: float
+             * @description Mean level over its middle half, dB relative to full scale.
+             */
+            level: number;
+            phone: components["schemas"]["Phone"];
+            /**
+             * Format: float
+             * @description Of a stop whose opening is audible: where in its time the closure ends and the burst begins, 0..1.
+             */
+            release?: number | null;
+            span: components["schemas"]["Span"];
+            /**
+             * Format: int32
+             * @description 1 main stress, 2 secondary, 0 none; vowels only.
+             */
+            stress?: number | null;
+            /**
+             * Format: int32
+             * @description Place of its word among the words of the same times; none for a pause.
+             */
+            word?: number | null;
+        };
+        /**
+         * @description Sounds that a mouth makes alike. Classes by what is seen, after the IPA's places of articulation and rounding.
+         * @enum {string}
+         */
+        SoundKind: "sealed" | "tucked" | "rounded" | "spread" | "open" | "hissed" | "tongue";
+        /** @description A half-open stretch of time, `start <= t < end`. */
+        Span: {
+            end: components["schemas"]["Seconds"];
+            start: components["schemas"]["Seconds"];
+        };
+        /** @description Something a layer does over a stretch of time. */
+        SpanView_Acting: {
+            /** @description A mood as it plays. */
+            does: {
+                /**
+                 * Format: double
+                 * @description 0..1, how strong it is at most.
+                 */
+                amount: number;
+                /**
+                 * Format: double
+                 * @description Scales how long it takes to come and to go; 1 is as the mood itself does.
+                 */
+                ease?: number;
+                /** @description It takes the place of moods that were put before it, instead of being added to them. */
+                instead?: boolean;
+                mood: components["schemas"]["Mood"];
+                /** @description Whether head and eyes take the mood's posture. */
+                posture?: boolean;
+                /** @description What of the face it moves; empty is all of it. */
+                regions?: components["schemas"]["Region"][];
+                /**
+                 * Format: double
+                 * @description How far left and right differ, 0..2; 1 is as a face does.
+                 */
+                sides?: number;
+                /** @description How it swells over its stretch: places 0..1 with shares of the amount; none is 1 throughout. */
+                swell?: [
+                    number,
+                    number
+                ][];
+            };
+            /** Format: int32 */
+            id: number;
+            span: components["schemas"]["Span"];
+        };
+        /** @description Something a layer does over a stretch of time. */
+        SpanView_HeadMove: {
+            /** @description What the head does over a stretch, on top of the voice. */
+            does: {
+                /** @enum {string} */
+                kind: "turn";
+                /** Format: double */
+                pitch: number;
+                /** Format: double */
+                roll: number;
+                /** Format: double */
+                yaw: number;
+            } | {
+                /** Format: double */
+                degrees: number;
+                /** @enum {string} */
+                kind: "shiver";
+                /** Format: double */
+                per_second: number;
+            };
+            /** Format: int32 */
+            id: number;
+            span: components["schemas"]["Span"];
+        };
+        /** @description Something a layer does over a stretch of time. */
+        SpanView_Look: {
+            /** @description What the eyes do over a stretch. Marks are named by their numbers. */
+            does: {
+                /** @enum {string} */
+                kind: "at";
+                /** Format: int32 */
+                mark: number;
+            } | {
+                /** @enum {string} */
+                kind: "face";
+                /** Format: int32 */
+                mark: number;
+            } | {
+                /** @enum {string} */
+                kind: "think";
+            } | {
+                /** @enum {string} */
+                kind: "between";
+                /** Format: int32 */
+                one: number;
+                /** Format: int32 */
+                other: number;
+            };
+            /** Format: int32 */
+            id: number;
+            span: components["schemas"]["Span"];
+        };
+        /** @description A spot seen from the character's face, degrees: + to its left, + down. */
+        Spot: {
             /** Format: double */
             pitch: number;
             /** Format: double */
-            roll: number;
-            /** Format: double */
             yaw: number;
-          }
-        | {
-            /** Format: double */
-            degrees: number;
-            /** @enum {string} */
-            kind: 'shiver';
-            /** Format: double */
-            per_second: number;
-          };
-      /** Format: int32 */
-      id: number;
-      span: components['schemas']['Span'];
-    };
-    /** @description Something a layer does over a stretch of time. */
-    SpanView_Look: {
-      /** @description What the eyes do over a stretch. Marks are named by their numbers. */
-      does:
-        | {
-            /** @enum {string} */
-            kind: 'at';
-            /** Format: int32 */
-            mark: number;
-          }
-        | {
-            /** @enum {string} */
-            kind: 'face';
-            /** Format: int32 */
-            mark: number;
-          }
-        | {
-            /** @enum {string} */
-            kind: 'think';
-          }
-        | {
-            /** @enum {string} */
-            kind: 'between';
-            /** Format: int32 */
-            one: number;
-            /** Format: int32 */
-            other: number;
-          };
-      /** Format: int32 */
-      id: number;
-      span: components['schemas']['Span'];
-    };
-    /** @description A spot seen from the character's face, degrees: + to its left, + down. */
-    Spot: {
-      /** Format: double */
-      pitch: number;
-      /** Format: double */
-      yaw: number;
-    };
-    /** @description How strong a mood is, at even steps over a stretch of time. */
-    Strength: {
-      over: components['schemas']['Span'];
-      values: number[];
-    };
-    /** @description A diction to start from. */
-    StyleView: {
-      diction: components['schemas']['Diction'];
-      name: string;
-    };
-    /** @description A mood that voice and words suggest. */
-    Suggestion: {
-      /** Format: double */
-      amount: number;
-      mood: components['schemas']['Mood'];
-      /** @description Why, in words. */
-      reason: string;
-      span: components['schemas']['Span'];
-    };
-    /**
-     * @description How sure a match is; what is doubtful is not wired.
-     * @enum {string}
-     */
-    Sureness: 'doubtful' | 'likely' | 'sure';
-    /** @description One recording of a line. */
-    TakeView: {
-      /** Format: int32 */
-      channels: number;
-      chosen: boolean;
-      duration: components['schemas']['Seconds'];
-      /**
-       * Format: int32
-       * @description None for the recording that the line came with.
-       */
-      id?: number | null;
-      name: string;
-    };
-    /**
-     * @description A moment of a live pass: where the pen was, right and up, each −1..1, whether its button was down, and what
-     *     another source gave of the face.
-     */
-    Taken: {
-      face?: [
-        (
-          | 'jaw_open'
-          | 'jaw_side'
-          | 'jaw_forward'
-          | 'lips_close'
-          | 'lips_press'
-          | 'lips_round'
-          | 'lips_protrude'
-          | 'lips_spread_left'
-          | 'lips_spread_right'
-          | 'lip_upper_raise_left'
-          | 'lip_upper_raise_right'
-          | 'lip_lower_drop_left'
-          | 'lip_lower_drop_right'
-          | 'lip_lower_tuck'
-          | 'lip_upper_roll'
-          | 'lip_lower_roll'
-          | 'mouth_side'
-          | 'corner_up_left'
-          | 'corner_up_right'
-          | 'corner_down_left'
-          | 'corner_down_right'
-          | 'chin_raise'
-          | 'tongue_tip_up'
-          | 'tongue_out'
-          | 'tongue_back_up'
-          | 'tongue_wide'
-          | 'cheek_raise_left'
-          | 'cheek_raise_right'
-          | 'cheek_puff'
-          | 'nose_wrinkle_left'
-          | 'nose_wrinkle_right'
-          | 'nostril_flare'
-          | 'lid_close_left'
-          | 'lid_close_right'
-          | 'lid_wide_left'
-          | 'lid_wide_right'
-          | 'lid_squint_left'
-          | 'lid_squint_right'
-          | 'brow_inner_up_left'
-          | 'brow_inner_up_right'
-          | 'brow_outer_up_left'
-          | 'brow_outer_up_right'
-          | 'brow_down_left'
-          | 'brow_down_right'
-          | 'gaze_yaw'
-          | 'gaze_pitch'
-          | 'gaze_converge'
-          | 'head_yaw'
-          | 'head_pitch'
-          | 'head_roll'
-          | 'head_shift_x'
-          | 'head_shift_y'
-          | 'head_shift_z'
-        ),
-        number,
-      ][];
-      place?: [number, number, boolean];
-      /**
-       * Format: double
-       * @description Seconds of the line that played.
-       */
-      time: number;
-    };
-    /** @description What an output moves. */
-    Target:
-      | {
-          /** @enum {string} */
-          kind: 'morph';
-          name: string;
-        }
-      | {
-          axis: number[];
-          /** @enum {string} */
-          kind: 'rotation';
-          node: string;
-        }
-      | {
-          axis: number[];
-          /** @enum {string} */
-          kind: 'translation';
-          node: string;
-        }
-      | {
-          axis: number[];
-          /** @enum {string} */
-          kind: 'scale';
-          node: string;
-        }
-      | {
-          /** @enum {string} */
-          kind: 'shown';
-          node: string;
         };
-    /** @description A key at a time in seconds. */
-    TimedKey: {
-      shape?: components['schemas']['KeyShape'];
-      /** Format: double */
-      time: number;
-      /** Format: float */
-      value: number;
-    };
-    /** @description The words and sounds of a line with their times: what the analysis found. */
-    Timing: {
-      /** @description What was listened to. */
-      listen?: components['schemas']['Listen'];
-      /** @description Noises in the pauses, in order. */
-      noises?: components['schemas']['Noise'][];
-      /** @description Sounds and pauses without gaps from 0 to the end of the recording. */
-      sounds: components['schemas']['Sound'][];
-      /** @description The text these times belong to. */
-      text: string;
-      words: components['schemas']['Word'][];
-    };
-    /** @description A touch to be laid; without a number it is new. */
-    TouchChange: {
-      /** Format: float */
-      amount: number;
-      control: components['schemas']['ControlName'];
-      fade_in: components['schemas']['Seconds'];
-      fade_out: components['schemas']['Seconds'];
-      /** Format: int32 */
-      id?: number | null;
-      keys: components['schemas']['TimedKey'][];
-      laid: components['schemas']['Laid'];
-    };
-    /** @description A touch with its keys in time. */
-    TouchView: {
-      /** Format: float */
-      amount: number;
-      /** @description What it was on is gone; it is kept and does nothing. */
-      aside: boolean;
-      control: components['schemas']['ControlName'];
-      fade_in: components['schemas']['Seconds'];
-      fade_out: components['schemas']['Seconds'];
-      /** Format: int32 */
-      id: number;
-      keys: components['schemas']['TimedKey'][];
-      laid: components['schemas']['Laid'];
-      /** @description What it is on, in words. */
-      on: string;
-      pass?: components['schemas']['Pass'] | null;
-    };
-    /** @description Left and right shapes that do not move equally far. */
-    Uneven: {
-      /**
-       * Format: float
-       * @description How much farther the left one moves, as a share of the farther one; below 0 if the right does.
-       */
-      by: number;
-      left: string;
-      right: string;
-    };
-    /** @description Something in a wiring that will not work with this file. */
-    Unmovable: {
-      name: string;
-      reason: string;
-    };
-    Vec: {
-      phone: components['schemas']['Phone'];
-      /**
-       * Format: int32
-       * @description 1 main, 2 secondary, 0 none; vowels only.
-       */
-      stress?: number | null;
-    }[];
-    /** @description Words that are the same for every production. */
-    Vocabulary: {
-      controls: components['schemas']['ControlView'][];
-      /** @description Each phone's sign in the International Phonetic Alphabet. */
-      ipa: {
-        [key: string]: string;
-      };
-      mouth_kinds: components['schemas']['MouthKindView'][];
-    };
-    /** @description What is drawn and shown of a recording. It stays what it is as long as the same is listened to. */
-    VoiceView: {
-      /**
-       * Format: double
-       * @description Seconds between values of `level_db` and `pitch_hz`.
-       */
-      hop: number;
-      level_db: number[];
-      /** @description Seconds under one value of `peaks`. */
-      peak_step: components['schemas']['Seconds'];
-      /** @description Lowest and highest sample, ±1. */
-      peaks: number[][];
-      /** @description 0 where there is no voice. */
-      pitch_hz: number[];
-      /** @description What the recording is like. */
-      report: components['schemas']['Report'];
-    };
-    /** @description One way to say a word, in both notations. */
-    WayView: {
-      arpabet: string;
-      ipa: string;
-    };
-    /** @description A word with every way to say it. */
-    WaysView: {
-      /** @description Whether the dictionary lists it, or the ways follow from its letters. */
-      listed: boolean;
-      /** @description As it is said in the line now. */
-      now: components['schemas']['WayView'];
-      ways: components['schemas']['WayView'][];
-    };
-    /** @description A character's whole wiring. */
-    Wiring: {
-      attached?: components['schemas']['Attached'][];
-      chart?: components['schemas']['Chart'] | null;
-      left_out?: components['schemas']['LeftOut'][];
-      outputs: components['schemas']['Output'][];
-    };
-    /** @description One operation on a wiring. */
-    WiringOp:
-      | {
-          control: components['schemas']['ControlName'];
-          /** @enum {string} */
-          do: 'wire';
-          target: components['schemas']['Target'];
-        }
-      | {
-          /** @enum {string} */
-          do: 'unwire';
-          /** Format: int32 */
-          feed: number;
-        }
-      | {
-          change: {
-            [key: string]: unknown;
-          };
-          /** @enum {string} */
-          do: 'change_feed';
-          /** Format: int32 */
-          feed: number;
-        }
-      | {
-          /** @enum {string} */
-          do: 'add_point';
-          /** Format: int32 */
-          feed: number;
-        }
-      | {
-          change: {
-            [key: string]: unknown;
-          };
-          /** @enum {string} */
-          do: 'change_output';
-          /** Format: int32 */
-          output: number;
-        }
-      | {
-          /** @enum {string} */
-          do: 'take_match';
-          name: string;
-        }
-      | {
-          /** @enum {string} */
-          do: 'propose';
-        }
-      | {
-          /** @enum {string} */
-          do: 'take';
-          wiring: components['schemas']['Wiring'];
-        }
-      | {
-          /** @enum {string} */
-          do: 'leave_out';
-          motion: components['schemas']['LeftOut'];
-          out: boolean;
-        }
-      | {
-          /** @enum {string} */
-          do: 'attach';
-          node: string;
-          to?: string | null;
-        }
-      | {
-          /** @enum {string} */
-          do: 'add_drawing';
-          drawing: components['schemas']['Drawing'];
-        }
-      | {
-          /** @enum {string} */
-          do: 'show_drawing';
-          drawing?: components['schemas']['DrawingName'] | null;
-          kind: components['schemas']['MouthKind'];
-        }
-      | {
-          /** @enum {string} */
-          do: 'hold';
-          frames: number;
+        /** @description How strong a mood is, at even steps over a stretch of time. */
+        Strength: {
+            over: components["schemas"]["Span"];
+            values: number[];
         };
-    /** @description An operation on a wiring. */
-    WiringOperation: {
-      /** @description Names the page's gesture; its events bear this name. */
-      gesture?: string | null;
-      op: components['schemas']['WiringOp'];
+        /** @description A diction to start from. */
+        StyleView: {
+            diction: components["schemas"]["Diction"];
+            name: string;
+        };
+        /** @description A mood that voice and words suggest. */
+        Suggestion: {
+            /** Format: double */
+            amount: number;
+            mood: components["schemas"]["Mood"];
+            /** @description Why, in words. */
+            reason: string;
+            span: components["schemas"]["Span"];
+        };
+        /**
+         * @description How sure a match is; what is doubtful is not wired.
+         * @enum {string}
+         */
+        Sureness: "doubtful" | "likely" | "sure";
+        /** @description One recording of a line. */
+        TakeView: {
+            /** Format: int32 */
+            channels: number;
+            chosen: boolean;
+            duration: components["schemas"]["Seconds"];
+            /**
+             * Format: int32
+             * @description None for the recording that the line came with.
+             */
+            id?: number | null;
+            name: string;
+        };
+        /**
+         * @description A moment of a live pass: where the pen was, right and up, each −1..1, whether its button was down, and what
+         *     another source gave of the face.
+         */
+        Taken: {
+            face?: [
+                "jaw_open" | "jaw_side" | "jaw_forward" | "lips_close" | "lips_press" | "lips_round" | "lips_protrude" | "lips_spread_left" | "lips_spread_right" | "lip_upper_raise_left" | "lip_upper_raise_right" | "lip_lower_drop_left" | "lip_lower_drop_right" | "lip_lower_tuck" | "lip_upper_roll" | "lip_lower_roll" | "mouth_side" | "corner_up_left" | "corner_up_right" | "corner_down_left" | "corner_down_right" | "chin_raise" | "tongue_tip_up" | "tongue_out" | "tongue_back_up" | "tongue_wide" | "cheek_raise_left" | "cheek_raise_right" | "cheek_puff" | "nose_wrinkle_left" | "nose_wrinkle_right" | "nostril_flare" | "lid_close_left" | "lid_close_right" | "lid_wide_left" | "lid_wide_right" | "lid_squint_left" | "lid_squint_right" | "brow_inner_up_left" | "brow_inner_up_right" | "brow_outer_up_left" | "brow_outer_up_right" | "brow_down_left" | "brow_down_right" | "gaze_yaw" | "gaze_pitch" | "gaze_converge" | "head_yaw" | "head_pitch" | "head_roll" | "head_shift_x" | "head_shift_y" | "head_shift_z",
+                number
+            ][];
+            place?: [
+                number,
+                number,
+                boolean
+            ];
+            /**
+             * Format: double
+             * @description Seconds of the line that played.
+             */
+            time: number;
+        };
+        /** @description What an output moves. */
+        Target: {
+            /** @enum {string} */
+            kind: "morph";
+            name: string;
+        } | {
+            axis: number[];
+            /** @enum {string} */
+            kind: "rotation";
+            node: string;
+        } | {
+            axis: number[];
+            /** @enum {string} */
+            kind: "translation";
+            node: string;
+        } | {
+            axis: number[];
+            /** @enum {string} */
+            kind: "scale";
+            node: string;
+        } | {
+            /** @enum {string} */
+            kind: "shown";
+            node: string;
+        };
+        /** @description A key at a time in seconds. */
+        TimedKey: {
+            shape?: components["schemas"]["KeyShape"];
+            /** Format: double */
+            time: number;
+            /** Format: float */
+            value: number;
+        };
+        /** @description The words and sounds of a line with their times: what the analysis found. */
+        Timing: {
+            /** @description What was listened to. */
+            listen?: components["schemas"]["Listen"];
+            /** @description Noises in the pauses, in order. */
+            noises?: components["schemas"]["Noise"][];
+            /** @description Sounds and pauses without gaps from 0 to the end of the recording. */
+            sounds: components["schemas"]["Sound"][];
+            /** @description The text these times belong to. */
+            text: string;
+            words: components["schemas"]["Word"][];
+        };
+        /** @description A touch to be laid; without a number it is new. */
+        TouchChange: {
+            /** Format: float */
+            amount: number;
+            control: components["schemas"]["ControlName"];
+            fade_in: components["schemas"]["Seconds"];
+            fade_out: components["schemas"]["Seconds"];
+            /** Format: int32 */
+            id?: number | null;
+            keys: components["schemas"]["TimedKey"][];
+            laid: components["schemas"]["Laid"];
+        };
+        /** @description A touch with its keys in time. */
+        TouchView: {
+            /** Format: float */
+            amount: number;
+            /** @description What it was on is gone; it is kept and does nothing. */
+            aside: boolean;
+            control: components["schemas"]["ControlName"];
+            fade_in: components["schemas"]["Seconds"];
+            fade_out: components["schemas"]["Seconds"];
+            /** Format: int32 */
+            id: number;
+            keys: components["schemas"]["TimedKey"][];
+            laid: components["schemas"]["Laid"];
+            /** @description What it is on, in words. */
+            on: string;
+            pass?: components["schemas"]["Pass"] | null;
+        };
+        /** @description Left and right shapes that do not move equally far. */
+        Uneven: {
+            /**
+             * Format: float
+             * @description How much farther the left one moves, as a share of the farther one; below 0 if the right does.
+             */
+            by: number;
+            left: string;
+            right: string;
+        };
+        /** @description Something in a wiring that will not work with this file. */
+        Unmovable: {
+            name: string;
+            reason: string;
+        };
+        Vec: {
+            phone: components["schemas"]["Phone"];
+            /**
+             * Format: int32
+             * @description 1 main, 2 secondary, 0 none; vowels only.
+             */
+            stress?: number | null;
+        }[];
+        /** @description Words that are the same for every production. */
+        Vocabulary: {
+            controls: components["schemas"]["ControlView"][];
+            /** @description Each phone's sign in the International Phonetic Alphabet. */
+            ipa: {
+                [key: string]: string;
+            };
+            mouth_kinds: components["schemas"]["MouthKindView"][];
+        };
+        /** @description What is drawn and shown of a recording. It stays what it is as long as the same is listened to. */
+        VoiceView: {
+            /**
+             * Format: double
+             * @description Seconds between values of `level_db` and `pitch_hz`.
+             */
+            hop: number;
+            level_db: number[];
+            /** @description Seconds under one value of `peaks`. */
+            peak_step: components["schemas"]["Seconds"];
+            /** @description Lowest and highest sample, ±1. */
+            peaks: number[][];
+            /** @description 0 where there is no voice. */
+            pitch_hz: number[];
+            /** @description What the recording is like. */
+            report: components["schemas"]["Report"];
+        };
+        /** @description One way to say a word, in both notations. */
+        WayView: {
+            arpabet: string;
+            ipa: string;
+        };
+        /** @description A word with every way to say it. */
+        WaysView: {
+            /** @description Whether the dictionary lists it, or the ways follow from its letters. */
+            listed: boolean;
+            /** @description As it is said in the line now. */
+            now: components["schemas"]["WayView"];
+            ways: components["schemas"]["WayView"][];
+        };
+        /** @description A character's whole wiring. */
+        Wiring: {
+            attached?: components["schemas"]["Attached"][];
+            chart?: components["schemas"]["Chart"] | null;
+            left_out?: components["schemas"]["LeftOut"][];
+            outputs: components["schemas"]["Output"][];
+        };
+        /** @description One operation on a wiring. */
+        WiringOp: {
+            control: components["schemas"]["ControlName"];
+            /** @enum {string} */
+            do: "wire";
+            target: components["schemas"]["Target"];
+        } | {
+            /** @enum {string} */
+            do: "unwire";
+            /** Format: int32 */
+            feed: number;
+        } | {
+            change: {
+                [key: string]: unknown;
+            };
+            /** @enum {string} */
+            do: "change_feed";
+            /** Format: int32 */
+            feed: number;
+        } | {
+            /** @enum {string} */
+            do: "add_point";
+            /** Format: int32 */
+            feed: number;
+        } | {
+            change: {
+                [key: string]: unknown;
+            };
+            /** @enum {string} */
+            do: "change_output";
+            /** Format: int32 */
+            output: number;
+        } | {
+            /** @enum {string} */
+            do: "take_match";
+            name: string;
+        } | {
+            /** @enum {string} */
+            do: "propose";
+        } | {
+            /** @enum {string} */
+            do: "take";
+            wiring: components["schemas"]["Wiring"];
+        } | {
+            /** @enum {string} */
+            do: "leave_out";
+            motion: components["schemas"]["LeftOut"];
+            out: boolean;
+        } | {
+            /** @enum {string} */
+            do: "attach";
+            node: string;
+            to?: string | null;
+        } | {
+            /** @enum {string} */
+            do: "add_drawing";
+            drawing: components["schemas"]["Drawing"];
+        } | {
+            /** @enum {string} */
+            do: "show_drawing";
+            drawing?: components["schemas"]["DrawingName"] | null;
+            kind: components["schemas"]["MouthKind"];
+        } | {
+            /** @enum {string} */
+            do: "hold";
+            frames: number;
+        };
+        /** @description An operation on a wiring. */
+        WiringOperation: {
+            /** @description Names the page's gesture; its events bear this name. */
+            gesture?: string | null;
+            op: components["schemas"]["WiringOp"];
+        };
+        /** @description One word as it was spoken. */
+        Word: {
+            /** @description The punctuation that follows it, for phrasing and for show: `,` `.` `?`. */
+            after?: string;
+            /** @description Its sounds were chosen by hand and stay, whatever their times. */
+            chosen?: boolean;
+            /**
+             * Format: float
+             * @description 0..1, how far the recording bears the word out.
+             */
+            confidence: number;
+            /**
+             * Format: int32
+             * @description Its number in the line, which it keeps through corrections and when the line is timed anew; 0 until it is given.
+             */
+            id: number;
+            /** @description Its times are right and stay when the line is timed again: corrected or accepted by hand. */
+            pinned?: boolean;
+            /**
+             * Format: float
+             * @description Mean pitch over the word's voiced frames in Hz; none for a whisper.
+             */
+            pitch?: number | null;
+            span: components["schemas"]["Span"];
+            /** @description As written, without the punctuation around it. */
+            text: string;
+        };
     };
-    /** @description One word as it was spoken. */
-    Word: {
-      /** @description The punctuation that follows it, for phrasing and for show: `,` `.` `?`. */
-      after?: string;
-      /** @description Its sounds were chosen by hand and stay, whatever their times. */
-      chosen?: boolean;
-      /**
-       * Format: float
-       * @description 0..1, how far the recording bears the word out.
-       */
-      confidence: number;
-      /**
-       * Format: int32
-       * @description Its number in the line, which it keeps through corrections and when the line is timed anew; 0 until it is given.
-       */
-      id: number;
-      /** @description Its times are right and stay when the line is timed again: corrected or accepted by hand. */
-      pinned?: boolean;
-      /**
-       * Format: float
-       * @description Mean pitch over the word's voiced frames in Hz; none for a whisper.
-       */
-      pitch?: number | null;
-      span: components['schemas']['Span'];
-      /** @description As written, without the punctuation around it. */
-      text: string;
-    };
-  };
-  responses: never;
-  parameters: never;
-  requestBodies: never;
-  headers: never;
-  pathItems: never;
+    responses: never;
+    parameters: never;
+    requestBodies: never;
+    headers: never;
+    pathItems: never;
 }
 export type $defs = Record<string, never>;
 export interface operations {
-  list: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['CastView'][];
-        };
-      };
-    };
-  };
-  add: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'multipart/form-data': components['schemas']['NewCharacter'];
-      };
-    };
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['CastDetail'];
-        };
-      };
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  show: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['CastDetail'];
-        };
-      };
-    };
-  };
-  duplicate: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['NewName'];
-      };
-    };
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['CastDetail'];
-        };
-      };
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  model: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'model/gltf-binary': unknown;
-        };
-      };
-    };
-  };
-  operate: {
-    parameters: {
-      query?: never;
-      header?: {
-        'if-match'?: string | null;
-      };
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['WiringOperation'];
-      };
-    };
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['CastDetail'];
-        };
-      };
-      409: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  pose: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['ControlValues'];
-      };
-    };
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Posed'];
-        };
-      };
-    };
-  };
-  redo: {
-    parameters: {
-      query?: never;
-      header?: {
-        'if-match'?: string | null;
-      };
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['CastDetail'];
-        };
-      };
-      409: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  undo: {
-    parameters: {
-      query?: never;
-      header?: {
-        'if-match'?: string | null;
-      };
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['CastDetail'];
-        };
-      };
-      409: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  walk: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/octet-stream': unknown;
-        };
-      };
-    };
-  };
-  export_wiring: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': unknown;
-        };
-      };
-    };
-  };
-  import_wiring: {
-    parameters: {
-      query?: never;
-      header?: {
-        'if-match'?: string | null;
-      };
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'application/json': string;
-      };
-    };
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['CastDetail'];
-        };
-      };
-      409: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  curve_sets: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['CurveSet'][];
-        };
-      };
-    };
-  };
-  keep_curve_set: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['CurveSet'];
-      };
-    };
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['CurveSet'][];
-        };
-      };
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  list: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['DeliveryView'][];
-        };
-      };
-    };
-  };
-  deliver: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['DeliveryOrder'];
-      };
-    };
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Job'][];
-        };
-      };
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  file: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/octet-stream': unknown;
-        };
-      };
-    };
-  };
-  demo: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['ProductionView'];
-        };
-      };
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  dictions: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['DictionView'];
-        };
-      };
-    };
-  };
-  list: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Job'][];
-        };
-      };
-    };
-  };
-  cancel: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  list: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['LineSummary'][];
-        };
-      };
-    };
-  };
-  add: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'multipart/form-data': components['schemas']['NewLineForm'];
-      };
-    };
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['LineView'];
-        };
-      };
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  show: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['LineView'];
-        };
-      };
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  analyse: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Job'];
-        };
-      };
-    };
-  };
-  body: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'text/plain': string;
-      };
-    };
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['LineView'];
-        };
-      };
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  cause: {
-    parameters: {
-      query: {
-        time: number;
-        /** @description Names of controls, with commas between them. */
-        controls: string;
-      };
-      header?: never;
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['CauseView'][];
-        };
-      };
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  draft: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Draft'];
-        };
-      };
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  feelings: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Suggestion'][];
-        };
-      };
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  list_findings: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['FindingView'][];
-        };
-      };
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  operate: {
-    parameters: {
-      query?: never;
-      header?: {
-        'if-match'?: string | null;
-      };
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['Operation'];
-      };
-    };
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['OperationView'];
-        };
-      };
-      409: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  recording: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'audio/wav': unknown;
-        };
-      };
-    };
-  };
-  redo: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['LineView'];
-        };
-      };
-      409: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  keep_snapshot: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['SnapshotName'];
-      };
-    };
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['LineView'];
-        };
-      };
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  remove_snapshot: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: number;
-        snapshot: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['LineView'];
-        };
-      };
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  sound: {
-    parameters: {
-      query?: {
-        voice?: string | null;
-      };
-      header?: never;
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'audio/wav': unknown;
-        };
-      };
-      206: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'audio/wav': unknown;
-        };
-      };
-    };
-  };
-  add_take: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'multipart/form-data': components['schemas']['NewTakeForm'];
-      };
-    };
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['LineView'];
-        };
-      };
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  tiers: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'text/plain': unknown;
-        };
-      };
-    };
-  };
-  read_tiers: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'text/plain': string;
-      };
-    };
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['LineView'];
-        };
-      };
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  undo: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['LineView'];
-        };
-      };
-      409: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  voice: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['VoiceView'];
-        };
-      };
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  ways: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: number;
-        word: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['WaysView'];
-        };
-      };
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  pads: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Pad'][];
-        };
-      };
-    };
-  };
-  poses: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Pose'][];
-        };
-      };
-    };
-  };
-  keep_mix: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['Pose'];
-      };
-    };
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Pose'][];
-        };
-      };
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  keep_pose: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        name: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['PoseOf'];
-      };
-    };
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Pose'][];
-        };
-      };
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  remove_pose: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        name: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Pose'][];
-        };
-      };
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  show: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['ProductionView'];
-        };
-      };
-    };
-  };
-  operate: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['ProductionOp'];
-      };
-    };
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['ProducedView'];
-        };
-      };
-      404: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  redo: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['ProducedView'];
-        };
-      };
-      409: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  undo: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['ProducedView'];
-        };
-      };
-      409: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  test_line_sound: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'audio/wav': unknown;
-        };
-      };
-    };
-  };
-  text_of_file: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'text/plain': string;
-      };
-    };
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'text/plain': string;
-        };
-      };
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  vocabulary: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Vocabulary'];
-        };
-      };
-    };
-  };
-  words: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['SaidAs'][];
-        };
-      };
-    };
-  };
-  set_word: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        word: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['SaidAsChange'];
-      };
-    };
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['SaidAs'][];
-        };
-      };
-      422: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Problem'];
-        };
-      };
-    };
-  };
-  remove_word: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        word: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['SaidAs'][];
-        };
-      };
-    };
-  };
+    list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CastView"][];
+                };
+            };
+        };
+    };
+    add: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["NewCharacter"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CastDetail"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CastDetail"];
+                };
+            };
+        };
+    };
+    duplicate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewName"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CastDetail"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    model: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "model/gltf-binary": unknown;
+                };
+            };
+        };
+    };
+    operate: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WiringOperation"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CastDetail"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ControlValues"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Posed"];
+                };
+            };
+        };
+    };
+    redo: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CastDetail"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    undo: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CastDetail"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    walk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+        };
+    };
+    export_wiring: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+        };
+    };
+    import_wiring: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CastDetail"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    curve_sets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CurveSet"][];
+                };
+            };
+        };
+    };
+    keep_curve_set: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CurveSet"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CurveSet"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryView"][];
+                };
+            };
+        };
+    };
+    deliver: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeliveryOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+        };
+    };
+    demo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProductionView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    dictions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DictionView"];
+                };
+            };
+        };
+    };
+    list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"][];
+                };
+            };
+        };
+    };
+    cancel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineSummary"][];
+                };
+            };
+        };
+    };
+    add: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["NewLineForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    analyse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+        };
+    };
+    body: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/plain": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    cause: {
+        parameters: {
+            query: {
+                time: number;
+                /** @description Names of controls, with commas between them. */
+                controls: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CauseView"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    draft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    feelings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Suggestion"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["NewFilmForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                film: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "video/mp4": unknown;
+                };
+            };
+            206: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "video/mp4": unknown;
+                };
+            };
+        };
+    };
+    list_findings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingView"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    operate: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Operation"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OperationView"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    recording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/wav": unknown;
+                };
+            };
+        };
+    };
+    redo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_snapshot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SnapshotName"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_snapshot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                snapshot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sound: {
+        parameters: {
+            query?: {
+                voice?: string | null;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/wav": unknown;
+                };
+            };
+            206: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/wav": unknown;
+                };
+            };
+        };
+    };
+    add_take: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["NewTakeForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_sound: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                take: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/wav": unknown;
+                };
+            };
+            206: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/wav": unknown;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tiers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": unknown;
+                };
+            };
+        };
+    };
+    read_tiers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/plain": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    undo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    voice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VoiceView"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ways: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                word: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaysView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pads: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pad"][];
+                };
+            };
+        };
+    };
+    poses: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pose"][];
+                };
+            };
+        };
+    };
+    keep_mix: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Pose"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pose"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_pose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PoseOf"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pose"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_pose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pose"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProductionView"];
+                };
+            };
+        };
+    };
+    operate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProductionOp"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProducedView"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    redo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProducedView"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    undo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProducedView"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    test_line_sound: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/wav": unknown;
+                };
+            };
+        };
+    };
+    text_of_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/plain": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": string;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    vocabulary: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Vocabulary"];
+                };
+            };
+        };
+    };
+    words: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidAs"][];
+                };
+            };
+        };
+    };
+    set_word: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaidAsChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidAs"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_word: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaidAs"][];
+                };
+            };
+        };
+    };
 }

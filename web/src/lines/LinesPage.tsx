@@ -1,12 +1,11 @@
 import { Menu, TextInput } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
-import { useEffect, useRef, useState } from 'react';
+import { Suspense, lazy, useEffect, useRef, useState } from 'react';
 import { fetchLine } from '../api/act';
 import { type LineSummary, api, queries, speaks } from '../api/client';
 import { want } from '../api/live';
 import { give } from '../commands';
 import * as player from '../score/player';
-import { SpeakingStage } from '../score/SpeakingStage';
 import { rateName } from '../score/time';
 import { go, set, useView } from '../state';
 import { ActionItem } from '../widgets/ActionItem';
@@ -20,6 +19,11 @@ import css from './LinesPage.module.css';
 import { LineStatus } from './LineStatus';
 import { deleteLine, duplicateLine, moveLine, nameLine, orderLines } from './lineActions';
 import { Wave } from './Wave';
+
+// The list does not wait for the renderer.
+const SpeakingStage = lazy(() =>
+  import('../score/SpeakingStage').then((m) => ({ default: m.SpeakingStage })),
+);
 
 const seconds = (value: number) => `${value.toFixed(1)} s`;
 const lines = (count: number) => (count === 1 ? 'one line' : `${count} lines`);
@@ -242,7 +246,13 @@ function Side({ all }: { all: LineSummary[] }) {
           </span>
         )}
       </div>
-      <div className={css.portrait}>{member && <SpeakingStage member={member} />}</div>
+      <div className={css.portrait}>
+        {member && (
+          <Suspense fallback={null}>
+            <SpeakingStage member={member} />
+          </Suspense>
+        )}
+      </div>
       {line && (
         <>
           <h2>

@@ -13,8 +13,8 @@ interface Props {
   /** The take that is used, or none yet. */
   onUse: (take: Recorded) => void;
   use: string;
-  /** The number of the first take. */
-  first?: number;
+  /** Takes that the line has: their names, and where they can be heard. */
+  earlier?: { name: string; address: string }[];
 }
 
 type Phase = 'closed' | 'ready' | 'counting' | 'recording';
@@ -23,7 +23,7 @@ const BEAT = 700;
 const COUNT = 3;
 
 /** Records takes of a line: level, count-in, as many takes as it needs, one of them used. */
-export function Recorder({ text, onUse, use, first = 1 }: Props) {
+export function Recorder({ text, onUse, use, earlier = [] }: Props) {
   const microphone = useRef(new Microphone());
   const meter = useRef<HTMLDivElement>(null);
   const [phase, setPhase] = useState<Phase>('closed');
@@ -88,7 +88,7 @@ export function Recorder({ text, onUse, use, first = 1 }: Props) {
     setPhase('counting');
   };
   const stop = () => {
-    const take = microphone.current.stop(`take ${first + made}.wav`);
+    const take = microphone.current.stop(`take ${earlier.length + 1 + made}.wav`);
     setPhase('ready');
     if (!take) {
       setProblem('Nothing was heard; look whether the microphone is on, then record again.');
@@ -164,6 +164,17 @@ export function Recorder({ text, onUse, use, first = 1 }: Props) {
           onThrow={() => setTakes(takes.filter((_, j) => j !== i))}
         />
       ))}
+      {earlier.length > 0 && (
+        <>
+          <b>Earlier takes</b>
+          {earlier.map((take) => (
+            <div key={take.address} className={css.take}>
+              <span>{take.name}</span>
+              <audio controls preload="none" src={take.address} />
+            </div>
+          ))}
+        </>
+      )}
       {problem && <Problem>{problem}</Problem>}
     </div>
   );

@@ -1,7 +1,8 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { api, queries } from '../api/client';
-import { set } from '../state';
+import { type LineSummary, api, queries } from '../api/client';
+import { remember } from '../settings';
+import { go, set } from '../state';
 import { Press } from '../widgets/Press';
 import { tell } from '../widgets/tell';
 import css from './Welcome.module.css';
@@ -10,11 +11,17 @@ import css from './Welcome.module.css';
 export function Welcome() {
   const production = useQuery({ queryKey: ['production'], queryFn: api.production });
   const [busy, setBusy] = useState(false);
-  const demo = () => {
+  const demo = (guided: boolean) => {
     setBusy(true);
     api
       .bringDemo()
-      .then(() => queries.invalidateQueries())
+      .then(async () => {
+        await queries.invalidateQueries();
+        const [first] = queries.getQueryData<LineSummary[]>(['lines']) ?? [];
+        if (!guided || !first) return;
+        remember({ guide: 0 });
+        go('score', first.id);
+      })
       .catch(tell)
       .finally(() => setBusy(false));
   };
@@ -39,8 +46,13 @@ export function Welcome() {
           Add the first line
         </Press>
         {production.data?.demo && (
-          <Press testId="bring-demo" disabled={busy} onClick={demo}>
-            {busy ? 'Bringing it in …' : 'Bring in the demo: Fog at Pell Harbour'}
+          <Press testId="show-around" disabled={busy} onClick={() => demo(true)}>
+            Show me around, with the demo
+          </Press>
+        )}
+        {production.data?.demo && (
+          <Press kind="quiet" testId="bring-demo" disabled={busy} onClick={() => demo(false)}>
+            {busy ? 'Bringing it in …' : 'The demo alone'}
           </Press>
         )}
       </div>

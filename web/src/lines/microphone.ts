@@ -106,7 +106,7 @@ export class Microphone {
 }
 
 /** Float samples as they are, in a WAV file of format 3. */
-function wav(samples: Float32Array<ArrayBuffer>, rate: number): Blob {
+export function wav(samples: Float32Array<ArrayBuffer>, rate: number): Blob {
   const head = new DataView(new ArrayBuffer(44));
   const text = (at: number, value: string) =>
     [...value].forEach((c, i) => head.setUint8(at + i, c.charCodeAt(0)));

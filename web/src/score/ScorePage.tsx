@@ -14,6 +14,7 @@ import { Bench } from './Bench';
 import { stillThere } from './chosen';
 import * as player from './player';
 import css from './ScorePage.module.css';
+import { FilmView, filmAddress } from './FilmView';
 import { SpeakingStage } from './SpeakingStage';
 import { arrange } from '../stage/arrange';
 import { StageTools } from '../stage/StageTools';
@@ -69,7 +70,10 @@ function Score({ line, cast, grid }: { line: LineView; cast: CastMember[]; grid:
   return (
     <main className={css.score} ref={host} data-full={full || undefined} style={shares}>
       <div className={css.upper}>
-        <StagePart line={line} cast={cast} grid={grid} />
+        <div className={css.stages} data-film={line.document.film ? 'yes' : undefined}>
+          <StagePart line={line} cast={cast} grid={grid} />
+          <FilmView key={filmAddress(line) ?? ''} line={line} />
+        </div>
         <Divider
           way="standing"
           label="Width of the stage"

@@ -10,7 +10,10 @@ import { openLine } from './open';
 
 type Laying = Omit<Extract<Op, { do: 'lay' }>, 'do' | 'time'>;
 
-let copied: { what: 'keys'; curves: CopiedKeys } | { what: 'spans'; laying: Laying } | null = null;
+type Named = Extract<Op, { do: 'paste' }>['named'];
+
+let copied: { what: 'keys'; curves: CopiedKeys; named?: Named } | { what: 'spans'; laying: Laying } | null =
+  null;
 
 /** Copies what is chosen; false if nothing of it can be. */
 export function copy(): boolean {
@@ -24,7 +27,18 @@ export function copy(): boolean {
         : line.touches
             .filter((t) => chosen.ids.includes(t.id))
             .flatMap((t) => t.keys.map((_, key) => ({ touch: t.id, key })));
-    copied = { what: 'keys', curves: copiedKeys(line, keys) };
+    // A pass, or a rest, stays one thing.
+    const passes =
+      chosen.what === 'touches'
+        ? line.touches.filter((t) => chosen.ids.includes(t.id)).map((t) => t.pass)
+        : [];
+    const [pass] = passes;
+    const one = pass && passes.every((p) => p?.id === pass.id);
+    copied = {
+      what: 'keys',
+      curves: copiedKeys(line, keys),
+      named: one ? { name: pass.name, free: pass.free } : undefined,
+    };
     return true;
   }
   if (chosen.what !== 'spans') {
@@ -57,7 +71,7 @@ export function paste() {
   const { line, time, bench } = get();
   if (line === null) return;
   if (!copied) tell(new Error('Nothing was copied yet; choose keys or something on a stave and copy it.'));
-  else if (copied.what === 'keys') void pasteKeys(copied.curves);
+  else if (copied.what === 'keys') void pasteKeys(copied.curves, copied.named);
   else {
     const { moods = [], looks = [], blinks = [] } = copied.laying;
     const layer = moods.length > 0 ? 'mood' : looks.length > 0 || blinks.length > 0 ? 'eyes' : 'head';

@@ -296,11 +296,13 @@ export function copiedKeys(line: LineView, keys: ChosenKey[]): CopiedKeys {
     laid: t.laid,
     amount: t.amount,
     keys: mine(t).map((k) => ({ ...k, time: k.time - first })),
+    fades: [t.fade_in, t.fade_out],
   }));
 }
 
 /** Lays what was copied at the playhead. */
-export const pasteKeys = (curves: CopiedKeys) => send({ do: 'paste', time: snapped(get().time), curves });
+export const pasteKeys = (curves: CopiedKeys, named?: Extract<Op, { do: 'paste' }>['named']) =>
+  send({ do: 'paste', time: snapped(get().time), curves, named });
 
 /** The stretch that is worked on: of what is chosen if it takes time, else what is in view. */
 export function stretch(line: LineView): Span {
@@ -384,6 +386,19 @@ export function keyHere(controls = get().curves) {
 
 /** A key on every curve that there is, at the playhead. */
 export const keyAll = () => keyHere([...(currentCurves()?.controls.keys() ?? [])] as ControlName[]);
+
+/** Smooths the touches that hold the chosen keys, or all of the chosen curves. */
+export function smooth() {
+  const line = openLine();
+  if (!line) return;
+  const keys = chosenKeys();
+  const own =
+    keys.length > 0
+      ? chosenTouches(line, keys)
+      : touchesOf(line).filter((t) => get().curves.includes(t.control));
+  if (own.length === 0) tell(new Error('Choose keys, or a curve that hands touched.'));
+  else void send({ do: 'change_pass', touches: own.map((t) => t.id), smooth: 0.08 });
+}
 
 /** Lays the chosen touches the other way; their curves stay where the keys are. */
 export function layAs(laid: Touch['laid']) {

@@ -5,17 +5,12 @@ import { useView } from '../state';
 import { tell } from '../widgets/tell';
 import { useFrame } from '../widgets/useFrame';
 import type { Wish } from './arrange';
-import { Stage, type Way } from './stage';
+import { Stage } from './stage';
+import { stages } from './stages';
 import css from './StageView.module.css';
 
-/** The stages that are on the page. */
-const stages = new Set<Stage>();
-
-/** Puts the face into the picture on every stage. */
-export const frameStages = () => stages.forEach((s) => s.frame());
-
-/** Looks at the face from a side, on every stage. */
-export const lookFrom = (way: Way) => stages.forEach((s) => s.lookFrom(way));
+/** The stages of this kind, for measuring. */
+const own = new Set<Stage>();
 
 /** Milliseconds that the last pictures took to be posed and handed to the graphics. */
 const spent: { pose: number; draw: number }[] = [];
@@ -24,8 +19,8 @@ const spent: { pose: number; draw: number }[] = [];
 Object.assign(window, {
   jamLips: {
     spent,
-    lips: () => [...stages].map((s) => s.lips()),
-    shift: () => Math.max(0, ...[...stages].map((s) => s.shift())),
+    lips: () => [...own].map((s) => s.lips()),
+    shift: () => Math.max(0, ...[...own].map((s) => s.shift())),
   },
 });
 
@@ -80,11 +75,13 @@ export function StageView({
     const made = new Stage(canvas.current, FACE);
     stage.current = made;
     stages.add(made);
+    own.add(made);
     const observer = new ResizeObserver(() => made.resize(element.clientWidth, element.clientHeight));
     observer.observe(element);
     return () => {
       observer.disconnect();
       stages.delete(made);
+      own.delete(made);
       made.dispose();
       stage.current = null;
     };

@@ -29,9 +29,7 @@ import type { CastMember, Target } from '../api/client';
 import { type Arrangement, type Frame, type Wish, arrange, inside } from './arrange';
 import { type LipPoint, faceOf, lipPoints, meshesOf, placeOf } from './framing';
 import { MorphedFace, type ShapeAt } from './morph';
-
-/** Ways to look at the face. */
-export type Way = 'front' | 'right' | 'left' | 'side' | 'mouth';
+import type { Way } from './stages';
 
 /** Degrees to the right of the front. */
 const TURNS: Record<Way, number> = { front: 0, right: 40, left: -40, side: 85, mouth: 0 };

@@ -24,6 +24,7 @@ export function Divider({ label, way, onMove, onHold, onReset, value, testId }: 
       className={css.divider}
       role="separator"
       tabIndex={0}
+      data-passing
       aria-label={`${label}; drag it, double-click for the usual size`}
       aria-orientation={way === 'lying' ? 'horizontal' : 'vertical'}
       aria-valuenow={Math.round(value)}

@@ -34,6 +34,10 @@ impl House for Empty {
         None
     }
 
+    fn has_film(&self, film: i32) -> bool {
+        film == 1
+    }
+
     fn has_character(&self, _: &str) -> bool {
         true
     }

@@ -112,6 +112,13 @@ function Actions({ worked, own }: { worked: string[]; own: Touch[] }) {
         <Press gives="allKeys" disabled={own.length === 0} onClick={() => give('allKeys')}>
           All keys
         </Press>
+        <Press
+          hint="Smooths the chosen keys, or all keys of the chosen curves"
+          disabled={own.length === 0}
+          onClick={hand.smooth}
+        >
+          Smooth
+        </Press>
         <Press gives="mirror" testId="mirror" disabled={!sided} onClick={() => give('mirror')}>
           Mirror
         </Press>

@@ -1,15 +1,20 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { act, gestureOf } from '../../api/act';
-import { type LineView, type Op, api, queries } from '../../api/client';
+import { type LineView, type Op, type OperationView, type RegionName, api, queries } from '../../api/client';
+import { REGIONS } from '../../cast/words';
 import { get, set, useView } from '../../state';
+import { Popover } from '@mantine/core';
 import { Choice } from '../../widgets/Choice';
+import { Hint } from '../../widgets/Hint';
 import { Press } from '../../widgets/Press';
+import { RegionPick } from '../../widgets/RegionPick';
 import { SlideRow } from '../../widgets/SlideRow';
 import { TextField } from '../../widgets/TextField';
 import { tell } from '../../widgets/tell';
 import { choose, chosenSpan, idsOf } from '../chosen';
 import { deleteTouches } from '../deleting';
+import { snapped } from '../hand';
 import css from './bench.module.css';
 import hand from './HandBench.module.css';
 import { LayerBar } from './layerParts';
@@ -22,7 +27,10 @@ export function HandBench({ line }: { line: LineView }) {
       <LayerBar line={line} layer="hand" title="By hand" />
       <PassRecorder line={line} />
       <Passes line={line} />
-      <Poses line={line} />
+      <div className={css.column}>
+        <Neutral line={line} />
+        <Poses line={line} />
+      </div>
     </section>
   );
 }
@@ -113,7 +121,7 @@ function Poses({ line }: { line: LineView }) {
   const kept = (answer: ReturnType<typeof api.poses>) =>
     answer.then((all) => queries.setQueryData(['poses'], all)).catch(tell);
   return (
-    <div className={css.column}>
+    <>
       <h3>Poses</h3>
       <TextField
         label="Name of a pose"
@@ -158,6 +166,74 @@ function Poses({ line }: { line: LineView }) {
           ))}
         </>
       )}
-    </div>
+    </>
   );
 }
+
+/** Lets the face come to rest at the playhead, as one thing that is moved and copied like a pass. */
+function Neutral({ line }: { line: LineView }) {
+  const [regions, setRegions] = useState<RegionName[]>(REGIONS);
+  const [ease, setEase] = useState(0.25);
+  const [hold, setHold] = useState(0.3);
+  return (
+    <>
+      <Hint says="The face, or the chosen parts, comes to rest, stays and goes back: one thing on the stave By hand, which is dragged, copied and deleted as one.">
+        <h3>Neutral here</h3>
+      </Hint>
+      <div className={css.row}>
+        <Press
+          testId="neutral"
+          disabled={regions.length === 0}
+          onClick={() => {
+            const own = regions.length === REGIONS.length ? [] : regions;
+            void act(line.summary.id, {
+              do: 'neutral',
+              time: snapped(get().time),
+              regions: own,
+              ease,
+              hold,
+            }).then((answer) => answer && choose({ what: 'touches', ids: touchesMade(answer) }));
+          }}
+        >
+          Neutral here
+        </Press>
+        <Popover width={270} position="bottom-end">
+          <Popover.Target>
+            <Press kind="quiet">
+              {regions.length === REGIONS.length ? 'whole face …' : `${regions.length} parts …`}
+            </Press>
+          </Popover.Target>
+          <Popover.Dropdown>
+            <div className={css.column}>
+              <RegionPick label="What comes to rest" on={regions} onChange={setRegions} />
+              <SlideRow
+                title="Ease"
+                about="How long it takes to come, and to go"
+                value={ease}
+                high={1}
+                unit={SECONDS}
+                usual={0.25}
+                onChange={setEase}
+              />
+              <SlideRow
+                title="Stays"
+                about="How long it rests"
+                value={hold}
+                high={3}
+                unit={SECONDS}
+                usual={0.3}
+                onChange={setHold}
+              />
+            </div>
+          </Popover.Dropdown>
+        </Popover>
+      </div>
+    </>
+  );
+}
+
+const SECONDS = { factor: 1, suffix: ' s', digits: 2 };
+
+/** The touches among what an operation made new: it makes the pass's number, too. */
+const touchesMade = ({ line, made }: OperationView) =>
+  line.touches.flatMap((t) => (made.includes(t.id) ? [t.id] : []));

@@ -11,6 +11,7 @@ import { Problem } from '../../widgets/Problem';
 import { tell } from '../../widgets/tell';
 import { useVoice } from '../voice';
 import css from './bench.module.css';
+import { FilmPart } from './FilmPart';
 import own from './LineBench.module.css';
 import { ListenPart } from './ListenPart';
 
@@ -40,8 +41,8 @@ export function LineBench({ line, cast }: { line: LineView; cast: CastMember[] }
       <div className={css.column}>
         <h3>What is listened to</h3>
         <ListenPart line={line} />
-        <Tiers line={line} />
         <Frames line={line} />
+        <FilmPart line={line} />
       </div>
     </section>
   );
@@ -143,8 +144,9 @@ function Text({ line }: { line: LineView }) {
           hint="Words as they are heard, to be corrected; nothing is changed until you use them"
           onClick={() => void draft()}
         >
-          {drafting ? 'Listening …' : 'Draft the text from the sound'}
+          {drafting ? 'Listening …' : 'Draft the text'}
         </Press>
+        <Tiers line={line} />
       </div>
       {heard && (
         <div data-testid="drafted" className="small">

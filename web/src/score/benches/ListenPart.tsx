@@ -88,7 +88,10 @@ export function ListenPart({ line }: { line: LineView }) {
           <Recorder
             text={line.document.text}
             use="Use it"
-            first={line.takes.length + 1}
+            earlier={line.takes.map((t) => ({
+              name: t.name,
+              address: `/api/lines/${id}/takes/${t.id ?? 0}/sound`,
+            }))}
             onUse={(take) => {
               void answered(api.addTake(id, take.file)).then((kept) => kept && setRecording(false));
             }}

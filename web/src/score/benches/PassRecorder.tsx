@@ -118,7 +118,7 @@ export function PassRecorder({ line }: { line: LineView }) {
         <Pick
           label="What the pad moves"
           testId="pad-name"
-          width={82}
+          width={76}
           value={padName}
           disabled={!free}
           options={[
@@ -129,7 +129,7 @@ export function PassRecorder({ line }: { line: LineView }) {
         />
         <Pick
           label="How the pass is laid"
-          width={82}
+          width={76}
           value={laid}
           disabled={!free}
           options={[

@@ -395,6 +395,7 @@ export function LayerStave({ line, axis, stave, name }: Props) {
 /** Touches as boxes: passes by their names, keys by what they are on. */
 function Touches({ line, axis, stave }: Omit<Props, 'name'>) {
   const chosen = useView((s) => s.chosen);
+  const held = useRef<{ x: number; start: number; moved: boolean } | null>(null);
   const groups = new Map<string, { start: number; end: number; title: string; ids: number[] }>();
   for (const touch of line.touches.filter((t) => !t.aside)) {
     const times = touch.keys.map((k) => k.time);
@@ -422,8 +423,34 @@ function Touches({ line, axis, stave }: Omit<Props, 'name'>) {
             data-what="touch"
             aria-pressed={g.ids.some((id) => idsOf(chosen, 'touches').includes(id))}
             style={{ left, width: Math.max(right - left, 14), height: stave.height - 6 }}
-            title={g.title}
-            onPointerDown={(event) => event.stopPropagation()}
+            data-testid={`touches-${g.title}`}
+            onKeyDown={(event) => {
+              const by = { ArrowLeft: -STEP, ArrowRight: STEP }[event.key];
+              if (by === undefined || event.ctrlKey || event.metaKey) return;
+              event.preventDefault();
+              event.stopPropagation();
+              changeByKey(
+                { do: 'move_touches', touches: g.ids, to: Math.max(0, g.start + by) },
+                `${g.ids[0] ?? 0}`,
+              );
+            }}
+            onPointerDown={(event) => {
+              event.stopPropagation();
+              if (event.button !== 0) return;
+              event.currentTarget.setPointerCapture(event.pointerId);
+              held.current = { x: event.clientX, start: g.start, moved: false };
+            }}
+            onPointerMove={(event) => {
+              const own = held.current;
+              if (!own || (!own.moved && Math.abs(event.clientX - own.x) < 4)) return;
+              const by = toTime(axis, event.clientX) - toTime(axis, own.x);
+              const to = Math.max(0, snapped(own.start + by));
+              void change({ do: 'move_touches', touches: g.ids, to }, `${g.ids[0] ?? 0}`, own.moved);
+              own.moved = true;
+            }}
+            onLostPointerCapture={() => {
+              held.current = null;
+            }}
             onClick={(event) => {
               const more = howOf(event) !== 'alone' ? idsOf(get().chosen, 'touches') : [];
               choose({ what: 'touches', ids: [...new Set([...more, ...g.ids])] }, 'hand');

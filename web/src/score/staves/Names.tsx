@@ -181,12 +181,15 @@ function Note({ line, name }: { line: LineView; name: StaveName }) {
     }
     case 'head':
       return <span className={css.note}>{moves.length > 0 ? 'and by hand' : 'by voice'}</span>;
-    case 'hand':
+    case 'hand': {
+      // A pass, or a rest, is one thing of many touches.
+      const things = new Set(line.touches.map((t) => (t.pass ? `pass ${t.pass.id}` : `touch ${t.id}`))).size;
       return (
         <span className={css.note}>
-          {line.touches.length === 1 ? 'a touch' : `${line.touches.length} touches`}
+          {things === 1 ? 'one thing' : things === 0 ? 'nothing yet' : `${things} things`}
         </span>
       );
+    }
     default:
       return null;
   }

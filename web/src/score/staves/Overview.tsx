@@ -124,6 +124,7 @@ export function Overview({ line }: { line: LineView }) {
           className={css.handle}
           role="slider"
           tabIndex={0}
+          data-passing
           aria-label="What the staves show"
           aria-valuemin={0}
           aria-valuemax={Math.round(duration * 100) / 100}

@@ -78,6 +78,11 @@ function Items({ line, name, asked }: { line: LineView; name: LayerName; asked: 
     <>
       {name === 'mood' && <MoodItems line={line} id={id} time={time} />}
       {name === 'eyes' && <EyesItems line={line} asked={asked} />}
+      {name === 'hand' && id === null && (
+        <Menu.Item onClick={() => void change({ do: 'neutral', time: snapped(time), ease: 0.25, hold: 0.3 })}>
+          Neutral here: the whole face at rest
+        </Menu.Item>
+      )}
       {name === 'head' &&
         id === null &&
         MOVES.map(([title, move]) => (

@@ -1,0 +1,17 @@
+// The stages that are on the page, for commands, which do not wait for the renderer.
+
+/** Ways to look at the face. */
+export type Way = 'front' | 'right' | 'left' | 'side' | 'mouth';
+
+interface Looked {
+  frame: () => void;
+  lookFrom: (way: Way) => void;
+}
+
+export const stages = new Set<Looked>();
+
+/** Puts the face into the picture on every stage. */
+export const frameStages = () => stages.forEach((s) => s.frame());
+
+/** Looks at the face from a side, on every stage. */
+export const lookFrom = (way: Way) => stages.forEach((s) => s.lookFrom(way));
