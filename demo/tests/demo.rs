@@ -12,7 +12,9 @@ use jam_formats::glb::Character;
 use jam_formats::sound;
 use jam_rig::{Feed, MouthKind, Output, Target, Wiring};
 use jam_score::layers::Mood;
-use jam_score::{Control, Diction, Frame, FrameGrid, FrameRate, Line, Phone, Prosody, Region, Seconds, Span};
+use jam_score::{
+    Control, Diction, Frame, FrameGrid, FrameRate, Line, OwnFrames, Phone, Prosody, Region, Seconds, Span,
+};
 use jam_voice::Analyser;
 use serde_json::{Value, json};
 use std::sync::Arc;
@@ -213,6 +215,25 @@ fn the_curves_file_is_what_its_schema_says() {
         schema.validate(&curves).unwrap();
         curves["frame_rate"]["num"] = json!("24");
         assert!(!schema.is_valid(&curves), "a schema that refuses nothing");
+    }
+}
+
+#[test]
+fn handles_lengthen_the_curves_and_leave_every_frame_its_moment() {
+    let wiring = CHARACTERS[0].read().unwrap().wiring().unwrap();
+    let grid = FrameGrid { rate: FrameRate::FILM, first: Frame(1001) };
+    let (line, heard) = &lines()[3];
+    let read = |line: &Line| -> Value { serde_json::from_str(&curves(line, heard, &wiring, grid)).unwrap() };
+    let plain = read(line);
+    let with =
+        read(&Line { frames: OwnFrames { first: Some(Frame(101)), before: 8, after: 12 }, ..line.clone() });
+    let number = |v: &Value, name: &str| v[name].as_u64().unwrap() as usize;
+    assert_eq!((number(&with, "first_frame"), number(&with, "sound_frame")), (93, 101));
+    assert_eq!(number(&with, "frames"), number(&plain, "frames") + 20);
+    for (name, values) in plain["controls"].as_object().unwrap() {
+        let longer = with["controls"][name].as_array().unwrap();
+        let values = values.as_array().unwrap();
+        assert_eq!(&longer[8..8 + values.len()], values, "{name}");
     }
 }
 

@@ -15,6 +15,8 @@ struct Document<'a> {
     text: &'a str,
     frame_rate: FrameRate,
     first_frame: Frame,
+    /// The frame at which the recording starts: later than the first one where there is a handle before.
+    sound_frame: Frame,
     frames: usize,
     /// Seconds of sound.
     duration: Seconds,
@@ -88,6 +90,7 @@ pub fn to_json(
         text: &timing.text,
         frame_rate: sampled.grid.rate,
         first_frame: sampled.grid.first,
+        sound_frame: Frame(sampled.grid.first.0 + i64::from(sampled.before)),
         frames: sampled.faces.len(),
         duration,
         controls: Control::ALL

@@ -2,6 +2,7 @@ import { Modal, TextInput } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { type SaidAs, api, queries, sentence } from '../api/client';
+import { useSettings } from '../settings';
 import { set, useView } from '../state';
 import { Asked } from '../widgets/Asked';
 import { Press } from '../widgets/Press';
@@ -20,6 +21,7 @@ export function WordList() {
 
 function List() {
   const words = useQuery({ queryKey: ['words'], queryFn: api.words });
+  const ipa = useSettings((s) => s.ipa);
   const [word, setWord] = useState('');
   const [sounds, setSounds] = useState('');
   const [problem, setProblem] = useState('');
@@ -92,7 +94,6 @@ function List() {
                 <tr>
                   <th>Word</th>
                   <th>Said as</th>
-                  <th>ARPAbet</th>
                   <th aria-label="Actions" />
                 </tr>
               </thead>
@@ -102,8 +103,7 @@ function List() {
                     <td>
                       <b>{entry.word}</b>
                     </td>
-                    <td className="ipa">{entry.ipa}</td>
-                    <td>{entry.arpabet}</td>
+                    <td className={ipa ? 'ipa' : undefined}>{ipa ? entry.ipa : entry.arpabet}</td>
                     <td>
                       <Press
                         kind="quiet"

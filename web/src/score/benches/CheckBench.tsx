@@ -7,6 +7,7 @@ import { Asked } from '../../widgets/Asked';
 import { Hint } from '../../widgets/Hint';
 import { Press } from '../../widgets/Press';
 import { TextField } from '../../widgets/TextField';
+import { useAlphabet } from '../alphabet';
 import * as player from '../player';
 import { frameAt } from '../time';
 import { useFindings } from '../useFindings';
@@ -75,6 +76,7 @@ function One({ line, grid, finding: f }: { line: LineView; grid: Grid; finding: 
         : { do: 'dismiss', rule, start: span.start, reason: why },
     );
   };
+  const alphabet = useAlphabet();
   const go = () => {
     const [control] = f.controls;
     set({ curves: control ? [control] : get().curves });
@@ -97,7 +99,9 @@ function One({ line, grid, finding: f }: { line: LineView; grid: Grid; finding: 
           frame {frameAt(grid, f.span.start + 1e-4)}
         </Press>
       </div>
-      <span className={css.note}>{f.dismissed != null ? `meant so: ${f.dismissed}` : f.says}</span>
+      <span className={css.note}>
+        {f.dismissed != null ? `meant so: ${f.dismissed}` : alphabet.sentence(f.says)}
+      </span>
       {f.dismissed != null ? (
         <div>
           <Press kind="quiet" onClick={() => settle('')}>

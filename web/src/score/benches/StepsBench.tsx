@@ -5,6 +5,7 @@ import { takeBack } from '../../commands';
 import { useView } from '../../state';
 import { Press } from '../../widgets/Press';
 import { TextField } from '../../widgets/TextField';
+import { useAlphabet } from '../alphabet';
 import { compareWith } from '../compare';
 import css from './bench.module.css';
 import steps from './StepsBench.module.css';
@@ -12,6 +13,7 @@ import steps from './StepsBench.module.css';
 /** The bench: what was done, snapshots, and touches whose words are gone. */
 export function StepsBench({ line }: { line: LineView }) {
   const { id } = line.summary;
+  const alphabet = useAlphabet();
   const comparing = useView((s) => s.compare);
   const aside = line.touches.filter((t) => t.aside);
   return (
@@ -32,9 +34,9 @@ export function StepsBench({ line }: { line: LineView }) {
           )}
         </TextField>
         {line.snapshots.map((s) => (
-          <div key={s.id} className={`${css.row ?? ''} ${css.between ?? ''}`}>
-            <span className={steps.snapshot}>{s.name}</span>
-            <span className={css.row} style={{ flexWrap: 'nowrap' }}>
+          <div key={s.id} className={steps.snapshot}>
+            <b>{s.name}</b>
+            <span className={css.row}>
               <Press
                 kind="quiet"
                 pressed={comparing?.snapshot === s.id}
@@ -56,7 +58,8 @@ export function StepsBench({ line }: { line: LineView }) {
           <>
             <h3>Kept aside</h3>
             <span className={css.note}>
-              Their words are gone: {aside.map((t) => `${longName(t.control)} on ${t.on}`).join(', ')}
+              Their words are gone:{' '}
+              {aside.map((t) => `${longName(t.control)} on ${alphabet.sentence(t.on)}`).join(', ')}
             </span>
             <div>
               <Press
@@ -104,11 +107,11 @@ export function StepsBench({ line }: { line: LineView }) {
         <ol className={steps.steps}>
           {line.redo.map((step, i) => (
             <li key={`redo ${i}`} className="soft">
-              {step} (undone)
+              {alphabet.sentence(step)} (undone)
             </li>
           ))}
           {line.undo.map((step, i) => (
-            <li key={line.undo.length - i}>{step}</li>
+            <li key={line.undo.length - i}>{alphabet.sentence(step)}</li>
           ))}
         </ol>
       </div>

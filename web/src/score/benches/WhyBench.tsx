@@ -4,6 +4,7 @@ import { currentCurves } from '../../api/live';
 import { longName, plain, regionColour } from '../../cast/words';
 import { useView } from '../../state';
 import { Problem } from '../../widgets/Problem';
+import { useAlphabet } from '../alphabet';
 import { at } from '../line';
 import { frameAt } from '../time';
 import css from './bench.module.css';
@@ -33,6 +34,7 @@ export function WhyBench({ line, grid }: { line: LineView; grid: Grid }) {
   const time = useView((s) => Math.round(s.time * 100) / 100);
   const playing = useView((s) => s.playing);
   const curves = useView((s) => s.curves);
+  const alphabet = useAlphabet();
   const { id } = line.summary;
   const asked = curves.length > 0 ? curves.slice(-SHOWN) : most(time);
   const cause = useQuery({
@@ -71,7 +73,7 @@ export function WhyBench({ line, grid }: { line: LineView; grid: Grid }) {
                 .filter((p) => Math.abs(p.amount) >= 0.0005)
                 .map((part) => (
                   <div key={part.what} className={why.part}>
-                    <span>{part.what}</span>
+                    <span>{alphabet.sentence(part.what)}</span>
                     <i>
                       <u
                         style={{

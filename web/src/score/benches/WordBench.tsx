@@ -9,7 +9,6 @@ import {
   type Sound,
   type Word,
   api,
-  ipaOf,
   isDoubtful,
   phones,
 } from '../../api/client';
@@ -20,6 +19,7 @@ import { Pick } from '../../widgets/Pick';
 import { Press } from '../../widgets/Press';
 import { TextField } from '../../widgets/TextField';
 import { tell } from '../../widgets/tell';
+import { useAlphabet } from '../alphabet';
 import { choose, chosenWords, idsOf, theSound, theWord } from '../chosen';
 import { correct, deleteSounds, joinSound, pinWords, splitSound } from '../correct';
 import { soundIsDoubtful, soundsAt, soundsOf, wordsOf } from '../line';
@@ -41,6 +41,7 @@ const sure = (word: Word) =>
 export function WordBench({ line, grid }: Props) {
   const chosen = useView((s) => s.chosen);
   const loop = useView((s) => s.loop);
+  const alphabet = useAlphabet();
   const word = theWord(line, chosen);
   const sound = theSound(line, chosen);
   const words = chosenWords(line, chosen);
@@ -97,7 +98,7 @@ export function WordBench({ line, grid }: Props) {
                 key={`sound ${id}`}
                 line={line}
                 of={{ kind: 'sound', of: id }}
-                title={`sound ${one.phone}`}
+                title={`sound ${alphabet.of(one.phone)}`}
               />
             )
           );
@@ -172,6 +173,7 @@ function Nothing({ line }: { line: LineView }) {
 
 function OneWord({ line, grid, word }: Props & { word: Word }) {
   const chosen = useView((s) => s.chosen);
+  const alphabet = useAlphabet();
   const place = wordsOf(line).indexOf(word);
   const length = word.span.end - word.span.start;
   const stress = line.phrasing?.stress[place] ?? 0.5;
@@ -196,7 +198,7 @@ function OneWord({ line, grid, word }: Props & { word: Word }) {
               player.seek(s.span.start, true);
             }}
           >
-            {s.phone} <span className="ipa">{ipaOf(s.phone)}</span>
+            <span className={alphabet.ipa ? 'ipa' : undefined}>{alphabet.of(s.phone)}</span>
           </Press>
         ))}
       </div>
@@ -245,6 +247,7 @@ function WordTitle({ line, word }: { line: LineView; word: Word }) {
 /** How the word is said: one of the ways that are known, or one that is typed. */
 function SaidAs({ line, word }: { line: LineView; word: Word }) {
   const { id } = line.summary;
+  const alphabet = useAlphabet();
   const place = wordsOf(line).indexOf(word);
   const said = soundsAt(line, place)
     .map((s) => `${s.phone}${s.stress ?? ''}`)
@@ -266,9 +269,9 @@ function SaidAs({ line, word }: { line: LineView; word: Word }) {
       <Pick
         label="How the word is said"
         testId="ways"
-        ipa
+        ipa={alphabet.ipa}
         value={ways.data.now.arpabet}
-        options={ways.data.ways.map((way) => [way.arpabet, way.ipa] as const)}
+        options={ways.data.ways.map((way) => [way.arpabet, alphabet.ipa ? way.ipa : way.arpabet] as const)}
         onChange={(way) => void say(way)}
       />
       <TextField
@@ -294,6 +297,7 @@ function SaidAs({ line, word }: { line: LineView; word: Word }) {
 
 /** One sound: what it is, when it is, and what can be done to it. */
 function OneSound({ line, grid, sound, count }: Props & { sound: Sound; count: number }) {
+  const alphabet = useAlphabet();
   const length = sound.span.end - sound.span.start;
   const next = soundsOf(line)[soundsOf(line).indexOf(sound) + 1];
   return (
@@ -305,8 +309,9 @@ function OneSound({ line, grid, sound, count }: Props & { sound: Sound; count: n
           testId="replace-sound"
           width={110}
           value={sound.phone}
+          ipa={alphabet.ipa}
           options={phones().map(
-            ([phone, ipa]) => [phone as Phone, phone === 'SIL' ? 'pause' : `${phone} ${ipa}`] as const,
+            ([phone]) => [phone as Phone, phone === 'SIL' ? 'pause' : alphabet.of(phone)] as const,
           )}
           onChange={(phone) => correct({ kind: 'replace', sound: sound.id, phone })}
         />

@@ -3,6 +3,7 @@ import type { LineView } from '../../api/client';
 import { gestureOf } from '../../api/act';
 import type { ChosenKey } from '../../state';
 import { scaleChosen, startScale } from '../hand';
+import { Hint } from '../../widgets/Hint';
 import { type Axis, GUTTER, toTime } from './axis';
 import { type Listing, type Scale, isChosen, shownKeys, toShare, toY } from './curves';
 import css from './OpenStave.module.css';
@@ -47,49 +48,49 @@ export function KeyBox({
     };
   };
   const handle = (side: Side, title: string, style: React.CSSProperties) => (
-    <button
-      key={side}
-      className={css.handle}
-      data-side={side}
-      data-testid={`scale-${side}`}
-      aria-label={title}
-      title={title}
-      style={style}
-      onPointerDown={(event) => {
-        event.stopPropagation();
-        if (event.button !== 0) return;
-        event.currentTarget.setPointerCapture(event.pointerId);
-        held.current = {
-          side,
-          from: startScale(),
-          gesture: gestureOf('scale', false),
-          low: toTime(axis, left),
-          high: toTime(axis, right),
-          bottom: toShare(scale, bottom),
-          top: toShare(scale, top),
-        };
-      }}
-      onPointerMove={(event) => {
-        const now = held.current;
-        if (!now) return;
-        event.stopPropagation();
-        const { time, share } = at(event);
-        const ratio = (to: number, fixed: number, was: number) =>
-          Math.abs(was - fixed) < 1e-6 ? 1 : (to - fixed) / (was - fixed);
-        const { low, high, bottom, top } = now;
-        const by = {
-          left: () => ({ time: ratio(time, high, low), about: high }),
-          right: () => ({ time: ratio(time, low, high), about: low }),
-          top: () => ({ value: ratio(share, bottom, top), level: bottom }),
-          bottom: () => ({ value: ratio(share, top, bottom), level: top }),
-        }[now.side]();
-        scaleChosen(now.from, by, all, now.gesture);
-      }}
-      onPointerUp={(event) => event.stopPropagation()}
-      onLostPointerCapture={() => {
-        held.current = null;
-      }}
-    />
+    <Hint key={side} says={title}>
+      <button
+        className={css.handle}
+        data-side={side}
+        data-testid={`scale-${side}`}
+        aria-label={title}
+        style={style}
+        onPointerDown={(event) => {
+          event.stopPropagation();
+          if (event.button !== 0) return;
+          event.currentTarget.setPointerCapture(event.pointerId);
+          held.current = {
+            side,
+            from: startScale(),
+            gesture: gestureOf('scale', false),
+            low: toTime(axis, left),
+            high: toTime(axis, right),
+            bottom: toShare(scale, bottom),
+            top: toShare(scale, top),
+          };
+        }}
+        onPointerMove={(event) => {
+          const now = held.current;
+          if (!now) return;
+          event.stopPropagation();
+          const { time, share } = at(event);
+          const ratio = (to: number, fixed: number, was: number) =>
+            Math.abs(was - fixed) < 1e-6 ? 1 : (to - fixed) / (was - fixed);
+          const { low, high, bottom, top } = now;
+          const by = {
+            left: () => ({ time: ratio(time, high, low), about: high }),
+            right: () => ({ time: ratio(time, low, high), about: low }),
+            top: () => ({ value: ratio(share, bottom, top), level: bottom }),
+            bottom: () => ({ value: ratio(share, top, bottom), level: top }),
+          }[now.side]();
+          scaleChosen(now.from, by, all, now.gesture);
+        }}
+        onPointerUp={(event) => event.stopPropagation()}
+        onLostPointerCapture={() => {
+          held.current = null;
+        }}
+      />
+    </Hint>
   );
   const [x, y, w, h] = [
     left - GUTTER - AIR,

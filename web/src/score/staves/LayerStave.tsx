@@ -18,6 +18,7 @@ import {
   spansOf,
 } from '../layers';
 import * as player from '../player';
+import { Hint } from '../../widgets/Hint';
 import { type Axis, GUTTER, type Stave, toTime, toX } from './axis';
 import css from './LayerStave.module.css';
 import { Levels } from './Levels';
@@ -180,71 +181,71 @@ function SwellKeys({ line, axis, stave, laid }: Omit<Props, 'name'> & { laid: La
   return (
     <div className={css.swells} ref={host}>
       {(mood.does.swell ?? []).map(([place, share], k) => (
-        <button
-          key={k}
-          className={css.swell}
-          data-testid={`swell-${k}`}
-          aria-label={`${Math.round(share * 100)} % of its amount at ${(start + place * (end - start)).toFixed(2)} seconds; drag it or use the arrow keys, Delete takes it away`}
-          title={`${Math.round(share * 100)} % of its amount`}
-          style={{
-            left: place * wide - hidden,
-            top: stave.height - 6 - Math.min(1, share * mood.does.amount) * high,
-          }}
-          onKeyDown={(event) => {
-            const way = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[
-              event.key
-            ];
-            if (event.key === 'Delete') void keyMood(laid.id, place, null);
-            else if (!way) return;
-            else {
-              const [x = 0, y = 0] = way;
-              const at = place + (x * STEP) / Math.max(end - start, 0.1);
-              void keyMood(
-                laid.id,
-                place,
-                [Math.min(1, Math.max(0, at)), Math.min(2, Math.max(0, share + 0.05 * y))],
-                `${laid.id} ${k}`,
-                true,
+        <Hint key={k} says={`${Math.round(share * 100)} % of its amount`}>
+          <button
+            className={css.swell}
+            data-testid={`swell-${k}`}
+            aria-label={`${Math.round(share * 100)} % of its amount at ${(start + place * (end - start)).toFixed(2)} seconds; drag it or use the arrow keys, Delete takes it away`}
+            style={{
+              left: place * wide - hidden,
+              top: stave.height - 6 - Math.min(1, share * mood.does.amount) * high,
+            }}
+            onKeyDown={(event) => {
+              const way = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[
+                event.key
+              ];
+              if (event.key === 'Delete') void keyMood(laid.id, place, null);
+              else if (!way) return;
+              else {
+                const [x = 0, y = 0] = way;
+                const at = place + (x * STEP) / Math.max(end - start, 0.1);
+                void keyMood(
+                  laid.id,
+                  place,
+                  [Math.min(1, Math.max(0, at)), Math.min(2, Math.max(0, share + 0.05 * y))],
+                  `${laid.id} ${k}`,
+                  true,
+                );
+              }
+              event.preventDefault();
+              event.stopPropagation();
+            }}
+            onPointerDown={(event) => {
+              event.stopPropagation();
+              if (event.button !== 0) return;
+              held.current = { key: k, place, moved: false };
+              event.currentTarget.setPointerCapture(event.pointerId);
+            }}
+            onPointerMove={(event) => {
+              const own = held.current;
+              const rect = host.current?.getBoundingClientRect();
+              if (own?.key !== k || !rect) return;
+              event.stopPropagation();
+              const keys = mood.does.swell ?? [];
+              // It stays between its neighbours.
+              const [least, most] = [keys[k - 1]?.[0] ?? 0, keys[k + 1]?.[0] ?? 1];
+              const time = snapped(
+                start + ((event.clientX - rect.left + hidden) / Math.max(wide, 1)) * (end - start),
               );
-            }
-            event.preventDefault();
-            event.stopPropagation();
-          }}
-          onPointerDown={(event) => {
-            event.stopPropagation();
-            if (event.button !== 0) return;
-            held.current = { key: k, place, moved: false };
-            event.currentTarget.setPointerCapture(event.pointerId);
-          }}
-          onPointerMove={(event) => {
-            const own = held.current;
-            const rect = host.current?.getBoundingClientRect();
-            if (own?.key !== k || !rect) return;
-            event.stopPropagation();
-            const keys = mood.does.swell ?? [];
-            // It stays between its neighbours.
-            const [least, most] = [keys[k - 1]?.[0] ?? 0, keys[k + 1]?.[0] ?? 1];
-            const time = snapped(
-              start + ((event.clientX - rect.left + hidden) / Math.max(wide, 1)) * (end - start),
-            );
-            const at = (time - start) / Math.max(end - start, 1e-6);
-            const up = (rect.bottom - event.clientY) / high / Math.max(mood.does.amount, 0.05);
-            const to: [number, number] = [
-              Math.min(most, Math.max(least, at)),
-              Math.round(Math.min(2, Math.max(0, up)) * 100) / 100,
-            ];
-            // It is named by the place it was brought to last.
-            void keyMood(laid.id, own.place, to, `${laid.id} ${k}`, own.moved);
-            held.current = { key: k, place: to[0], moved: true };
-          }}
-          onPointerUp={(event) => {
-            event.stopPropagation();
-            held.current = null;
-          }}
-          onLostPointerCapture={() => {
-            held.current = null;
-          }}
-        />
+              const at = (time - start) / Math.max(end - start, 1e-6);
+              const up = (rect.bottom - event.clientY) / high / Math.max(mood.does.amount, 0.05);
+              const to: [number, number] = [
+                Math.min(most, Math.max(least, at)),
+                Math.round(Math.min(2, Math.max(0, up)) * 100) / 100,
+              ];
+              // It is named by the place it was brought to last.
+              void keyMood(laid.id, own.place, to, `${laid.id} ${k}`, own.moved);
+              held.current = { key: k, place: to[0], moved: true };
+            }}
+            onPointerUp={(event) => {
+              event.stopPropagation();
+              held.current = null;
+            }}
+            onLostPointerCapture={() => {
+              held.current = null;
+            }}
+          />
+        </Hint>
       ))}
     </div>
   );

@@ -4,6 +4,7 @@ import type { LayerKey } from '../../state';
 import { choose } from '../chosen';
 import { snapped } from '../hand';
 import { change, changeByKey, remove } from '../layers';
+import { Hint } from '../../widgets/Hint';
 import { type Axis, GUTTER, type Stave, toTime, toX } from './axis';
 import css from './LayerStave.module.css';
 
@@ -46,60 +47,60 @@ export function Levels({
         <polyline points={path.map((p) => p.join(',')).join(' ')} />
       </svg>
       {now.map((level) => (
-        <button
-          key={level.id}
-          className={css.level}
-          data-id={level.id}
-          data-what="level"
-          data-testid={`level-${level.id}`}
-          aria-label={`From ${level.at.toFixed(2)} seconds ${Math.round(level.share * 100)} % of the layer; drag it or use the arrow keys, Delete takes it away`}
-          title={`${Math.round(level.share * 100)} % of the layer from here`}
-          style={{ left: Math.max(7, x(level.at)), top: y(level.share) }}
-          onKeyDown={(event) => {
-            const way = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[
-              event.key
-            ];
-            if (event.key === 'Delete') remove([level.id]);
-            else if (!way) return;
-            else {
-              const [x = 0, y = 0] = way;
-              const share = Math.min(1, Math.max(0, level.share + 0.05 * y));
-              changeByKey(
-                { do: 'change_level', id: level.id, time: Math.max(0, level.at + 0.04 * x), share },
-                `${level.id}`,
-              );
-            }
-            event.preventDefault();
-            event.stopPropagation();
-          }}
-          onPointerDown={(event) => {
-            event.stopPropagation();
-            if (event.button !== 0) return;
-            held.current = { id: level.id, moved: false };
-            choose({ what: 'levels', layer: name, ids: [level.id] });
-            event.currentTarget.setPointerCapture(event.pointerId);
-          }}
-          onPointerMove={(event) => {
-            const own = held.current;
-            const rect = host.current?.getBoundingClientRect();
-            if (!own || !rect) return;
-            const at = Math.max(0, snapped(toTime(axis, event.clientX - rect.left + GUTTER)));
-            const up = (rect.top + stave.height - 4 - event.clientY) / (stave.height - 8);
-            const share = Math.round(Math.min(1, Math.max(0, up)) * 100) / 100;
-            const next = { id: own.id, at, share };
-            setShown(next);
-            void change({ do: 'change_level', id: own.id, time: at, share }, `${own.id}`, own.moved);
-            own.moved = true;
-          }}
-          onPointerUp={() => {
-            held.current = null;
-            setShown(null);
-          }}
-          onLostPointerCapture={() => {
-            held.current = null;
-            setShown(null);
-          }}
-        />
+        <Hint key={level.id} says={`${Math.round(level.share * 100)} % of the layer from here`}>
+          <button
+            className={css.level}
+            data-id={level.id}
+            data-what="level"
+            data-testid={`level-${level.id}`}
+            aria-label={`From ${level.at.toFixed(2)} seconds ${Math.round(level.share * 100)} % of the layer; drag it or use the arrow keys, Delete takes it away`}
+            style={{ left: Math.max(7, x(level.at)), top: y(level.share) }}
+            onKeyDown={(event) => {
+              const way = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[
+                event.key
+              ];
+              if (event.key === 'Delete') remove([level.id]);
+              else if (!way) return;
+              else {
+                const [x = 0, y = 0] = way;
+                const share = Math.min(1, Math.max(0, level.share + 0.05 * y));
+                changeByKey(
+                  { do: 'change_level', id: level.id, time: Math.max(0, level.at + 0.04 * x), share },
+                  `${level.id}`,
+                );
+              }
+              event.preventDefault();
+              event.stopPropagation();
+            }}
+            onPointerDown={(event) => {
+              event.stopPropagation();
+              if (event.button !== 0) return;
+              held.current = { id: level.id, moved: false };
+              choose({ what: 'levels', layer: name, ids: [level.id] });
+              event.currentTarget.setPointerCapture(event.pointerId);
+            }}
+            onPointerMove={(event) => {
+              const own = held.current;
+              const rect = host.current?.getBoundingClientRect();
+              if (!own || !rect) return;
+              const at = Math.max(0, snapped(toTime(axis, event.clientX - rect.left + GUTTER)));
+              const up = (rect.top + stave.height - 4 - event.clientY) / (stave.height - 8);
+              const share = Math.round(Math.min(1, Math.max(0, up)) * 100) / 100;
+              const next = { id: own.id, at, share };
+              setShown(next);
+              void change({ do: 'change_level', id: own.id, time: at, share }, `${own.id}`, own.moved);
+              own.moved = true;
+            }}
+            onPointerUp={() => {
+              held.current = null;
+              setShown(null);
+            }}
+            onLostPointerCapture={() => {
+              held.current = null;
+              setShown(null);
+            }}
+          />
+        </Hint>
       ))}
     </div>
   );

@@ -1,5 +1,5 @@
 import { IconChevronDown, IconChevronRight } from '@tabler/icons-react';
-import { useRef } from 'react';
+import { memo, useRef } from 'react';
 import type { LineView } from '../../api/client';
 import { currentCurves } from '../../api/live';
 import { remember, settings, useSettings } from '../../settings';
@@ -50,7 +50,15 @@ const LEAST = 22;
 const MOST = 400;
 
 /** The names of the staves: each opens its bench, the triangle before it its curves, the edge under it makes it higher. */
-export function Names({ line, staves, open }: { line: LineView; staves: Stave[]; open: boolean }) {
+export const Names = memo(function Names({
+  line,
+  staves,
+  open,
+}: {
+  line: LineView;
+  staves: Stave[];
+  open: boolean;
+}) {
   const bench = useView((s) => s.bench);
   return staves
     .filter((s) => !(open && s.name === 'mouth'))
@@ -75,7 +83,7 @@ export function Names({ line, staves, open }: { line: LineView; staves: Stave[];
         <Edge stave={s} />
       </div>
     ));
-}
+});
 
 function Triangle({ name }: { name: StaveName }) {
   const listed = OPENS[name];

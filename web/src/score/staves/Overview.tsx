@@ -7,6 +7,7 @@ import * as player from '../player';
 import { useVoice } from '../voice';
 import { clampView, zoomed } from './axis';
 import { colours } from './draw/paint';
+import { sized } from './draw/sized';
 import css from './Overview.module.css';
 
 /** Pixels at the handle's ends that zoom. */
@@ -45,10 +46,7 @@ export function Overview({ line }: { line: LineView }) {
     const c = canvas.current?.getContext('2d');
     if (!canvas.current || !c || !voice || width === 0) return;
     const high = 26;
-    const scale = devicePixelRatio || 1;
-    canvas.current.width = width * scale;
-    canvas.current.height = high * scale;
-    c.setTransform(scale, 0, 0, scale, 0, 0);
+    sized(canvas.current, c, width, high);
     c.fillStyle = colours().voice;
     const perPixel = voice.peaks.length / width;
     const peaks = voice.peaks as [number, number][];

@@ -6,6 +6,7 @@ import * as player from '../player';
 import { type Axis, GUTTER, RULER, toTime, toX } from './axis';
 import { drawRuler } from './draw/ruler';
 import { colours } from './draw/paint';
+import { sized } from './draw/sized';
 import css from './Ruler.module.css';
 
 /** Height of the strip on which the range to be looped is drawn. */
@@ -36,10 +37,7 @@ export function Ruler({
   useEffect(() => {
     const c = canvas.current?.getContext('2d');
     if (!canvas.current || !c || width === 0) return;
-    const scale = devicePixelRatio || 1;
-    canvas.current.width = width * scale;
-    canvas.current.height = RULER * scale;
-    c.setTransform(scale, 0, 0, scale, 0, 0);
+    sized(canvas.current, c, width, RULER);
     drawRuler(c, colours(), { view, width }, grid);
   }, [view, width, grid, fresh]);
 

@@ -1,6 +1,8 @@
+import { memo } from 'react';
 import type { Grid, LineView } from '../../api/client';
-import { ipaOf, isDoubtful } from '../../api/client';
+import { isDoubtful } from '../../api/client';
 import { useView } from '../../state';
+import { useAlphabet } from '../alphabet';
 import { choose, idsOf, speechBench, theWord } from '../chosen';
 import { soundIsDoubtful, soundsAt, wordsOf } from '../line';
 import * as player from '../player';
@@ -8,8 +10,9 @@ import { framesOf } from '../time';
 import { Roving } from './Roving';
 
 /** Words and the sounds of the chosen one as lists, for the keyboard and for those who listen to the page. */
-export function SpeechLists({ line, grid }: { line: LineView; grid: Grid }) {
+export const SpeechLists = memo(function SpeechLists({ line, grid }: { line: LineView; grid: Grid }) {
   const chosen = useView((s) => s.chosen);
+  const alphabet = useAlphabet();
   const words = wordsOf(line);
   const word = theWord(line, chosen);
   const place = word ? words.indexOf(word) : -1;
@@ -34,7 +37,7 @@ export function SpeechLists({ line, grid }: { line: LineView; grid: Grid }) {
         chosen={idsOf(chosen, 'sounds').at(-1) ?? null}
         all={soundsAt(line, place).map((s) => ({
           id: s.id,
-          says: `${s.phone}, ${ipaOf(s.phone)}, ${framesOf(grid, s.span)}${soundIsDoubtful(line, s) ? ', doubtful' : ''}`,
+          says: `${alphabet.of(s.phone)}, ${framesOf(grid, s.span)}${soundIsDoubtful(line, s) ? ', doubtful' : ''}`,
         }))}
         onChoose={(id) => {
           choose({ what: 'sounds', ids: [id] }, speechBench());
@@ -43,4 +46,4 @@ export function SpeechLists({ line, grid }: { line: LineView; grid: Grid }) {
       />
     </>
   );
-}
+});

@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
-import { useEffect, useRef, useState } from 'react';
+import { useEffect, useMemo, useRef, useState } from 'react';
 import { type Grid, type LineView, api } from '../../api/client';
 import { currentCurves, onCurves } from '../../api/live';
 import { useSettings } from '../../settings';
@@ -15,6 +15,7 @@ import { colours, repaint } from './draw/paint';
 import { drawMouthStave } from './draw/ribbons';
 import type { Context, Scene } from './draw/scene';
 import { drawSounds } from './draw/sounds';
+import { sized } from './draw/sized';
 import { drawStrip } from './draw/strip';
 import { drawVoice } from './draw/voice';
 import { drawWords } from './draw/words';
@@ -63,7 +64,7 @@ export function Staves({ line, grid }: { line: LineView; grid: Grid }) {
   const sets = useQuery({ queryKey: ['curveSets'], queryFn: api.curveSets });
   const [fresh, setFresh] = useState(0);
   const { duration } = line.summary;
-  const staves = stavesOf(size.height, open, heights);
+  const staves = useMemo(() => stavesOf(size.height, open, heights), [size.height, open, heights]);
   const high = staves.reduce((sum, s) => sum + s.height, 0);
   const axis: Axis = { view, width: size.width };
   const mouth = staves.find((s) => s.name === 'mouth');
@@ -99,11 +100,7 @@ export function Staves({ line, grid }: { line: LineView; grid: Grid }) {
     const canvas = base.current;
     const c = canvas?.getContext('2d');
     if (!canvas || !c || size.width === 0) return;
-    const scale = devicePixelRatio || 1;
-    canvas.width = size.width * scale;
-    canvas.height = high * scale;
-    c.setTransform(scale, 0, 0, scale, 0, 0);
-    c.clearRect(0, 0, size.width, high);
+    sized(canvas, c, size.width, high);
     const scene: Scene = {
       paint: colours(),
       axis,

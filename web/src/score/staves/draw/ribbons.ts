@@ -6,6 +6,9 @@ import { reader } from '../../line';
 import { GUTTER, type Stave, toTime, toX } from '../axis';
 import type { Context, Scene } from './scene';
 
+/** Pixels from one point of a ribbon's edge to the next. */
+const STEP = 2;
+
 /** One ribbon: thickness is the amount. */
 function ribbon(
   c: Context,
@@ -18,8 +21,11 @@ function ribbon(
   c.fillStyle = colour;
   c.beginPath();
   const end = Math.min(s.axis.width, s.curves ? toX(s.axis, s.curves.samples / s.curves.hz) : 0);
-  for (let x = GUTTER; x <= end; x += 1.5) c.lineTo(x, y - 0.6 - amount(toTime(s.axis, x)) * half);
-  for (let x = end; x >= GUTTER; x -= 1.5) c.lineTo(x, y + 0.6 + amount(toTime(s.axis, x)) * half);
+  const steps = Math.max(0, Math.floor((end - GUTTER) / STEP));
+  const halves = new Float32Array(steps + 1);
+  for (let i = 0; i <= steps; i++) halves[i] = 0.6 + amount(toTime(s.axis, GUTTER + i * STEP)) * half;
+  for (let i = 0; i <= steps; i++) c.lineTo(GUTTER + i * STEP, y - (halves[i] ?? 0));
+  for (let i = steps; i >= 0; i--) c.lineTo(GUTTER + i * STEP, y + (halves[i] ?? 0));
   c.closePath();
   c.fill();
 }

@@ -1,6 +1,7 @@
 // The sounds; of words that are too narrow for theirs, one block each.
 
-import { isDoubtful, ipaOf } from '../../../api/client';
+import { isDoubtful } from '../../../api/client';
+import { written } from '../../alphabet';
 import { fonts } from '../../../theme/theme';
 import { soundIsDoubtful, soundsAt, soundsOf, wordsOf } from '../../line';
 import { GUTTER, type Stave, toX } from '../axis';
@@ -36,7 +37,7 @@ function drawFolded(c: Context, s: Scene, stave: Stave, folded: Set<number>) {
     c.strokeStyle = doubtful ? paint.doubt : paint.edge;
     c.stroke();
     const own = soundsAt(s.line, i);
-    const label = own.map((sound) => (s.ipa ? ipaOf(sound.phone) : sound.phone)).join(s.ipa ? '' : ' ');
+    const label = own.map((sound) => written(sound.phone, s.ipa)).join(s.ipa ? '' : ' ');
     c.font = s.ipa ? `13px ${fonts.ipa}` : `12px ${fonts.sans}`;
     if (c.measureText(label).width <= right - left - 4) {
       c.fillStyle = paint.ink;
@@ -75,7 +76,7 @@ export function drawSounds(c: Context, s: Scene, stave: Stave) {
       c.fillStyle = paint.inkSoft;
       c.fillRect(x, top + height - 5, 1, 5);
     }
-    const label = s.ipa ? ipaOf(sound.phone) : sound.phone;
+    const label = written(sound.phone, s.ipa);
     if (c.measureText(label).width <= right - left - 2) {
       c.fillStyle = paint.ink;
       c.fillText(label, (left + right) / 2, top + height / 2 + 0.5);

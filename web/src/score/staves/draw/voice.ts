@@ -4,13 +4,25 @@ import type { LineView } from '../../../api/client';
 import { GUTTER, type Stave, toTime, toX } from '../axis';
 import type { Context, Scene } from './scene';
 
+/** Loudest peak of a recording, found once. */
+const LOUDEST = new WeakMap<number[][], number>();
+
+function loudestOf(peaks: number[][]): number {
+  let found = LOUDEST.get(peaks);
+  if (found === undefined) {
+    found = 0.05;
+    for (const [low = 0, high = 0] of peaks) found = Math.max(found, high, -low);
+    LOUDEST.set(peaks, found);
+  }
+  return found;
+}
+
 export function drawVoice(c: Context, s: Scene, stave: Stave) {
   const { paint, axis, line, voice } = s;
   if (!voice) return;
   const middle = stave.top + stave.height / 2;
   const half = stave.height * 0.44;
-  let loudest = 0.05;
-  for (const [low, high] of voice.peaks as [number, number][]) loudest = Math.max(loudest, high, -low);
+  const loudest = loudestOf(voice.peaks);
   c.strokeStyle = paint.rule;
   c.beginPath();
   c.moveTo(GUTTER, middle);

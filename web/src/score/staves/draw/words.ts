@@ -46,6 +46,22 @@ interface Placed {
 /** Words that may find no room of their own, as a share of those in view; if there are more the line is written as text. */
 const LEFT_OUT = 0.12;
 
+/** Widths of texts at 16 pixels that were measured; measuring is slow. */
+const WIDTHS = new Map<string, number>();
+
+function naturalWidth(c: Context, text: string, weight: number): number {
+  const key = `${weight} ${text}`;
+  let width = WIDTHS.get(key);
+  if (width === undefined) {
+    c.font = `${weight} 16px ${fonts.serif}`;
+    width = c.measureText(text).width;
+    if (WIDTHS.size > 5000) WIDTHS.clear();
+    // Before the fonts are there it is another one's width.
+    if (document.fonts.status === 'loaded') WIDTHS.set(key, width);
+  }
+  return width;
+}
+
 /** Where each word of the view stands; nothing if too many find no room. */
 function place(c: Context, s: Scene, stave: Stave): Placed[] | null {
   const { axis, line } = s;
@@ -63,11 +79,12 @@ function place(c: Context, s: Scene, stave: Stave): Placed[] | null {
     const text = word.text + (word.after ?? '');
     // Words that stand out in the voice stand out in print.
     const stress = line.phrasing?.stress[i] ?? 0.5;
-    const weight = s.words.has(word.id) ? 700 : Math.round(400 + 300 * stress);
+    const weight = s.words.has(word.id) ? 700 : 400 + 100 * Math.round(3 * stress);
     // As large as the word's time allows, within what is readable.
-    c.font = `${weight} 16px ${fonts.serif}`;
-    const natural = c.measureText(text).width;
-    const size = Math.max(12, Math.min(17, (16 * (right - left + 6)) / natural));
+    const natural = naturalWidth(c, text, weight);
+    const fits = Math.max(12, Math.min(17, (16 * (right - left + 6)) / natural));
+    // Few fonts, because a canvas keeps only some dozens ready.
+    const size = Math.round(2 * fits) / 2;
     const width = (natural * size) / 16;
     const x = (left + right) / 2;
     let y = middle - (pitch && word.pitch ? pitch(word.pitch) * swing : 0);
