@@ -223,7 +223,9 @@ fn handles_lengthen_the_curves_and_leave_every_frame_its_moment() {
     let wiring = CHARACTERS[0].read().unwrap().wiring().unwrap();
     let grid = FrameGrid { rate: FrameRate::FILM, first: Frame(1001) };
     let (line, heard) = &lines()[3];
-    let read = |line: &Line| -> Value { serde_json::from_str(&curves(line, heard, &wiring, grid)).unwrap() };
+    let read = |line: &Line| -> Value {
+        serde_json::from_str(&curves(line, heard, &wiring, line.frames.grid(grid))).unwrap()
+    };
     let plain = read(line);
     let with =
         read(&Line { frames: OwnFrames { first: Some(Frame(101)), before: 8, after: 12 }, ..line.clone() });
