@@ -16,6 +16,12 @@ axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag2
   .catch((error) => done([String(error)]));
 ";
 
+/// Whether nothing that was opened is still on its way in.
+const SETTLED: &str = "
+return !document.getAnimations().some((a) => a.playState === 'running' && a instanceof CSSTransition)
+  && [...document.querySelectorAll('[role=dialog], [role=menu]')].every((e) => getComputedStyle(e).opacity === '1');
+";
+
 async fn check(page: &Page, view: &str, found: &mut Vec<String>) -> Result<()> {
     let loaded = page.eval("return typeof axe !== 'undefined'").await? == true;
     if !loaded {
@@ -23,6 +29,8 @@ async fn check(page: &Page, view: &str, found: &mut Vec<String>) -> Result<()> {
             std::fs::read_to_string(AXE).context("axe-core is not installed: run `npm ci` in web")?;
         page.browser.execute(&script, vec![]).await?;
     }
+    // What fades in has no contrast yet.
+    page.until("nothing fades in any more", || async { Ok(page.eval(SETTLED).await? == true) }).await?;
     let all = page.browser.execute_async(CHECK, vec![]).await?;
     for one in all.json().as_array().context("no answer of axe")? {
         found.push(format!("{view}: {}", one.as_str().unwrap_or_default()));
