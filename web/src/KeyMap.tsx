@@ -1,4 +1,4 @@
-import { Modal, Switch } from '@mantine/core';
+import { Modal, Switch, VisuallyHidden } from '@mantine/core';
 import { useEffect, useState } from 'react';
 import { type CommandId, type Entry, type Group, TABLE, pressedKey, shownKey } from './keys';
 import css from './KeyMap.module.css';
@@ -82,10 +82,10 @@ function Row({
       <Hint says={asking ? null : 'Give it another key'}>
         <button
           className={css.keys}
-          aria-label={`Keys of “${entry.name}”: ${keys.map(shownKey).join(' or ') || 'none'}; press to change`}
           data-testid={`keys-${entry.id}`}
           onClick={() => onAsk(asking ? null : id)}
         >
+          <VisuallyHidden>Keys of “{entry.name}”, press to change: </VisuallyHidden>
           {asking ? (
             <em>press a key; Backspace for none</em>
           ) : keys.length > 0 ? (
