@@ -245,50 +245,56 @@ impl App {
     }
 }
 
-/// Makes one operation on the production: what was done, in words, and the numbers of lines that are new.
-pub fn produce(app: &App, op: &ProductionOp) -> Answer<(String, Vec<i32>)> {
+/// The production as an operation on it finds it.
+fn production_now(app: &App, takes_of: Option<i32>) -> Answer<ProductionNow> {
     let production = app.store.production()?;
-    let lines = app.store.lines()?;
-    let label = |(i, line): (usize, &StoredLine)| {
+    let label = |(i, line): (usize, StoredLine)| {
         let called = line.document.name.clone().unwrap_or_else(|| format!("line {}", i + 1));
         (line.id, called)
     };
-    let of_takes = match op {
-        ProductionOp::DeleteTake { line, .. } | ProductionOp::RenameTake { line, .. } => Some(*line),
-        _ => None,
-    };
     let mut takes = Vec::new();
-    if let Some(line) = of_takes {
+    if let Some(line) = takes_of {
         let heard = app.store.line(line)?.document.listen.take;
         let all = app.store.takes(line)?.into_iter();
         takes.extend(all.filter_map(|t| t.id.map(|id| (id, t.name, Some(id) == heard))));
     }
-    let now = ProductionNow {
+    Ok(ProductionNow {
         name: production.name,
         grid: production.grid,
-        lines: lines.iter().enumerate().map(label).collect(),
+        lines: app.store.lines()?.into_iter().enumerate().map(label).collect(),
         characters: app.store.cast()?.into_iter().map(|m| (m.id, m.title)).collect(),
         takes,
         deliveries: app.store.deliveries()?.into_iter().map(|d| d.id).collect(),
+    })
+}
+
+/// Makes one operation on the production: what was done, in words, and the numbers of lines that are new.
+pub fn produce(app: &App, op: &ProductionOp) -> Answer<(String, Vec<i32>)> {
+    let takes_of = match op {
+        ProductionOp::DeleteTake { line, .. } | ProductionOp::RenameTake { line, .. } => Some(*line),
+        _ => None,
     };
-    let Produced { edit, words } = jam_desk::produce(op, &now)?;
-    if let ProductionOp::DeleteLines { ids } = op {
+    if let ProductionOp::DeleteLines { ids } = op
+        && ids.iter().all(|id| app.store.line(*id).is_ok())
+    {
         // Nothing is worked on any more that nobody sees.
         for job in app.jobs.list().into_iter().filter(|j| ids.contains(&j.line)) {
             jobs::cancel(app, job.id)?;
         }
     }
-    let mut made = Vec::new();
-    match (&edit, op) {
-        (Some(edit), _) => app.store.produce(edit, &words)?,
-        (None, ProductionOp::DuplicateLine { id }) => made.push(app.store.duplicate_line(*id, &words)?),
-        (None, _) => {}
-    }
+    let done = app.store.change_production(|now| -> Answer<_> {
+        let Produced { edit, words } = jam_desk::produce(op, &production_now(app, takes_of)?)?;
+        let mut made = Vec::new();
+        match (&edit, op) {
+            (Some(edit), _) => now.make(edit, &words)?,
+            (None, ProductionOp::DuplicateLine { id }) => made.push(now.duplicate_line(*id, &words)?),
+            (None, _) => {}
+        }
+        Ok((words, made))
+    })?;
     app.tell(Event::Production);
-    if matches!(op, ProductionOp::DeleteTake { .. } | ProductionOp::RenameTake { .. })
-        && let Some(id) = of_takes
-    {
+    if let Some(id) = takes_of {
         app.tell(Event::State { id });
     }
-    Ok((words, made))
+    Ok(done)
 }

@@ -27,7 +27,7 @@ fn asked(value: Option<&str>, length: usize) -> Asked {
 }
 
 /// Answers with the bytes asked for.
-pub fn respond(headers: &HeaderMap, bytes: &[u8], media_type: &'static str) -> Response<Body> {
+pub fn respond(headers: &HeaderMap, bytes: &[u8], media_type: &str) -> Response<Body> {
     let length = bytes.len();
     let range = headers.get(header::RANGE).and_then(|v| v.to_str().ok());
     let (status, body, content_range) = match asked(range, length) {
@@ -42,7 +42,9 @@ pub fn respond(headers: &HeaderMap, bytes: &[u8], media_type: &'static str) -> R
     let mut response = Response::new(Body::from(body.to_vec()));
     *response.status_mut() = status;
     let headers = response.headers_mut();
-    headers.insert(header::CONTENT_TYPE, HeaderValue::from_static(media_type));
+    if let Ok(value) = HeaderValue::from_str(media_type) {
+        headers.insert(header::CONTENT_TYPE, value);
+    }
     headers.insert(header::ACCEPT_RANGES, HeaderValue::from_static("bytes"));
     headers.insert(header::CACHE_CONTROL, HeaderValue::from_static("private, max-age=3600"));
     if let Some(value) = content_range.and_then(|c| HeaderValue::from_str(&c).ok()) {

@@ -6,6 +6,7 @@ use crate::{Failed, Steps, Store, StoreError, keep_blob, stored};
 use diesel::prelude::*;
 use jam_rig::{Wiring, WiringEdit};
 use jam_score::Ids;
+use std::collections::HashMap;
 
 /// A character: its file and how it answers to the controls.
 #[derive(Debug, Clone, PartialEq)]
@@ -33,41 +34,38 @@ pub struct NewWiring {
     pub gesture: Option<String>,
 }
 
-type Row = (i32, String, String, String, String, i64, i64);
-const ROW: (
-    cast_member::id,
-    cast_member::name,
-    cast_member::title,
-    cast_member::model,
-    cast_member::wiring,
-    cast_member::revision,
-    cast_member::next_id,
-) = (
-    cast_member::id,
-    cast_member::name,
-    cast_member::title,
-    cast_member::model,
-    cast_member::wiring,
-    cast_member::revision,
-    cast_member::next_id,
-);
+#[derive(Queryable, Selectable)]
+#[diesel(table_name = cast_member, check_for_backend(diesel::sqlite::Sqlite))]
+struct Row {
+    id: i32,
+    name: String,
+    title: String,
+    model: String,
+    wiring: String,
+    revision: i64,
+    next_id: i64,
+}
 
-fn member((id, name, title, model, wiring, revision, next): Row) -> Result<CastMember, StoreError> {
-    let ids = Ids::from(u32::try_from(next).map_err(|_| StoreError::Newer)?);
+fn member(row: Row) -> Result<CastMember, StoreError> {
+    let Row { id, name, title, model, wiring, revision, next_id } = row;
+    let ids = Ids::from(u32::try_from(next_id).map_err(|_| StoreError::Newer)?);
     Ok(CastMember { id, name, title, model, wiring: stored::read(&wiring)?, revision, ids })
 }
 
 fn by_id(c: &mut SqliteConnection, id: i32) -> Result<CastMember, StoreError> {
-    member(cast_member::table.find(id).select(ROW).first(c)?)
+    member(cast_member::table.find(id).select(Row::as_select()).first(c)?)
+}
+
+/// Refuses names of which another character that is there is called by one.
+pub(crate) fn not_taken(c: &mut SqliteConnection, titles: &[String]) -> Result<(), StoreError> {
+    let there = cast_member::table.filter(cast_member::gone.eq(false));
+    let called = there.filter(cast_member::title.eq_any(titles)).select(cast_member::title);
+    called.first(c).optional()?.map_or(Ok(()), |title| Err(StoreError::NameTaken(title)))
 }
 
 /// Refuses a name that another character is called by, and gives one that lines can know a new character by.
 fn free_name(c: &mut SqliteConnection, title: &str) -> Result<String, StoreError> {
-    let there = cast_member::table.filter(cast_member::gone.eq(false));
-    let taken: i64 = there.filter(cast_member::title.eq(title)).count().get_result(c)?;
-    if taken > 0 {
-        return Err(StoreError::NameTaken(title.to_string()));
-    }
+    not_taken(c, &[title.to_string()])?;
     let known: Vec<String> = cast_member::table.select(cast_member::name).load(c)?;
     let mut names = std::iter::once(title.to_string()).chain((2..).map(|n| format!("{title} {n}")));
     names.find(|name| !known.contains(name)).ok_or(StoreError::NotFound)
@@ -88,7 +86,7 @@ fn add(
             cast_member::wiring.eq(stored::write(wiring)?),
             cast_member::next_id.eq(i64::from(ids.next())),
         ))
-        .returning(ROW)
+        .returning(Row::as_returning())
         .get_result(c)?;
     member(row)
 }
@@ -201,8 +199,20 @@ impl Store {
     /// The data file cannot be read or written.
     pub fn cast(&self) -> Result<Vec<CastMember>, StoreError> {
         let there = cast_member::table.filter(cast_member::gone.eq(false));
-        let rows: Vec<Row> = there.order(cast_member::id).select(ROW).load(&mut self.connection()?)?;
+        let rows: Vec<Row> =
+            there.order(cast_member::id).select(Row::as_select()).load(&mut self.connection()?)?;
         rows.into_iter().map(member).collect()
+    }
+
+    /// What characters are called, by the names that lines know them by: without their wirings, for what is asked often.
+    ///
+    /// # Errors
+    /// The data file cannot be read.
+    pub fn cast_titles(&self) -> Result<HashMap<String, String>, StoreError> {
+        let there = cast_member::table.filter(cast_member::gone.eq(false));
+        let names: Vec<(String, String)> =
+            there.select((cast_member::name, cast_member::title)).load(&mut self.connection()?)?;
+        Ok(names.into_iter().collect())
     }
 
     /// # Errors
@@ -216,7 +226,7 @@ impl Store {
     /// # Errors
     /// The data file cannot be read or written, or there is no such thing in it.
     pub fn cast_member_named(&self, name: &str) -> Result<CastMember, StoreError> {
-        let there = cast_member::table.filter(cast_member::gone.eq(false)).select(ROW);
+        let there = cast_member::table.filter(cast_member::gone.eq(false)).select(Row::as_select());
         let c = &mut self.connection()?;
         let known = there.filter(cast_member::name.eq(name)).first(c).optional()?;
         member(match known {

@@ -5,9 +5,11 @@ use crate::{Store, StoreError, free_blobs, keep_blob};
 use diesel::prelude::*;
 
 /// One delivered file.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Queryable, Selectable)]
+#[diesel(table_name = delivery, check_for_backend(diesel::sqlite::Sqlite))]
 pub struct Delivered {
     pub id: i32,
+    #[diesel(column_name = line_id)]
     pub line: i32,
     pub file_name: String,
     pub media_type: String,
@@ -17,47 +19,21 @@ pub struct Delivered {
     pub content: String,
 }
 
-type Row = (i32, i32, String, String, i64, String);
-
-const ROW: (
-    delivery::id,
-    delivery::line_id,
-    delivery::file_name,
-    delivery::media_type,
-    delivery::size,
-    delivery::content,
-) = (
-    delivery::id,
-    delivery::line_id,
-    delivery::file_name,
-    delivery::media_type,
-    delivery::size,
-    delivery::content,
-);
-
-fn delivered((id, line, file_name, media_type, size, content): Row) -> Delivered {
-    Delivered { id, line, file_name, media_type, size, content }
-}
-
 impl Store {
     /// Every delivered file, newest first.
     ///
     /// # Errors
     /// The data file cannot be read or written.
     pub fn deliveries(&self) -> Result<Vec<Delivered>, StoreError> {
-        let rows: Vec<Row> = delivery::table
-            .filter(delivery::gone.eq(false))
-            .order(delivery::id.desc())
-            .select(ROW)
-            .load(&mut self.connection()?)?;
-        Ok(rows.into_iter().map(delivered).collect())
+        let there = delivery::table.filter(delivery::gone.eq(false)).order(delivery::id.desc());
+        Ok(there.select(Delivered::as_select()).load(&mut self.connection()?)?)
     }
 
     /// # Errors
     /// The data file cannot be read or written, or there is no such thing in it.
     pub fn delivery(&self, id: i32) -> Result<Delivered, StoreError> {
         let there = delivery::table.find(id).filter(delivery::gone.eq(false));
-        Ok(delivered(there.select(ROW).first(&mut self.connection()?)?))
+        Ok(there.select(Delivered::as_select()).first(&mut self.connection()?)?)
     }
 
     /// Keeps a delivered file in the place of an older one of the same line and name.
@@ -77,7 +53,7 @@ impl Store {
                 delivery::table.filter(delivery::line_id.eq(line)).filter(delivery::file_name.eq(file_name)),
             )
             .execute(c)?;
-            let row: Row = diesel::insert_into(delivery::table)
+            let row = diesel::insert_into(delivery::table)
                 .values((
                     delivery::line_id.eq(line),
                     delivery::file_name.eq(file_name),
@@ -85,10 +61,10 @@ impl Store {
                     delivery::size.eq(bytes.len() as i64),
                     delivery::content.eq(content),
                 ))
-                .returning(ROW)
+                .returning(Delivered::as_returning())
                 .get_result(c)?;
             free_blobs(c)?;
-            Ok(delivered(row))
+            Ok(row)
         })
     }
 }

@@ -28,6 +28,7 @@ pub use error::StoreError;
 pub use films::Film;
 pub use journal::{NewStep, Now, RESULT, Steps};
 pub use lines::{NewLine, StoredLine};
+pub use produced::NowProduction;
 pub use production::Production;
 pub use snapshots::Snapshot;
 pub use speech::Take;

@@ -1,7 +1,9 @@
 //! Changes of the production as a whole, and their journal.
 
-use crate::schema::{cast_member, delivery, line, production, production_step, take};
-use crate::{Steps, Store, StoreError, stored};
+use crate::cast::not_taken;
+use crate::production::{set_grid, set_name};
+use crate::schema::{cast_member, delivery, line, production_step, take};
+use crate::{Failed, Steps, Store, StoreError, stored};
 use diesel::prelude::*;
 use jam_score::ProductionEdit;
 
@@ -16,11 +18,13 @@ fn apply(c: &mut SqliteConnection, edit: &ProductionEdit) -> Result<(), StoreErr
             }
         }
         ProductionEdit::Characters { ids, gone } => {
+            let own = || cast_member::table.filter(cast_member::id.eq_any(ids));
             if !gone {
-                free_titles(c, ids)?;
+                // Those that come back need their names: another may be called so by now.
+                let titles: Vec<String> = own().select(cast_member::title).load(c)?;
+                not_taken(c, &titles)?;
             }
-            let own = cast_member::table.filter(cast_member::id.eq_any(ids));
-            diesel::update(own).set(cast_member::gone.eq(gone)).execute(c)?;
+            diesel::update(own()).set(cast_member::gone.eq(gone)).execute(c)?;
         }
         ProductionEdit::Character { id, after, .. } => {
             diesel::update(cast_member::table.find(id)).set(cast_member::title.eq(after)).execute(c)?;
@@ -35,30 +39,10 @@ fn apply(c: &mut SqliteConnection, edit: &ProductionEdit) -> Result<(), StoreErr
             let own = delivery::table.filter(delivery::id.eq_any(ids));
             diesel::update(own).set(delivery::gone.eq(gone)).execute(c)?;
         }
-        ProductionEdit::Name { after, .. } => {
-            diesel::update(production::table.find(1)).set(production::name.eq(after)).execute(c)?;
-        }
-        ProductionEdit::Grid { after, .. } => {
-            diesel::update(production::table.find(1))
-                .set((
-                    production::rate_num.eq(after.rate.num as i32),
-                    production::rate_den.eq(after.rate.den as i32),
-                    production::first_frame.eq(after.first.0),
-                ))
-                .execute(c)?;
-        }
+        ProductionEdit::Name { after, .. } => set_name(c, after)?,
+        ProductionEdit::Grid { after, .. } => set_grid(c, *after)?,
     }
     Ok(())
-}
-
-/// Characters that come back need their names: another may be called so by now.
-fn free_titles(c: &mut SqliteConnection, ids: &[i32]) -> Result<(), StoreError> {
-    let titles: Vec<String> =
-        cast_member::table.filter(cast_member::id.eq_any(ids)).select(cast_member::title).load(c)?;
-    let there = cast_member::table.filter(cast_member::gone.eq(false));
-    let taken: Option<String> =
-        there.filter(cast_member::title.eq_any(&titles)).select(cast_member::title).first(c).optional()?;
-    taken.map_or(Ok(()), |title| Err(StoreError::NameTaken(title)))
 }
 
 fn step(c: &mut SqliteConnection, edit: &ProductionEdit, words: &str) -> Result<(), StoreError> {
@@ -70,25 +54,43 @@ fn step(c: &mut SqliteConnection, edit: &ProductionEdit, words: &str) -> Result<
     Ok(())
 }
 
-impl Store {
-    /// Makes a step of the production; what could be redone before is gone.
+/// The production inside a transaction.
+pub struct NowProduction<'c> {
+    connection: &'c mut SqliteConnection,
+    store: &'c Store,
+}
+
+impl NowProduction<'_> {
+    /// Makes a step; what could be redone before is gone.
     ///
     /// # Errors
     /// The data file cannot be read or written.
-    pub fn produce(&self, edit: &ProductionEdit, words: &str) -> Result<(), StoreError> {
-        self.change(|c| step(c, edit, words))
+    pub fn make(&mut self, edit: &ProductionEdit, words: &str) -> Result<(), StoreError> {
+        step(self.connection, edit, words)
     }
 
-    /// Makes a copy of a line, as a step of the production, and gives its number.
+    /// Makes a copy of a line, as a step, and gives its number.
     ///
     /// # Errors
     /// There is no such line, or the data file cannot be read or written.
-    pub fn duplicate_line(&self, id: i32, words: &str) -> Result<i32, StoreError> {
-        self.change(|c| {
-            let copy = self.copied(c, id)?;
-            step(c, &ProductionEdit::Lines { ids: vec![copy], gone: false }, words)?;
-            Ok(copy)
-        })
+    pub fn duplicate_line(&mut self, id: i32, words: &str) -> Result<i32, StoreError> {
+        let copy = self.store.copied(self.connection, id)?;
+        self.make(&ProductionEdit::Lines { ids: vec![copy], gone: false }, words)?;
+        Ok(copy)
+    }
+}
+
+impl Store {
+    /// Changes the production as one transaction that holds the write lock from its start: nothing that `work` reads of
+    /// this store changes meanwhile.
+    ///
+    /// # Errors
+    /// Whatever `work` says; nothing is changed then.
+    pub fn change_production<T, E: From<StoreError>>(
+        &self,
+        work: impl FnOnce(&mut NowProduction<'_>) -> Result<T, E>,
+    ) -> Result<T, E> {
+        self.in_turn(|c| work(&mut NowProduction { connection: c, store: self }).map_err(Failed::Work))
     }
 
     /// Takes the production's last step back, or makes it again; its words.

@@ -12,6 +12,22 @@ pub struct Production {
     pub grid: FrameGrid,
 }
 
+pub(crate) fn set_name(c: &mut SqliteConnection, name: &str) -> Result<(), StoreError> {
+    diesel::update(production::table.find(1)).set(production::name.eq(name)).execute(c)?;
+    Ok(())
+}
+
+pub(crate) fn set_grid(c: &mut SqliteConnection, grid: FrameGrid) -> Result<(), StoreError> {
+    diesel::update(production::table.find(1))
+        .set((
+            production::rate_num.eq(grid.rate.num as i32),
+            production::rate_den.eq(grid.rate.den as i32),
+            production::first_frame.eq(grid.first.0),
+        ))
+        .execute(c)?;
+    Ok(())
+}
+
 impl Store {
     /// # Errors
     /// The data file cannot be read or written.
@@ -30,15 +46,8 @@ impl Store {
     /// The data file cannot be read or written.
     pub fn set_production(&self, new: &Production) -> Result<(), StoreError> {
         self.change(|c| {
-            diesel::update(production::table.find(1))
-                .set((
-                    production::name.eq(&new.name),
-                    production::rate_num.eq(new.grid.rate.num as i32),
-                    production::rate_den.eq(new.grid.rate.den as i32),
-                    production::first_frame.eq(new.grid.first.0),
-                ))
-                .execute(c)?;
-            Ok(())
+            set_name(c, &new.name)?;
+            set_grid(c, new.grid)
         })
     }
 }

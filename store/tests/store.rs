@@ -562,12 +562,13 @@ fn whole_lines_and_characters_go_and_come_back_through_a_restart() {
         store.add_cast_member("Bram", b"glTF", &Wiring::default()).unwrap();
         first = line(&store, "one");
         second = line(&store, "two");
-        store.produce(&ProductionEdit::Lines { ids: vec![first], gone: true }, "delete line 1").unwrap();
+        let produce = |edit, words| store.change_production(|now| now.make(&edit, words)).unwrap();
+        produce(ProductionEdit::Lines { ids: vec![first], gone: true }, "delete line 1");
         assert!(matches!(store.line(first), Err(StoreError::NotFound)));
         assert_eq!(store.line_number(second).unwrap(), 1);
-        copy = store.duplicate_line(second, "copy line 1").unwrap();
+        copy = store.change_production(|now| now.duplicate_line(second, "copy line 1")).unwrap();
         let edit = ProductionEdit::Character { id: 1, before: "Bram".into(), after: "Abram".into() };
-        store.produce(&edit, "call Bram Abram").unwrap();
+        produce(edit, "call Bram Abram");
     }
     let store = Store::open(&path).unwrap();
     let ids = |store: &Store| store.lines().unwrap().iter().map(|l| l.id).collect::<Vec<_>>();

@@ -73,6 +73,27 @@ fn touch_of(line: &Line, new: &TouchChange, timing: &Timing) -> Result<Touch, Re
     })
 }
 
+/// Whether keys from a time to another are near enough to a touch's own to join it.
+fn joins(touch: &Touch, timing: &Timing, from: f64, to: f64) -> bool {
+    let keys = touch.timed(timing);
+    let (Some(first), Some(last)) = (keys.first(), keys.last()) else { return false };
+    let (before, after) = (touch.fade_in.0.max(NEAR), touch.fade_out.0.max(NEAR));
+    touch.aside.is_none() && to >= first.time - before && from <= last.time + after
+}
+
+/// A touch as it is, to be changed.
+fn as_it_is(t: &Touch, timing: &Timing) -> TouchChange {
+    TouchChange {
+        id: Some(t.id),
+        control: t.control,
+        laid: t.laid,
+        fade_in: t.fade_in,
+        fade_out: t.fade_out,
+        amount: t.amount,
+        keys: t.timed(timing),
+    }
+}
+
 /// A key that joins the touch it is near to, or begins one.
 fn with_key(
     line: &Line,
@@ -81,22 +102,9 @@ fn with_key(
     control: Control,
     key: TimedKey,
 ) -> Result<Touch, Refusal> {
-    let near = line.touches.iter().filter(|t| t.control == control && t.aside.is_none()).find(|t| {
-        let keys = t.timed(timing);
-        let (Some(first), Some(last)) = (keys.first(), keys.last()) else { return false };
-        let (before, after) = (t.fade_in.0.max(NEAR), t.fade_out.0.max(NEAR));
-        key.time >= first.time - before && key.time <= last.time + after
-    });
+    let near = line.touches.iter().find(|t| t.control == control && joins(t, timing, key.time, key.time));
     let mut change = match near {
-        Some(t) => TouchChange {
-            id: Some(t.id),
-            control,
-            laid: t.laid,
-            fade_in: t.fade_in,
-            fade_out: t.fade_out,
-            amount: t.amount,
-            keys: t.timed(timing),
-        },
+        Some(t) => as_it_is(t, timing),
         None => TouchChange {
             id: None,
             control,
@@ -158,49 +166,29 @@ fn pasted(
             _ => return Err(TouchError::Empty.into()),
         };
         // Keys go into the touch that is there, in the place of those that lie between them.
-        let there = line.touches.iter().find(|t| {
-            let own = t.timed(timing);
-            let (Some(from), Some(to)) = (own.first(), own.last()) else { return false };
-            let (before, after) = (t.fade_in.0.max(NEAR), t.fade_out.0.max(NEAR));
-            let meets = first <= to.time + after && last >= from.time - before;
-            named.is_none()
-                && meets
-                && t.pass.is_none()
-                && t.aside.is_none()
-                && t.control == c.control
-                && t.laid == c.laid
-        });
-        let fades = c.fades.map_or((FADE, FADE), |(a, b)| (Seconds(a), Seconds(b)));
+        let like = |t: &&Touch| t.pass.is_none() && t.control == c.control && t.laid == c.laid;
+        // One that got keys of these already goes on with them.
+        let mut alike = put.iter().filter(|t| t.id != 0).chain(&line.touches).filter(like);
+        let there = alike.find(|t| named.is_none() && joins(t, timing, first, last));
         let change = match there {
             Some(t) => {
-                let scale = if t.laid == Laid::Add { c.amount / t.amount.max(0.01) } else { 1.0 };
-                let outside = |k: &TimedKey| k.time < first - SAME || k.time > last + SAME;
-                let mut all: Vec<TimedKey> = t.timed(timing).into_iter().filter(outside).collect();
-                all.extend(keys.iter().map(|k| TimedKey { value: k.value * scale, ..*k }));
-                TouchChange {
-                    id: Some(t.id),
-                    control: t.control,
-                    laid: t.laid,
-                    fade_in: t.fade_in,
-                    fade_out: t.fade_out,
-                    amount: t.amount,
-                    keys: all,
-                }
+                let scale = if t.laid == Laid::Add { c.amount / t.amount.max(LEAST) } else { 1.0 };
+                let mut change = as_it_is(t, timing);
+                change.keys.retain(|k| k.time < first - SAME || k.time > last + SAME);
+                change.keys.extend(keys.iter().map(|k| TimedKey { value: k.value * scale, ..*k }));
+                change
             }
-            None => TouchChange {
-                id: None,
-                control: c.control,
-                laid: c.laid,
-                fade_in: fades.0,
-                fade_out: fades.1,
-                amount: c.amount,
-                keys,
-            },
+            None => {
+                let (fade_in, fade_out) = c.fades.map_or((FADE, FADE), |(a, b)| (Seconds(a), Seconds(b)));
+                let (control, laid, amount) = (c.control, c.laid, c.amount);
+                TouchChange { id: None, control, laid, fade_in, fade_out, amount, keys }
+            }
         };
         let mut touch = touch_of(line, &change, timing)?;
-        if there.is_none() {
+        if change.id.is_none() {
             touch.pass.clone_from(&pass);
         }
+        put.retain(|t| t.id == 0 || t.id != touch.id);
         put.push(touch);
     }
     Ok(Put::of(put))

@@ -45,10 +45,11 @@ pub fn needs(op: &Op, line: &Line) -> BTreeSet<String> {
                 touch.keys.iter().for_each(|k| all.time(k.time));
             }
         }
-        Op::Key { time, .. } | Op::Paste { time, .. } | Op::Lay { time, .. } | Op::Strike { time, .. } => {
-            all.time(*time);
-        }
-        Op::Neutral { time, .. } => all.time(*time),
+        Op::Key { time, .. }
+        | Op::Paste { time, .. }
+        | Op::Lay { time, .. }
+        | Op::Neutral { time, .. }
+        | Op::Strike { time, .. } => all.time(*time),
         Op::MoveTouches { touches, to } => {
             touches.iter().for_each(|id| all.thing("touch", *id));
             all.time(*to);

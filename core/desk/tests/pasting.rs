@@ -38,6 +38,12 @@ fn pasted_keys_go_into_the_touch_that_is_there() {
     let line = made(&paste(0.35, Laid::Add, vec![key(0.0, 0.7), key(0.1, 0.8)]), &line, ids).unwrap();
     assert_eq!(line.touches.len(), 1, "no second touch on top");
     assert_eq!(times(&line.touches[0], &line), [0.2, 0.35, 0.45, 0.6]);
+    // Keys of one control from two touches go into it both.
+    let two = [key(0.0, 0.4), key(0.2, 0.5)].map(|k| copied(Control::JawOpen, Laid::Add, vec![k]));
+    let both =
+        made(&Op::Paste { time: 0.3, curves: two.to_vec(), named: None }, &line, Ids::from(550)).unwrap();
+    assert_eq!(times(&both.touches[0], &both), [0.2, 0.3, 0.35, 0.45, 0.5, 0.6]);
+    assert_eq!(both.touches.len(), 1);
     // Far away, or laid otherwise, it is one of its own.
     let line = made(&paste(1.2, Laid::Add, vec![key(0.0, 0.5)]), &line, ids).unwrap();
     let line = made(&paste(0.3, Laid::Replace, vec![key(0.0, 0.5)]), &line, Ids::from(600)).unwrap();

@@ -66,12 +66,7 @@ pub async fn show(
 ) -> Answer<Response<Body>> {
     blocking(move || {
         let film = app.store.film(id, film)?;
-        let kind = match film.media_type.as_str() {
-            "video/webm" => "video/webm",
-            "video/quicktime" => "video/quicktime",
-            _ => "video/mp4",
-        };
-        Ok(range::respond(&headers, &app.film(&film.content)?, kind))
+        Ok(range::respond(&headers, &app.film(&film.content)?, &film.media_type))
     })
     .await
 }

@@ -7,7 +7,7 @@ use crate::jobs::{self, Job};
 use crate::problem::{Answer, Problem};
 use crate::range;
 use crate::sent::{Sent, made_on};
-use crate::views::line::{LineSummary, LineView, summary, titles, view, view_beside, voice_name};
+use crate::views::line::{LineSummary, LineView, summary, view, view_beside, voice_name};
 use crate::voices::PEAK_STEP;
 use axum::Json;
 use axum::body::Bytes;
@@ -80,7 +80,7 @@ pub async fn list(State(app): State<Arc<App>>) -> Answer<Json<Vec<LineSummary>>>
     blocking(move || {
         let grid = app.store.production()?.grid;
         let lines = app.store.lines()?;
-        let titles = titles(&app)?;
+        let titles = app.store.cast_titles()?;
         Ok(lines.iter().enumerate().map(|(i, l)| summary(&app, l, i + 1, grid, &titles)).collect())
     })
     .await

@@ -97,11 +97,6 @@ pub struct LineView {
     redo: Vec<String>,
 }
 
-/// What characters are called, by the names that lines know them by.
-pub fn titles(app: &App) -> Answer<HashMap<String, String>> {
-    Ok(app.store.cast()?.into_iter().map(|m| (m.name, m.title)).collect())
-}
-
 pub fn summary(
     app: &App,
     line: &StoredLine,
@@ -167,7 +162,7 @@ pub fn view_beside(app: &App, line: StoredLine, has: Option<&str>) -> Answer<Lin
     let sends = times.as_deref() != has;
     Ok(LineView {
         revision: line.revision,
-        summary: summary(app, &line, number, grid, &titles(app)?),
+        summary: summary(app, &line, number, grid, &app.store.cast_titles()?),
         grid: document.frames.grid(grid),
         voice: voice_name(&line),
         takes: takes::takes(app, &line)?,
