@@ -3,7 +3,12 @@
 #![allow(clippy::missing_errors_doc, reason = "a test fails with whatever goes wrong")]
 
 use anyhow::{Context, Result, bail};
-use jam_store::Store;
+use jam_formats::sound;
+use jam_score::{Ids, Line};
+use jam_sound::Recording;
+use jam_store::{NewLine, Store};
+use jam_voice::{Analyser, features};
+use serde_json::{Value, json};
 use std::net::{SocketAddr, TcpListener};
 use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
@@ -49,8 +54,40 @@ impl Driver {
         Ok(Driver { shell, port })
     }
 
-    pub async fn browser(&self, profile: &Path, (width, height): (u32, u32)) -> Result<WebDriver> {
+    pub async fn browser(&self, profile: &Path, size: (u32, u32)) -> Result<WebDriver> {
+        self.started(DesiredCapabilities::chrome(), profile, size).await
+    }
+
+    /// A browser that keeps a trace of what its main thread does; see [`Driver::trace`].
+    pub async fn traced(&self, profile: &Path, size: (u32, u32)) -> Result<WebDriver> {
         let mut wishes = DesiredCapabilities::chrome();
+        wishes.set("goog:loggingPrefs", json!({ "performance": "ALL" }))?;
+        let kinds = "devtools.timeline,blink.user_timing";
+        let of = json!({ "enableNetwork": false, "enablePage": false, "traceCategories": kinds });
+        wishes.add_experimental_option("perfLoggingPrefs", of)?;
+        self.started(wishes, profile, size).await
+    }
+
+    /// The events of a browser's trace up to now; it ends with that.
+    pub async fn trace(&self, browser: &WebDriver) -> Result<Vec<Value>> {
+        let log = format!("http://127.0.0.1:{}/session/{}/se/log", self.port, browser.session_id());
+        let asked = reqwest::Client::new().post(log).json(&json!({ "type": "performance" }));
+        let answer: Value = asked.send().await?.json().await?;
+        let entries = answer["value"].as_array().context("no log")?;
+        let read = |entry: &Value| -> Option<Value> {
+            let message: Value = serde_json::from_str(entry["message"].as_str()?).ok()?;
+            let message = &message["message"];
+            (message["method"] == "Tracing.dataCollected").then(|| message["params"].clone())
+        };
+        Ok(entries.iter().filter_map(read).collect())
+    }
+
+    async fn started(
+        &self,
+        mut wishes: thirtyfour::ChromeCapabilities,
+        profile: &Path,
+        (width, height): (u32, u32),
+    ) -> Result<WebDriver> {
         wishes.set_binary("/usr/bin/chromium")?;
         for flag in [
             "--headless=new",
@@ -188,7 +225,7 @@ impl Bed {
         format!("http://{}{path}", self.served.address)
     }
 
-    pub async fn json(&self, path: &str) -> Result<serde_json::Value> {
+    pub async fn json(&self, path: &str) -> Result<Value> {
         Ok(reqwest::get(self.at(path)).await?.json().await?)
     }
 
@@ -201,6 +238,28 @@ impl Bed {
         self.page.browser.clone().quit().await?;
         outcome
     }
+}
+
+/// The demo's lines of Bram after each other, 65 seconds and more, as one line of a data file; its number.
+pub fn long_line(data: &Path) -> Result<i32> {
+    let lines = &jam_demo::LINES[..12];
+    let mut samples = Vec::new();
+    for line in lines {
+        samples.extend(sound::read_at(line.recording, features::RATE)?.mono().iter().copied());
+    }
+    let text = lines.iter().map(|l| l.text).collect::<Vec<_>>().join(" ");
+    let recording = Recording::new(features::RATE, vec![samples])?;
+    let wav = sound::listening_copy(&recording)?;
+    let timing = Analyser::shipped()?.analyse(&recording, &text, &|_| true)?.timing;
+    let mut ids = Ids::NEW_LINE;
+    let document = Line {
+        character: Some("Bram".into()),
+        timing: Some(timing.numbered_like(None, &mut ids)),
+        ..Line::new(text)
+    };
+    let facts = recording.facts();
+    let new = NewLine { document: &document, ids, recording: &wav, recording_name: "all.wav", facts: &facts };
+    Ok(Store::open(data)?.add_line(&new)?.id)
 }
 
 pub struct Page {
@@ -346,7 +405,7 @@ impl Page {
         .await
     }
 
-    pub async fn eval(&self, script: &str) -> Result<serde_json::Value> {
+    pub async fn eval(&self, script: &str) -> Result<Value> {
         Ok(self.browser.execute(script, vec![]).await?.json().clone())
     }
 

@@ -1,11 +1,7 @@
 //! A reference film beside the stage, on the same frame; a long line; the guided first line.
 
 use anyhow::{Context, Result, ensure};
-use jam_e2e::{Bed, SMALL};
-use jam_formats::sound;
-use jam_score::{Ids, Line};
-use jam_store::{NewLine, Store};
-use jam_voice::{Analyser, features};
+use jam_e2e::{Bed, SMALL, long_line};
 use thirtyfour::prelude::*;
 
 /// Films the page's own canvas for a second and a half, as WebM, and lays it on line 4.
@@ -64,54 +60,6 @@ async fn a_film_plays_beside_the_stage_on_the_same_frame() -> Result<()> {
     let bed = Bed::made(SMALL, true).await?;
     let outcome = film(&bed).await;
     bed.done(outcome).await
-}
-
-/// The demo's lines of Bram after each other, 65 seconds and more, as one line.
-fn long_line(data: &std::path::Path) -> Result<i32> {
-    let lines = &jam_demo::LINES[..12];
-    let mut samples = Vec::new();
-    let mut text = String::new();
-    for line in lines {
-        samples.extend(sound::read_at(line.recording, features::RATE)?.mono().iter().copied());
-        text.push_str(line.text);
-        text.push(' ');
-    }
-    let wav = wav(&samples);
-    let recording = sound::read_at(&wav, features::RATE)?;
-    let timing = Analyser::shipped()?.analyse(&recording, text.trim(), &|_| true)?.timing;
-    let mut ids = Ids::NEW_LINE;
-    let document = Line {
-        character: Some("Bram".into()),
-        timing: Some(timing.numbered_like(None, &mut ids)),
-        ..Line::new(text.trim())
-    };
-    let facts = recording.facts();
-    let new = NewLine { document: &document, ids, recording: &wav, recording_name: "all.wav", facts: &facts };
-    Ok(Store::open(data)?.add_line(&new)?.id)
-}
-
-/// Samples as a WAV file of 16 bits.
-fn wav(samples: &[f32]) -> Vec<u8> {
-    let size = 2 * samples.len() as u32;
-    let rate = features::RATE;
-    let mut out = Vec::with_capacity(44 + size as usize);
-    out.extend(b"RIFF");
-    out.extend((36 + size).to_le_bytes());
-    out.extend(b"WAVEfmt ");
-    out.extend(16u32.to_le_bytes());
-    for field in [1u16, 1] {
-        out.extend(field.to_le_bytes());
-    }
-    for field in [rate, 2 * rate] {
-        out.extend(field.to_le_bytes());
-    }
-    for field in [2u16, 16] {
-        out.extend(field.to_le_bytes());
-    }
-    out.extend(b"data");
-    out.extend(size.to_le_bytes());
-    out.extend(samples.iter().flat_map(|s| ((s * 32767.0) as i16).to_le_bytes()));
-    out
 }
 
 async fn long(bed: &Bed, id: i32) -> Result<()> {
