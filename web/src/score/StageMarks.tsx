@@ -3,6 +3,7 @@ import type { LineView } from '../api/client';
 import { currentCurves } from '../api/live';
 import type { Stage } from '../stage/stage';
 import { set, useView } from '../state';
+import { arrowOf, taken } from './arrows';
 import { spanIds } from './chosen';
 import { at } from './line';
 import css from './StageMarks.module.css';
@@ -119,14 +120,10 @@ export function StageMarks({ line, stage }: { line: LineView; stage: React.RefOb
             held.current = null;
           }}
           onKeyDown={(event) => {
-            const way = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[
-              event.key
-            ];
+            const way = arrowOf(event);
             if (!way) return;
-            event.preventDefault();
-            event.stopPropagation();
-            const [x = 0, y = 0] = way;
-            const at = { yaw: mark.yaw + x, pitch: mark.pitch + y };
+            taken(event);
+            const at = { yaw: mark.yaw + way.right, pitch: mark.pitch - way.up };
             changeByKey({ do: 'change_mark', id: mark.id, at }, `${mark.id}`);
           }}
         >

@@ -4,7 +4,7 @@ import { act } from '../api/act';
 import { type Op } from '../api/client';
 import { tell } from '../widgets/tell';
 import { get } from '../state';
-import { choose, chosenKeys } from './chosen';
+import { choose, chosenKeys, idsOf } from './chosen';
 import { type CopiedKeys, copiedKeys, pasteKeys, snapped } from './hand';
 import { openLine } from './open';
 
@@ -21,19 +21,14 @@ export function copy(): boolean {
   const { chosen } = get();
   if (!line || !chosen) return false;
   if (chosen.what === 'keys' || chosen.what === 'touches') {
+    const touches = line.touches.filter((t) => idsOf(chosen, 'touches').includes(t.id));
     const keys =
       chosen.what === 'keys'
         ? chosenKeys()
-        : line.touches
-            .filter((t) => chosen.ids.includes(t.id))
-            .flatMap((t) => t.keys.map((_, key) => ({ touch: t.id, key })));
+        : touches.flatMap((t) => t.keys.map((_, key) => ({ touch: t.id, key })));
     // A pass, or a rest, stays one thing.
-    const passes =
-      chosen.what === 'touches'
-        ? line.touches.filter((t) => chosen.ids.includes(t.id)).map((t) => t.pass)
-        : [];
-    const [pass] = passes;
-    const one = pass && passes.every((p) => p?.id === pass.id);
+    const pass = touches[0]?.pass;
+    const one = pass && touches.every((t) => t.pass?.id === pass.id);
     copied = {
       what: 'keys',
       curves: copiedKeys(line, keys),

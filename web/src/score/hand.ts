@@ -317,6 +317,13 @@ const workedOn = (line: LineView): ControlName[] => {
   return chosen.length > 0 ? [...new Set(chosen)] : get().curves;
 };
 
+/** The touches that are worked on: those of the chosen keys, else all of some controls. */
+function touchesWorkedOn(line: LineView, controls: ControlName[]): Touch[] {
+  const keys = chosenKeys();
+  if (keys.length > 0) return chosenTouches(line, keys);
+  return touchesOf(line).filter((t) => controls.includes(t.control));
+}
+
 /** Makes an operation on the controls that are worked on. */
 async function ask(op: (line: LineView, controls: ControlName[]) => Op) {
   const line = openLine();
@@ -367,12 +374,7 @@ export const unbake = () =>
 
 export const mirror = () =>
   ask((line, controls) => {
-    const keys = chosenKeys();
-    const own =
-      keys.length > 0
-        ? chosenTouches(line, keys)
-        : touchesOf(line).filter((t) => controls.includes(t.control));
-    return { do: 'mirror', touches: own.map((t) => t.id) };
+    return { do: 'mirror', touches: touchesWorkedOn(line, controls).map((t) => t.id) };
   });
 
 /** Keys with which the chosen curves are at rest at the playhead. */
@@ -391,11 +393,7 @@ export const keyAll = () => keyHere([...(currentCurves()?.controls.keys() ?? [])
 export function smooth() {
   const line = openLine();
   if (!line) return;
-  const keys = chosenKeys();
-  const own =
-    keys.length > 0
-      ? chosenTouches(line, keys)
-      : touchesOf(line).filter((t) => get().curves.includes(t.control));
+  const own = touchesWorkedOn(line, get().curves);
   if (own.length === 0) tell(new Error('Choose keys, or a curve that hands touched.'));
   else void send({ do: 'change_pass', touches: own.map((t) => t.id), smooth: 0.08 });
 }

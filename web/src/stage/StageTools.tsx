@@ -61,17 +61,13 @@ export function StageTools() {
 function CloseUp({ closeUp, corner }: { closeUp: 'small' | 'large' | 'off'; corner: Corner }) {
   return (
     <Menu position="top-end" width={190}>
-      <Menu.Target>
-        <ActionIcon
-          className={css.icon}
-          variant="transparent"
-          size={24}
-          aria-label="The mouth’s close-up"
-          title="The mouth’s close-up"
-        >
-          <IconPictureInPicture size={16} />
-        </ActionIcon>
-      </Menu.Target>
+      <Hint says="The mouth’s close-up">
+        <Menu.Target>
+          <ActionIcon className={css.icon} variant="transparent" size={24} aria-label="The mouth’s close-up">
+            <IconPictureInPicture size={16} />
+          </ActionIcon>
+        </Menu.Target>
+      </Hint>
       <Menu.Dropdown>
         <Menu.Label>The mouth’s close-up</Menu.Label>
         {SIZES.map(([value, name]) => (

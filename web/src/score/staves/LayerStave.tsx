@@ -1,6 +1,7 @@
 import { useRef, useState } from 'react';
 import type { LineView } from '../../api/client';
 import { type LayerName, get, useView } from '../../state';
+import { STEP, arrowOf, taken } from '../arrows';
 import { choose, howOf, idsOf, pressed, spanIds } from '../chosen';
 import { snapped } from '../hand';
 import {
@@ -91,8 +92,7 @@ function SpanBox({ line, axis, stave, name, laid, lane }: Props & { laid: Laid; 
         if (event.key === 'Enter' || event.key === ' ')
           choose({ what: 'spans', layer: name, ids: [laid.id] }, name);
         else if (!moveByKey(event, name, laid)) return;
-        event.preventDefault();
-        event.stopPropagation();
+        taken(event);
       }}
       onPointerDown={(event) => {
         event.stopPropagation();
@@ -148,23 +148,29 @@ function pressSpan(line: LineView, layer: LayerName, id: number, event: React.Po
   choose({ what: 'spans', layer, ids }, layer);
 }
 
-/** Seconds that an arrow key moves a span where keys do not land on frames. */
-const STEP = 0.04;
+/** Where an arrow key moves something that lies at a time; nothing of other keys. */
+function alongByKey(event: React.KeyboardEvent, time: number): number | null {
+  const way = arrowOf(event);
+  if (!way?.right || event.ctrlKey || event.metaKey) return null;
+  taken(event);
+  return Math.max(0, time + way.right * STEP);
+}
 
 /** Moves a focused span with the arrow keys: along, with Shift its end; up and down for the amount. */
 function moveByKey(event: React.KeyboardEvent, name: LayerName, laid: Laid): boolean {
   const { start, end } = laid.span;
-  const by = { ArrowLeft: -STEP, ArrowRight: STEP }[event.key];
-  if (by !== undefined && !event.ctrlKey && !event.metaKey) {
+  const way = arrowOf(event);
+  if (!way) return false;
+  if (way.right && !event.ctrlKey && !event.metaKey) {
+    const by = way.right * STEP;
     const to = event.shiftKey
       ? { start, end: Math.max(start + SHORTEST, end + by) }
       : { start: Math.max(0, start + by), end: Math.max(0, start + by) + end - start };
     drawSpanByKey(name, laid.id, to);
     return true;
   }
-  const up = { ArrowUp: 0.05, ArrowDown: -0.05 }[event.key];
-  if (up === undefined || laid.amount === undefined) return false;
-  drawSpanByKey(name, laid.id, laid.span, Math.min(1, Math.max(0.02, laid.amount + up)));
+  if (!way.up || laid.amount === undefined) return false;
+  drawSpanByKey(name, laid.id, laid.span, Math.min(1, Math.max(0.02, laid.amount + 0.05 * way.up)));
   return true;
 }
 
@@ -191,24 +197,20 @@ function SwellKeys({ line, axis, stave, laid }: Omit<Props, 'name'> & { laid: La
               top: stave.height - 6 - Math.min(1, share * mood.does.amount) * high,
             }}
             onKeyDown={(event) => {
-              const way = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[
-                event.key
-              ];
+              const way = arrowOf(event);
               if (event.key === 'Delete') void keyMood(laid.id, place, null);
               else if (!way) return;
               else {
-                const [x = 0, y = 0] = way;
-                const at = place + (x * STEP) / Math.max(end - start, 0.1);
+                const at = place + (way.right * STEP) / Math.max(end - start, 0.1);
                 void keyMood(
                   laid.id,
                   place,
-                  [Math.min(1, Math.max(0, at)), Math.min(2, Math.max(0, share + 0.05 * y))],
+                  [Math.min(1, Math.max(0, at)), Math.min(2, Math.max(0, share + 0.05 * way.up))],
                   `${laid.id} ${k}`,
                   true,
                 );
               }
-              event.preventDefault();
-              event.stopPropagation();
+              taken(event);
             }}
             onPointerDown={(event) => {
               event.stopPropagation();
@@ -274,14 +276,8 @@ function Blinks({ line, axis, stave }: Omit<Props, 'name'>) {
               event.detail === 0 && choose({ what: 'spans', layer: 'eyes', ids: [blink.id] }, 'eyes')
             }
             onKeyDown={(event) => {
-              const by = { ArrowLeft: -STEP, ArrowRight: STEP }[event.key];
-              if (by === undefined || event.ctrlKey || event.metaKey) return;
-              event.preventDefault();
-              event.stopPropagation();
-              changeByKey(
-                { do: 'change_blink', id: blink.id, time: Math.max(0, blink.at + by) },
-                `${blink.id}`,
-              );
+              const time = alongByKey(event, blink.at);
+              if (time !== null) changeByKey({ do: 'change_blink', id: blink.id, time }, `${blink.id}`);
             }}
             onPointerDown={(event) => {
               event.stopPropagation();
@@ -426,14 +422,8 @@ function Touches({ line, axis, stave }: Omit<Props, 'name'>) {
             style={{ left, width: Math.max(right - left, 14), height: stave.height - 6 }}
             data-testid={`touches-${g.title}`}
             onKeyDown={(event) => {
-              const by = { ArrowLeft: -STEP, ArrowRight: STEP }[event.key];
-              if (by === undefined || event.ctrlKey || event.metaKey) return;
-              event.preventDefault();
-              event.stopPropagation();
-              changeByKey(
-                { do: 'move_touches', touches: g.ids, to: Math.max(0, g.start + by) },
-                `${g.ids[0] ?? 0}`,
-              );
+              const to = alongByKey(event, g.start);
+              if (to !== null) changeByKey({ do: 'move_touches', touches: g.ids, to }, `${g.ids[0] ?? 0}`);
             }}
             onPointerDown={(event) => {
               event.stopPropagation();

@@ -1,6 +1,7 @@
 import { useRef, useState } from 'react';
 import type { LineView } from '../../api/client';
 import type { LayerKey } from '../../state';
+import { STEP, arrowOf, taken } from '../arrows';
 import { choose } from '../chosen';
 import { snapped } from '../hand';
 import { change, changeByKey, remove } from '../layers';
@@ -56,21 +57,15 @@ export function Levels({
             aria-label={`From ${level.at.toFixed(2)} seconds ${Math.round(level.share * 100)} % of the layer; drag it or use the arrow keys, Delete takes it away`}
             style={{ left: Math.max(7, x(level.at)), top: y(level.share) }}
             onKeyDown={(event) => {
-              const way = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[
-                event.key
-              ];
+              const way = arrowOf(event);
               if (event.key === 'Delete') remove([level.id]);
               else if (!way) return;
               else {
-                const [x = 0, y = 0] = way;
-                const share = Math.min(1, Math.max(0, level.share + 0.05 * y));
-                changeByKey(
-                  { do: 'change_level', id: level.id, time: Math.max(0, level.at + 0.04 * x), share },
-                  `${level.id}`,
-                );
+                const share = Math.min(1, Math.max(0, level.share + 0.05 * way.up));
+                const time = Math.max(0, level.at + STEP * way.right);
+                changeByKey({ do: 'change_level', id: level.id, time, share }, `${level.id}`);
               }
-              event.preventDefault();
-              event.stopPropagation();
+              taken(event);
             }}
             onPointerDown={(event) => {
               event.stopPropagation();
