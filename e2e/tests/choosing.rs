@@ -247,7 +247,8 @@ async fn keys(bed: &Bed) -> Result<()> {
     page.click("keys-loopAround").await?;
     page.find_text("press a key").await?;
     page.with(Key::Shift, "y").await?;
-    page.until("it has the new key", || async { Ok(page.text("keys-loopAround").await? == "⇧ Y") }).await?;
+    let keys = "return document.querySelector('[data-testid=keys-loopAround] kbd')?.textContent ?? null";
+    page.until("it has the new key", || async { Ok(page.eval(keys).await? == "⇧ Y") }).await?;
     page.press(Key::Escape + "").await?;
     page.closed().await?;
     page.with(Key::Shift, "y").await?;
