@@ -1,4 +1,4 @@
-import { useRef, useState } from 'react';
+import { memo, useRef, useState } from 'react';
 import type { LineView } from '../../api/client';
 import { type LayerName, get, useView } from '../../state';
 import { STEP, arrowOf, taken } from '../arrows';
@@ -20,14 +20,14 @@ import {
 } from '../layers';
 import * as player from '../player';
 import { Hint } from '../../widgets/Hint';
-import { type Axis, GUTTER, type Stave, toTime, toX } from './axis';
+import { GUTTER, type Stave, axisNow, lying, pixelsPerSecond, toTime } from './axis';
 import css from './LayerStave.module.css';
 import { Levels } from './Levels';
-import { StaveMenu } from './StaveMenu';
+import { useStaveMenu } from './StaveMenu';
 
 interface Props {
   line: LineView;
-  axis: Axis;
+  width: number;
   stave: Stave;
   name: LayerName;
 }
@@ -45,21 +45,30 @@ type Grip = {
 };
 
 /** One span that is dragged about, stretched at its ends and, a mood, made stronger by dragging up. */
-function SpanBox({ line, axis, stave, name, laid, lane }: Props & { laid: Laid; lane: number }) {
+function SpanBox({
+  line,
+  width,
+  stave,
+  name,
+  laid,
+  lane,
+  timeAt,
+}: Props & {
+  laid: Laid;
+  lane: number;
+  timeAt: (clientX: number) => number;
+}) {
   const chosenNow = useView((s) => s.chosen);
   const grip = useRef<Grip | null>(null);
   const [shown, setShown] = useState<Laid | null>(null);
   const now = shown ?? laid;
-  const left = Math.max(toX(axis, now.span.start), GUTTER) - GUTTER;
-  const right = toX(axis, now.span.end) - GUTTER;
-  if (right < 0 || left > axis.width) return null;
   const chosen = spanIds(chosenNow, name).includes(laid.id);
   const moved = (event: React.PointerEvent): Laid | null => {
     const own = grip.current;
     if (!own) return null;
     const far = [event.clientX - own.x, own.y - event.clientY] as const;
     const { start, end } = laid.span;
-    const by = toTime(axis, far[0]) - toTime(axis, 0);
+    const by = far[0] / pixelsPerSecond(axisNow(width));
     switch (own.what) {
       case 'from':
         return { ...laid, span: { start: Math.min(snapped(start + by), end - SHORTEST), end } };
@@ -87,7 +96,7 @@ function SpanBox({ line, axis, stave, name, laid, lane }: Props & { laid: Laid; 
       data-lane={lane}
       data-id={laid.id}
       data-what="span"
-      style={{ left, width: Math.max(right - left, 4), height: stave.height - 6 }}
+      style={{ ...lying(now.span.start, now.span.end), height: stave.height - 6 }}
       onKeyDown={(event) => {
         if (event.key === 'Enter' || event.key === ' ')
           choose({ what: 'spans', layer: name, ids: [laid.id] }, name);
@@ -107,8 +116,7 @@ function SpanBox({ line, axis, stave, name, laid, lane }: Props & { laid: Laid; 
       onDoubleClick={(event) => {
         if (name !== 'mood') return;
         event.stopPropagation();
-        const box = event.currentTarget.getBoundingClientRect();
-        keyMoodAt(laid.id, snapped(toTime(axis, event.clientX - box.left + left + GUTTER)));
+        keyMoodAt(laid.id, snapped(timeAt(event.clientX)));
       }}
       onPointerMove={(event) => {
         const own = grip.current;
@@ -137,7 +145,7 @@ function SpanBox({ line, axis, stave, name, laid, lane }: Props & { laid: Laid; 
       }}
     >
       <span>{laid.title}</span>
-      {chosen && name === 'mood' && <SwellKeys line={line} axis={axis} stave={stave} laid={now} />}
+      {chosen && name === 'mood' && <SwellKeys line={line} width={width} stave={stave} laid={now} />}
     </div>
   );
 }
@@ -175,14 +183,12 @@ function moveByKey(event: React.KeyboardEvent, name: LayerName, laid: Laid): boo
 }
 
 /** Keys of the amount of the mood that is chosen, on its hill. */
-function SwellKeys({ line, axis, stave, laid }: Omit<Props, 'name'> & { laid: Laid }) {
-  const held = useRef<{ key: number; place: number; moved: boolean } | null>(null);
+function SwellKeys({ line, width, stave, laid }: Omit<Props, 'name'> & { laid: Laid }) {
+  const held = useRef<{ key: number; place: number; x: number; time: number; moved: boolean } | null>(null);
   const host = useRef<HTMLDivElement>(null);
   const mood = line.layers.moods.find((m) => m.id === laid.id);
   if (!mood) return null;
   const { start, end } = laid.span;
-  const wide = toX(axis, end) - toX(axis, start);
-  const hidden = Math.max(0, GUTTER - toX(axis, start));
   const high = stave.height - 7;
   return (
     <div className={css.swells} ref={host}>
@@ -193,7 +199,7 @@ function SwellKeys({ line, axis, stave, laid }: Omit<Props, 'name'> & { laid: La
             data-testid={`swell-${k}`}
             aria-label={`${Math.round(share * 100)} % of its amount at ${(start + place * (end - start)).toFixed(2)} seconds; drag it or use the arrow keys, Delete takes it away`}
             style={{
-              left: place * wide - hidden,
+              ...lying(start + place * (end - start)),
               top: stave.height - 6 - Math.min(1, share * mood.does.amount) * high,
             }}
             onKeyDown={(event) => {
@@ -215,7 +221,8 @@ function SwellKeys({ line, axis, stave, laid }: Omit<Props, 'name'> & { laid: La
             onPointerDown={(event) => {
               event.stopPropagation();
               if (event.button !== 0) return;
-              held.current = { key: k, place, moved: false };
+              const time = start + place * (end - start);
+              held.current = { key: k, place, x: event.clientX, time, moved: false };
               event.currentTarget.setPointerCapture(event.pointerId);
             }}
             onPointerMove={(event) => {
@@ -226,9 +233,7 @@ function SwellKeys({ line, axis, stave, laid }: Omit<Props, 'name'> & { laid: La
               const keys = mood.does.swell ?? [];
               // It stays between its neighbours.
               const [least, most] = [keys[k - 1]?.[0] ?? 0, keys[k + 1]?.[0] ?? 1];
-              const time = snapped(
-                start + ((event.clientX - rect.left + hidden) / Math.max(wide, 1)) * (end - start),
-              );
+              const time = snapped(own.time + (event.clientX - own.x) / pixelsPerSecond(axisNow(width)));
               const at = (time - start) / Math.max(end - start, 1e-6);
               const up = (rect.bottom - event.clientY) / high / Math.max(mood.does.amount, 0.05);
               const to: [number, number] = [
@@ -237,7 +242,7 @@ function SwellKeys({ line, axis, stave, laid }: Omit<Props, 'name'> & { laid: La
               ];
               // It is named by the place it was brought to last.
               void keyMood(laid.id, own.place, to, `${laid.id} ${k}`, own.moved);
-              held.current = { key: k, place: to[0], moved: true };
+              held.current = { ...own, place: to[0], moved: true };
             }}
             onPointerUp={(event) => {
               event.stopPropagation();
@@ -254,64 +259,61 @@ function SwellKeys({ line, axis, stave, laid }: Omit<Props, 'name'> & { laid: La
 }
 
 /** Blinks under the looks: those by rule as they are, those by hand to be moved. */
-function Blinks({ line, axis, stave }: Omit<Props, 'name'>) {
+function Blinks({ line, width, stave }: Omit<Props, 'name'>) {
   const chosen = useView((s) => s.chosen);
   const from = useRef<{ x: number; at: number; moved: boolean } | null>(null);
   return (
     <>
-      {line.layers.blinks.map((blink) => {
-        const x = toX(axis, blink.at) - GUTTER;
-        if (x < -8 || x > axis.width) return null;
-        return (
-          <button
-            key={blink.id}
-            className={css.blink}
-            aria-label={`Blink by hand at ${blink.at.toFixed(2)} seconds`}
-            aria-pressed={spanIds(chosen, 'eyes').includes(blink.id)}
-            data-testid={`blink-${blink.id}`}
-            data-id={blink.id}
-            data-what="blink"
-            style={{ left: x - 8, top: stave.height - 16 }}
-            onClick={(event) =>
-              event.detail === 0 && choose({ what: 'spans', layer: 'eyes', ids: [blink.id] }, 'eyes')
-            }
-            onKeyDown={(event) => {
-              const time = alongByKey(event, blink.at);
-              if (time !== null) changeByKey({ do: 'change_blink', id: blink.id, time }, `${blink.id}`);
-            }}
-            onPointerDown={(event) => {
-              event.stopPropagation();
-              if (event.button !== 0) return;
-              pressSpan(line, 'eyes', blink.id, event);
-              from.current = { x: event.clientX, at: blink.at, moved: false };
-              event.currentTarget.setPointerCapture(event.pointerId);
-            }}
-            onPointerMove={(event) => {
-              const own = from.current;
-              if (!own || (!own.moved && Math.abs(event.clientX - own.x) < 3)) return;
-              const by = toTime(axis, event.clientX) - toTime(axis, own.x);
-              const at = snapped(own.at + by);
-              void change({ do: 'change_blink', id: blink.id, time: at }, `${blink.id}`, own.moved);
-              own.moved = true;
-            }}
-            onPointerUp={() => {
-              from.current = null;
-            }}
-          />
-        );
-      })}
+      {line.layers.blinks.map((blink) => (
+        <button
+          key={blink.id}
+          className={css.blink}
+          aria-label={`Blink by hand at ${blink.at.toFixed(2)} seconds`}
+          aria-pressed={spanIds(chosen, 'eyes').includes(blink.id)}
+          data-testid={`blink-${blink.id}`}
+          data-id={blink.id}
+          data-what="blink"
+          style={{ ...lying(blink.at), top: stave.height - 16 }}
+          onClick={(event) =>
+            event.detail === 0 && choose({ what: 'spans', layer: 'eyes', ids: [blink.id] }, 'eyes')
+          }
+          onKeyDown={(event) => {
+            const time = alongByKey(event, blink.at);
+            if (time !== null) changeByKey({ do: 'change_blink', id: blink.id, time }, `${blink.id}`);
+          }}
+          onPointerDown={(event) => {
+            event.stopPropagation();
+            if (event.button !== 0) return;
+            pressSpan(line, 'eyes', blink.id, event);
+            from.current = { x: event.clientX, at: blink.at, moved: false };
+            event.currentTarget.setPointerCapture(event.pointerId);
+          }}
+          onPointerMove={(event) => {
+            const own = from.current;
+            if (!own || (!own.moved && Math.abs(event.clientX - own.x) < 3)) return;
+            const by = (event.clientX - own.x) / pixelsPerSecond(axisNow(width));
+            const at = snapped(own.at + by);
+            void change({ do: 'change_blink', id: blink.id, time: at }, `${blink.id}`, own.moved);
+            own.moved = true;
+          }}
+          onPointerUp={() => {
+            from.current = null;
+          }}
+        />
+      ))}
     </>
   );
 }
 
 /** A stave of spans: a press chooses, a drag on the ground draws a box around several, a double click lays a new one. */
-export function LayerStave({ line, axis, stave, name }: Props) {
+export const LayerStave = memo(function LayerStave({ line, width, stave, name }: Props) {
   const spans = spansOf(line, name);
   const host = useRef<HTMLDivElement>(null);
   const from = useRef<{ x: number; moved: boolean } | null>(null);
   const [box, setBox] = useState<{ left: number; width: number } | null>(null);
   const timeAt = (clientX: number) =>
-    Math.max(0, toTime(axis, clientX - (host.current?.getBoundingClientRect().left ?? 0) + GUTTER));
+    Math.max(0, toTime(axisNow(width), clientX - (host.current?.getBoundingClientRect().left ?? 0) + GUTTER));
+  const menu = useStaveMenu(line, name, timeAt);
   const within = (a: number, b: number) => {
     const [start, end] = [Math.min(a, b), Math.max(a, b)];
     const blinks =
@@ -319,78 +321,76 @@ export function LayerStave({ line, axis, stave, name }: Props) {
     return [...spans.filter((s) => s.span.end > start && s.span.start < end).map((s) => s.id), ...blinks];
   };
   return (
-    <StaveMenu line={line} name={name} timeAt={timeAt}>
-      {(asked) => (
-        <div
-          className={css.stave}
-          ref={host}
-          data-testid={`stave-${name}`}
-          style={{ top: stave.top, height: stave.height, left: GUTTER }}
-          onContextMenuCapture={asked}
-          onPointerDown={(event) => {
-            if (event.button !== 0) return;
-            event.currentTarget.setPointerCapture(event.pointerId);
-            from.current = { x: event.clientX, moved: false };
-          }}
-          onPointerMove={(event) => {
-            const own = from.current;
-            if (!own || (!own.moved && Math.abs(event.clientX - own.x) < 4)) return;
-            own.moved = true;
-            const left = host.current?.getBoundingClientRect().left ?? 0;
-            setBox({ left: Math.min(own.x, event.clientX) - left, width: Math.abs(event.clientX - own.x) });
-          }}
-          onPointerUp={(event) => {
-            const own = from.current;
-            from.current = null;
-            setBox(null);
-            if (!own) return;
-            if (!own.moved) {
-              choose(null, name);
-              player.seek(timeAt(event.clientX), true);
-              return;
-            }
-            const before = howOf(event) === 'alone' ? [] : spanIds(get().chosen, name);
-            const found = within(timeAt(own.x), timeAt(event.clientX));
-            choose({ what: 'spans', layer: name, ids: [...new Set([...before, ...found])] }, name);
-          }}
-          onLostPointerCapture={() => {
-            from.current = null;
-            setBox(null);
-          }}
-          onDoubleClick={() => {
-            if (get().chosen) return;
-            if (name === 'mood') addMood('happiness');
-            else if (name === 'eyes') {
-              const [, second] = line.layers.settings.marks;
-              addLook(second ? { kind: 'face', mark: second.id } : { kind: 'think' });
-            } else if (name === 'head') addMove({ kind: 'turn', yaw: 12, pitch: 0, roll: 2 });
-          }}
-        >
-          {spans.map((laid, i) => (
-            <SpanBox
-              key={laid.id}
-              line={line}
-              axis={axis}
-              stave={stave}
-              name={name}
-              laid={laid}
-              lane={
-                spans.slice(0, i).filter((s) => Math.abs(s.span.start - laid.span.start) < 0.5).length % 2
-              }
-            />
-          ))}
-          {name === 'eyes' && <Blinks line={line} axis={axis} stave={stave} />}
-          {name === 'hand' && <Touches line={line} axis={axis} stave={stave} />}
-          <Levels line={line} axis={axis} stave={stave} name={name} />
-          {box && <i className={css.box} style={box} />}
-        </div>
-      )}
-    </StaveMenu>
+    <>
+      <div
+        className={css.stave}
+        ref={host}
+        data-testid={`stave-${name}`}
+        style={{ top: stave.top, height: stave.height, left: GUTTER }}
+        onContextMenu={menu.ask}
+        onPointerDown={(event) => {
+          if (event.button !== 0) return;
+          event.currentTarget.setPointerCapture(event.pointerId);
+          from.current = { x: event.clientX, moved: false };
+        }}
+        onPointerMove={(event) => {
+          const own = from.current;
+          if (!own || (!own.moved && Math.abs(event.clientX - own.x) < 4)) return;
+          own.moved = true;
+          const left = host.current?.getBoundingClientRect().left ?? 0;
+          setBox({ left: Math.min(own.x, event.clientX) - left, width: Math.abs(event.clientX - own.x) });
+        }}
+        onPointerUp={(event) => {
+          const own = from.current;
+          from.current = null;
+          setBox(null);
+          if (!own) return;
+          if (!own.moved) {
+            choose(null, name);
+            player.seek(timeAt(event.clientX), true);
+            return;
+          }
+          const before = howOf(event) === 'alone' ? [] : spanIds(get().chosen, name);
+          const found = within(timeAt(own.x), timeAt(event.clientX));
+          choose({ what: 'spans', layer: name, ids: [...new Set([...before, ...found])] }, name);
+        }}
+        onLostPointerCapture={() => {
+          from.current = null;
+          setBox(null);
+        }}
+        onDoubleClick={() => {
+          if (get().chosen) return;
+          if (name === 'mood') addMood('happiness');
+          else if (name === 'eyes') {
+            const [, second] = line.layers.settings.marks;
+            addLook(second ? { kind: 'face', mark: second.id } : { kind: 'think' });
+          } else if (name === 'head') addMove({ kind: 'turn', yaw: 12, pitch: 0, roll: 2 });
+        }}
+      >
+        {spans.map((laid, i) => (
+          <SpanBox
+            key={laid.id}
+            line={line}
+            width={width}
+            stave={stave}
+            name={name}
+            laid={laid}
+            timeAt={timeAt}
+            lane={spans.slice(0, i).filter((s) => Math.abs(s.span.start - laid.span.start) < 0.5).length % 2}
+          />
+        ))}
+        {name === 'eyes' && <Blinks line={line} width={width} stave={stave} />}
+        {name === 'hand' && <Touches line={line} width={width} stave={stave} />}
+        <Levels line={line} width={width} stave={stave} name={name} />
+        {box && <i className={css.box} style={box} />}
+      </div>
+      {menu.menu}
+    </>
   );
-}
+});
 
 /** Touches as boxes: passes by their names, keys by what they are on. */
-function Touches({ line, axis, stave }: Omit<Props, 'name'>) {
+function Touches({ line, width, stave }: Omit<Props, 'name'>) {
   const chosen = useView((s) => s.chosen);
   const held = useRef<{ x: number; start: number; moved: boolean } | null>(null);
   const groups = new Map<string, { start: number; end: number; title: string; ids: number[] }>();
@@ -407,51 +407,46 @@ function Touches({ line, axis, stave }: Omit<Props, 'name'>) {
   }
   return (
     <>
-      {[...groups.values()].map((g) => {
-        const left = toX(axis, g.start) - GUTTER;
-        const right = toX(axis, g.end) - GUTTER;
-        if (right < 0 || left > axis.width) return null;
-        return (
-          <button
-            key={g.title}
-            className={css.span}
-            data-kind="hand"
-            data-id={g.ids[0]}
-            data-what="touch"
-            aria-pressed={g.ids.some((id) => idsOf(chosen, 'touches').includes(id))}
-            style={{ left, width: Math.max(right - left, 14), height: stave.height - 6 }}
-            data-testid={`touches-${g.title}`}
-            onKeyDown={(event) => {
-              const to = alongByKey(event, g.start);
-              if (to !== null) changeByKey({ do: 'move_touches', touches: g.ids, to }, `${g.ids[0] ?? 0}`);
-            }}
-            onPointerDown={(event) => {
-              event.stopPropagation();
-              if (event.button !== 0) return;
-              event.currentTarget.setPointerCapture(event.pointerId);
-              held.current = { x: event.clientX, start: g.start, moved: false };
-            }}
-            onPointerMove={(event) => {
-              const own = held.current;
-              if (!own || (!own.moved && Math.abs(event.clientX - own.x) < 4)) return;
-              const by = toTime(axis, event.clientX) - toTime(axis, own.x);
-              const to = Math.max(0, snapped(own.start + by));
-              void change({ do: 'move_touches', touches: g.ids, to }, `${g.ids[0] ?? 0}`, own.moved);
-              own.moved = true;
-            }}
-            onLostPointerCapture={() => {
-              held.current = null;
-            }}
-            onClick={(event) => {
-              const more = howOf(event) !== 'alone' ? idsOf(get().chosen, 'touches') : [];
-              choose({ what: 'touches', ids: [...new Set([...more, ...g.ids])] }, 'hand');
-              player.seek(g.start);
-            }}
-          >
-            <span>{g.title}</span>
-          </button>
-        );
-      })}
+      {[...groups.values()].map((g) => (
+        <button
+          key={g.title}
+          className={css.span}
+          data-kind="hand"
+          data-id={g.ids[0]}
+          data-what="touch"
+          aria-pressed={g.ids.some((id) => idsOf(chosen, 'touches').includes(id))}
+          style={{ ...lying(g.start, g.end), height: stave.height - 6 }}
+          data-testid={`touches-${g.title}`}
+          onKeyDown={(event) => {
+            const to = alongByKey(event, g.start);
+            if (to !== null) changeByKey({ do: 'move_touches', touches: g.ids, to }, `${g.ids[0] ?? 0}`);
+          }}
+          onPointerDown={(event) => {
+            event.stopPropagation();
+            if (event.button !== 0) return;
+            event.currentTarget.setPointerCapture(event.pointerId);
+            held.current = { x: event.clientX, start: g.start, moved: false };
+          }}
+          onPointerMove={(event) => {
+            const own = held.current;
+            if (!own || (!own.moved && Math.abs(event.clientX - own.x) < 4)) return;
+            const by = (event.clientX - own.x) / pixelsPerSecond(axisNow(width));
+            const to = Math.max(0, snapped(own.start + by));
+            void change({ do: 'move_touches', touches: g.ids, to }, `${g.ids[0] ?? 0}`, own.moved);
+            own.moved = true;
+          }}
+          onLostPointerCapture={() => {
+            held.current = null;
+          }}
+          onClick={(event) => {
+            const more = howOf(event) !== 'alone' ? idsOf(get().chosen, 'touches') : [];
+            choose({ what: 'touches', ids: [...new Set([...more, ...g.ids])] }, 'hand');
+            player.seek(g.start);
+          }}
+        >
+          <span>{g.title}</span>
+        </button>
+      ))}
     </>
   );
 }

@@ -6,18 +6,18 @@ import { choose } from '../chosen';
 import { snapped } from '../hand';
 import { change, changeByKey, remove } from '../layers';
 import { Hint } from '../../widgets/Hint';
-import { type Axis, GUTTER, type Stave, toTime, toX } from './axis';
+import { GUTTER, type Stave, axisNow, lying, toTime } from './axis';
 import css from './LayerStave.module.css';
 
 /** How much of the layer plays over time: a line with handles to be dragged about. */
 export function Levels({
   line,
-  axis,
+  width,
   stave,
   name,
 }: {
   line: LineView;
-  axis: Axis;
+  width: number;
   stave: Stave;
   name: LayerKey;
 }) {
@@ -27,21 +27,19 @@ export function Levels({
   const levels = line.layers.levels.filter((l) => l.layer === name);
   if (levels.length === 0) return null;
   const now = levels.map((l) => (shown?.id === l.id ? { ...l, ...shown } : l)).sort((a, b) => a.at - b.at);
-  const x = (at: number) => toX(axis, at) - GUTTER;
   const y = (share: number) => stave.height - 4 - share * (stave.height - 8);
-  const wide = axis.width - GUTTER;
   const points = now.flatMap((l, i) => {
     const next = now[i + 1];
-    if (!next) return [[x(l.at), y(l.share)]];
+    if (!next) return [[l.at, y(l.share)]];
     // As smooth as the way between them is.
     return Array.from({ length: 8 }, (_, k) => {
       const u = k / 8;
-      return [x(l.at + u * (next.at - l.at)), y(l.share + (next.share - l.share) * u * u * (3 - 2 * u))];
+      return [l.at + u * (next.at - l.at), y(l.share + (next.share - l.share) * u * u * (3 - 2 * u))];
     });
   });
   const first = points[0]?.[1] ?? 0;
   const last = points[points.length - 1]?.[1] ?? 0;
-  const path = [[0, first], ...points, [Math.max(wide, points[points.length - 1]?.[0] ?? 0), last]];
+  const path = [[0, first], ...points, [line.summary.duration, last]];
   return (
     <div className={css.levels} ref={host}>
       <svg width="100%" height="100%" aria-hidden>
@@ -55,7 +53,7 @@ export function Levels({
             data-what="level"
             data-testid={`level-${level.id}`}
             aria-label={`From ${level.at.toFixed(2)} seconds ${Math.round(level.share * 100)} % of the layer; drag it or use the arrow keys, Delete takes it away`}
-            style={{ left: Math.max(7, x(level.at)), top: y(level.share) }}
+            style={{ ...lying(level.at), top: y(level.share) }}
             onKeyDown={(event) => {
               const way = arrowOf(event);
               if (event.key === 'Delete') remove([level.id]);
@@ -78,7 +76,7 @@ export function Levels({
               const own = held.current;
               const rect = host.current?.getBoundingClientRect();
               if (!own || !rect) return;
-              const at = Math.max(0, snapped(toTime(axis, event.clientX - rect.left + GUTTER)));
+              const at = Math.max(0, snapped(toTime(axisNow(width), event.clientX - rect.left + GUTTER)));
               const up = (rect.top + stave.height - 4 - event.clientY) / (stave.height - 8);
               const share = Math.round(Math.min(1, Math.max(0, up)) * 100) / 100;
               const next = { id: own.id, at, share };

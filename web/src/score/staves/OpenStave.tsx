@@ -6,6 +6,7 @@ import { gestureOf } from '../../api/act';
 import { longName } from '../../cast/words';
 import { type ChosenKey, get, set, useView } from '../../state';
 import { ActionItem } from '../../widgets/ActionItem';
+import { MenuAt, type Place, placeOf } from '../../widgets/MenuAt';
 import { choose, chooseKeys, howOf, keysOf } from '../chosen';
 import { Drag, addKeys, changeKeys, played, shapeKeys, shownAt, touchesOf } from '../hand';
 import * as player from '../player';
@@ -55,7 +56,7 @@ export function OpenStave({ line, grid, axis, scale, stave, all, text, onText }:
   const grip = useRef<Grip | null>(null);
   const [box, setBox] = useState<{ x: number; y: number; w: number; h: number } | null>(null);
   const [hovers, setHovers] = useState(false);
-  const [asked, setAsked] = useState(0);
+  const [asked, setAsked] = useState<{ at: Place; time: number } | null>(null);
 
   /** A place on the staves, from an event on this one. */
   const place = (event: React.MouseEvent) => {
@@ -204,46 +205,42 @@ export function OpenStave({ line, grid, axis, scale, stave, all, text, onText }:
         listed={listed}
         curves={curves}
       />
-      <Menu width={240} position="bottom-start">
-        <Menu.ContextMenu>
-          <div
-            className={css.stave}
-            data-testid="open-stave"
-            data-keys={keys.length}
-            data-bottom={scale.bottom}
-            data-grip={hovers || undefined}
-            style={{ top: stave.top, height: stave.height, left: GUTTER }}
-            onPointerDown={down}
-            onPointerMove={move}
-            onPointerUp={up}
-            onLostPointerCapture={() => {
-              grip.current = null;
-              setBox(null);
-            }}
-            onContextMenuCapture={(event) => {
-              const { x, y, time } = place(event);
-              const key = keyAt(x, y);
-              if (key && !isChosen(keys, key)) {
-                chooseKeys([{ touch: key.touch, key: key.key }], 'curve');
-                set({ curves: [key.control] });
-              }
-              setAsked(time);
-            }}
-            onDoubleClick={putKey}
-          >
-            {box && (
-              <div className={css.box} style={{ left: box.x, top: box.y, width: box.w, height: box.h }} />
-            )}
-            {keys.length > 1 && <KeyBox line={line} axis={axis} scale={scale} all={all} keys={keys} />}
-            {all.length === 0 && (
-              <span className={css.empty}>No curve is listed; choose “everything” at the left.</span>
-            )}
-          </div>
-        </Menu.ContextMenu>
-        <Menu.Dropdown data-testid="menu-curves">
-          <Items time={asked} keys={keys.length} />
-        </Menu.Dropdown>
-      </Menu>
+      <div
+        className={css.stave}
+        data-testid="open-stave"
+        data-keys={keys.length}
+        data-bottom={scale.bottom}
+        data-grip={hovers || undefined}
+        style={{ top: stave.top, height: stave.height, left: GUTTER }}
+        onPointerDown={down}
+        onPointerMove={move}
+        onPointerUp={up}
+        onLostPointerCapture={() => {
+          grip.current = null;
+          setBox(null);
+        }}
+        onContextMenu={(event) => {
+          const { x, y, time } = place(event);
+          const key = keyAt(x, y);
+          if (key && !isChosen(keys, key)) {
+            chooseKeys([{ touch: key.touch, key: key.key }], 'curve');
+            set({ curves: [key.control] });
+          }
+          setAsked({ at: placeOf(event), time });
+        }}
+        onDoubleClick={putKey}
+      >
+        {box && <div className={css.box} style={{ left: box.x, top: box.y, width: box.w, height: box.h }} />}
+        {keys.length > 1 && <KeyBox line={line} axis={axis} scale={scale} all={all} keys={keys} />}
+        {all.length === 0 && (
+          <span className={css.empty}>No curve is listed; choose “everything” at the left.</span>
+        )}
+      </div>
+      {asked && (
+        <MenuAt at={asked.at} onClose={() => setAsked(null)} testId="menu-curves">
+          <Items time={asked.time} keys={keys.length} />
+        </MenuAt>
+      )}
       <Roving
         label={
           curves.length > 0 ? `Keys of ${curves.map(longName).join(', ')}` : 'Keys: choose a curve first'

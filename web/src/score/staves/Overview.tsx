@@ -18,9 +18,9 @@ export function Overview({ line }: { line: LineView }) {
   const host = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const mark = useRef<HTMLElement>(null);
+  const handle = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(0);
   const [theme, setTheme] = useState(0);
-  const view = useView((s) => s.view);
   const loop = useView((s) => s.loop);
   const voice = useVoice(line).data;
   const { duration } = line.summary;
@@ -69,12 +69,31 @@ export function Overview({ line }: { line: LineView }) {
     if (mark.current && mark.current.style.left !== left) mark.current.style.left = left;
   });
 
+  // The handle follows without React, as it moves with every picture of a scroll.
+  useEffect(() => {
+    const follow = () => {
+      const element = handle.current;
+      if (!element) return;
+      const { start, end } = get().view;
+      element.style.left = `${(100 * start) / Math.max(duration, 1e-3)}%`;
+      element.style.width = `${(100 * (end - start)) / Math.max(duration, 1e-3)}%`;
+      element.setAttribute('aria-valuenow', start.toFixed(2));
+      element.setAttribute(
+        'aria-valuetext',
+        `${start.toFixed(1)} to ${end.toFixed(1)} of ${duration.toFixed(1)} seconds`,
+      );
+    };
+    follow();
+    return useView.subscribe((now, before) => {
+      if (now.view !== before.view) follow();
+    });
+  }, [duration]);
+
   const share = (time: number) => `${(100 * time) / Math.max(duration, 1e-3)}%`;
   const timeOf = (event: React.PointerEvent) => {
     const rect = host.current?.getBoundingClientRect();
     return rect ? ((event.clientX - rect.left) / rect.width) * duration : 0;
   };
-  const length = view.end - view.start;
   return (
     <div
       className={css.overview}
@@ -88,6 +107,7 @@ export function Overview({ line }: { line: LineView }) {
         const x = event.clientX - (rect?.left ?? 0);
         const at = (t: number) => (t / duration) * (rect?.width ?? 1);
         let { view } = get();
+        const length = view.end - view.start;
         let what: 'move' | 'from' | 'to' = 'move';
         if (Math.abs(x - at(view.start)) < EDGE) what = 'from';
         else if (Math.abs(x - at(view.end)) < EDGE) what = 'to';
@@ -126,10 +146,11 @@ export function Overview({ line }: { line: LineView }) {
           aria-label="What the staves show"
           aria-valuemin={0}
           aria-valuemax={Math.round(duration * 100) / 100}
-          aria-valuenow={Math.round(view.start * 100) / 100}
-          aria-valuetext={`${view.start.toFixed(1)} to ${view.end.toFixed(1)} of ${duration.toFixed(1)} seconds`}
-          style={{ left: share(view.start), width: share(length) }}
+          aria-valuenow={0}
+          ref={handle}
           onKeyDown={(event) => {
+            const { view } = get();
+            const length = view.end - view.start;
             const by = { ArrowLeft: -0.2, ArrowRight: 0.2 }[event.key];
             const factor = { ArrowUp: 0.8, ArrowDown: 1.25 }[event.key];
             if (by !== undefined)

@@ -1,9 +1,9 @@
-import { useEffect, useRef } from 'react';
+import { memo, useEffect, useRef } from 'react';
 import type { Grid, LineView } from '../../api/client';
 import { type Span, useView } from '../../state';
 import { Hint } from '../../widgets/Hint';
 import * as player from '../player';
-import { type Axis, GUTTER, RULER, toTime, toX } from './axis';
+import { GUTTER, RULER, axisNow, lying, toTime, toX } from './axis';
 import { drawRuler } from './draw/ruler';
 import { colours } from './draw/paint';
 import { sized } from './draw/sized';
@@ -19,32 +19,37 @@ type Grip =
   | { what: 'start' | 'end' | 'move'; at: number; loop: Span };
 
 /** Frames over time: its upper strip takes the range that is looped, the rest scrubs. */
-export function Ruler({
+export const Ruler = memo(function Ruler({
   line,
   grid,
-  axis,
+  width,
   fresh,
 }: {
   line: LineView;
   grid: Grid;
-  axis: Axis;
+  width: number;
   fresh: number;
 }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const grip = useRef<Grip | null>(null);
   const loop = useView((s) => s.loop);
-  const { view, width } = axis;
   useEffect(() => {
-    const c = canvas.current?.getContext('2d');
-    if (!canvas.current || !c || width === 0) return;
-    sized(canvas.current, c, width, RULER);
-    drawRuler(c, colours(), { view, width }, grid);
-  }, [view, width, grid, fresh]);
+    const draw = () => {
+      const c = canvas.current?.getContext('2d');
+      if (!canvas.current || !c || width === 0) return;
+      sized(canvas.current, c, width, RULER);
+      drawRuler(c, colours(), axisNow(width), grid);
+    };
+    draw();
+    return useView.subscribe((now, before) => {
+      if (now.view !== before.view) draw();
+    });
+  }, [width, grid, fresh]);
 
   const { duration } = line.summary;
   const at = (event: React.PointerEvent) => {
     const rect = event.currentTarget.getBoundingClientRect();
-    const time = toTime(axis, event.clientX - rect.left + GUTTER);
+    const time = toTime(axisNow(width), event.clientX - rect.left + GUTTER);
     return {
       time: Math.max(0, Math.min(time, duration)),
       y: event.clientY - rect.top,
@@ -54,6 +59,7 @@ export function Ruler({
   const hold = ({ time, y, x }: ReturnType<typeof at>): Grip => {
     if (y >= STRIP) return { what: 'scrub' };
     if (loop) {
+      const axis = axisNow(width);
       if (Math.abs(x - toX(axis, loop.start)) < GRIP) return { what: 'start', at: time, loop };
       if (Math.abs(x - toX(axis, loop.end)) < GRIP) return { what: 'end', at: time, loop };
       if (time > loop.start && time < loop.end) return { what: 'move', at: time, loop };
@@ -76,8 +82,6 @@ export function Ruler({
       player.setLoop({ start: from, end: from + end - start });
     }
   };
-  const left = loop ? Math.max(toX(axis, loop.start), GUTTER) : 0;
-  const right = loop ? Math.min(toX(axis, loop.end), width) : 0;
   return (
     <div className={css.ruler} style={{ height: RULER }}>
       <span className={css.name}>Frames</span>
@@ -110,15 +114,15 @@ export function Ruler({
             if (event.clientY - event.currentTarget.getBoundingClientRect().top < STRIP) player.setLoop(null);
           }}
         >
-          {loop && right > left && (
+          {loop && (
             <i
               className={css.range}
               data-testid="range"
-              style={{ left: left - GUTTER, width: right - left, height: STRIP - 1 }}
+              style={{ ...lying(loop.start, loop.end), height: STRIP - 1 }}
             />
           )}
         </div>
       </Hint>
     </div>
   );
-}
+});

@@ -1,9 +1,10 @@
 import { Menu } from '@mantine/core';
-import { useRef, useState } from 'react';
+import { memo, useRef, useState } from 'react';
 import type { Correction, Grid, LineView } from '../../api/client';
 import { give } from '../../commands';
 import { get, useView } from '../../state';
 import { ActionItem } from '../../widgets/ActionItem';
+import { MenuAt, type Place, placeOf } from '../../widgets/MenuAt';
 import { choose, howOf, idsOf, pressed, speechBench } from '../chosen';
 import { correct } from '../correct';
 import { addMood } from '../layers';
@@ -11,7 +12,7 @@ import { soundsOf, wordsOf } from '../line';
 import * as player from '../player';
 import { ownGesture } from '../../api/queue';
 import { frameAt } from '../time';
-import { type Axis, GUTTER, type Stave, toTime, toX } from './axis';
+import { GUTTER, type Stave, axisNow, lying, toTime } from './axis';
 import { type Hit, hitAt, within } from './hit';
 import css from './SpeechStaves.module.css';
 import { usePinch } from './useZoom';
@@ -35,29 +36,33 @@ type Grip =
     }
   | { what: 'box'; stave: Stave['name']; x: number; from: number; to: number; moved: boolean; more: boolean };
 
+/** Where the menu was asked for, and what is there. */
+interface Asked {
+  at: Place;
+  hit: Hit | null;
+  time: number;
+  stave: Stave['name'] | null;
+}
+
 /** Hands on voice, words, sounds, lip strip and ribbons: scrubbing, choosing, moving, a menu. */
-export function SpeechStaves({
+export const SpeechStaves = memo(function SpeechStaves({
   line,
   grid,
-  axis,
+  width,
   staves,
 }: {
   line: LineView;
   grid: Grid;
-  axis: Axis;
+  width: number;
   staves: Stave[];
 }) {
   const open = useView((s) => s.open);
   const grip = useRef<Grip | null>(null);
   const [guide, setGuide] = useState<number | null>(null);
-  const [box, setBox] = useState<{ left: number; width: number; stave: Stave } | null>(null);
+  const [box, setBox] = useState<{ from: number; to: number; stave: Stave } | null>(null);
   const [over, setOver] = useState<'edge' | 'word' | null>(null);
-  const [asked, setAsked] = useState<{ hit: Hit | null; time: number; stave: Stave['name'] | null }>({
-    hit: null,
-    time: 0,
-    stave: null,
-  });
-  const pinch = usePinch(axis.width, line.summary.duration);
+  const [asked, setAsked] = useState<Asked | null>(null);
+  const pinch = usePinch(width, line.summary.duration);
   const own = staves.filter((s) => OWN.includes(s.name) && !(open && s.name === 'mouth'));
 
   const at = (event: React.MouseEvent) => {
@@ -67,6 +72,7 @@ export function SpeechStaves({
       event.clientY - rect.top + Number((event.currentTarget as HTMLElement).dataset.top),
     ];
     const stave = staves.find((s) => y >= s.top && y < s.top + s.height);
+    const axis = axisNow(width);
     return { x, time: Math.max(0, toTime(axis, x)), stave, hit: hitAt(line, axis, stave, x) };
   };
 
@@ -150,8 +156,7 @@ export function SpeechStaves({
         now.moved = true;
         now.to = time;
         const stave = staves.find((s) => s.name === now.stave);
-        const [a, b] = [toX(axis, Math.min(now.from, time)), toX(axis, Math.max(now.from, time))];
-        if (stave) setBox({ left: a - GUTTER, width: b - a, stave });
+        if (stave) setBox({ from: Math.min(now.from, time), to: Math.max(now.from, time), stave });
       }
     }
   };
@@ -183,62 +188,57 @@ export function SpeechStaves({
   };
 
   return (
-    <Menu width={240} position="bottom-start">
-      <Menu.ContextMenu>
-        <div className={css.host}>
-          {groups(own).map(({ top, height }) => (
-            <div
-              key={top}
-              className={css.surface}
-              data-testid={top === 0 ? 'speech' : undefined}
-              data-top={top}
-              data-over={over ?? undefined}
-              style={{ top, height, left: GUTTER }}
-              onPointerDown={down}
-              onPointerMove={move}
-              onPointerUp={up}
-              onPointerCancel={(event) => {
-                pinch.up(event);
-                grip.current = null;
-              }}
-              onContextMenuCapture={(event) => {
-                const { hit, time, stave } = at(event);
-                setAsked({ hit, time, stave: stave?.name ?? null });
-                const { chosen } = get();
-                if (hit?.what === 'word' && !idsOf(chosen, 'words').includes(hit.word.id)) {
-                  choose({ what: 'words', ids: [hit.word.id] }, speechBench());
-                }
-                if (hit?.what === 'sound' && !idsOf(chosen, 'sounds').includes(hit.sound.id)) {
-                  choose({ what: 'sounds', ids: [hit.sound.id] }, speechBench());
-                }
-              }}
-              onDoubleClick={(event) => {
-                const { hit } = at(event);
-                if (hit?.what === 'word') player.loop(hit.word.span);
-                if (hit?.what === 'sound') player.loop(hit.sound.span);
-              }}
-            />
-          ))}
-          {box && (
-            <i
-              className={css.box}
-              style={{
-                left: box.left + GUTTER,
-                width: box.width,
-                top: box.stave.top,
-                height: box.stave.height,
-              }}
-            />
-          )}
-          {guide !== null && <Guide axis={axis} grid={grid} time={guide} />}
-        </div>
-      </Menu.ContextMenu>
-      <Menu.Dropdown data-testid="menu-speech">
-        <Items asked={asked} line={line} />
-      </Menu.Dropdown>
-    </Menu>
+    <>
+      <div className={css.host} style={{ left: GUTTER }}>
+        {groups(own).map(({ top, height }) => (
+          <div
+            key={top}
+            className={css.surface}
+            data-testid={top === 0 ? 'speech' : undefined}
+            data-top={top}
+            data-over={over ?? undefined}
+            style={{ top, height }}
+            onPointerDown={down}
+            onPointerMove={move}
+            onPointerUp={up}
+            onPointerCancel={(event) => {
+              pinch.up(event);
+              grip.current = null;
+            }}
+            onContextMenu={(event) => {
+              const { hit, time, stave } = at(event);
+              setAsked({ at: placeOf(event), hit, time, stave: stave?.name ?? null });
+              const { chosen } = get();
+              if (hit?.what === 'word' && !idsOf(chosen, 'words').includes(hit.word.id)) {
+                choose({ what: 'words', ids: [hit.word.id] }, speechBench());
+              }
+              if (hit?.what === 'sound' && !idsOf(chosen, 'sounds').includes(hit.sound.id)) {
+                choose({ what: 'sounds', ids: [hit.sound.id] }, speechBench());
+              }
+            }}
+            onDoubleClick={(event) => {
+              const { hit } = at(event);
+              if (hit?.what === 'word') player.loop(hit.word.span);
+              if (hit?.what === 'sound') player.loop(hit.sound.span);
+            }}
+          />
+        ))}
+        {box && (
+          <i
+            className={css.box}
+            style={{ ...lying(box.from, box.to), top: box.stave.top, height: box.stave.height }}
+          />
+        )}
+        {guide !== null && <Guide grid={grid} time={guide} />}
+      </div>
+      {asked && (
+        <MenuAt at={asked.at} onClose={() => setAsked(null)} testId="menu-speech">
+          <Items asked={asked} line={line} />
+        </MenuAt>
+      )}
+    </>
   );
-}
+});
 
 /** Staves that lie under each other without another between them. */
 function groups(staves: Stave[]): { top: number; height: number }[] {
@@ -262,21 +262,15 @@ function moveWords(line: LineView, ids: number[], by: number) {
 }
 
 /** Where what is dragged goes: a line with its frame. */
-function Guide({ axis, grid, time }: { axis: Axis; grid: Grid; time: number }) {
+function Guide({ grid, time }: { grid: Grid; time: number }) {
   return (
-    <i className={css.guide} style={{ left: toX(axis, time) }}>
+    <i className={css.guide} style={lying(time)}>
       <b>{frameAt(grid, time + 1e-4)}</b>
     </i>
   );
 }
 
-function Items({
-  asked,
-  line,
-}: {
-  asked: { hit: Hit | null; time: number; stave: Stave['name'] | null };
-  line: LineView;
-}) {
+function Items({ asked, line }: { asked: Asked; line: LineView }) {
   const { hit, time, stave } = asked;
   const timed = wordsOf(line).length > 0;
   if (hit?.what === 'word') {

@@ -3,6 +3,7 @@ import { useState } from 'react';
 import type { LineView, Look } from '../../api/client';
 import { type LayerName, get, set } from '../../state';
 import { ActionItem } from '../../widgets/ActionItem';
+import { MenuAt, type Place, placeOf } from '../../widgets/MenuAt';
 import { choose, idsOf, spanIds } from '../chosen';
 import { snapped } from '../hand';
 import {
@@ -24,29 +25,20 @@ import * as player from '../player';
 
 /** Where a menu was asked for: a moment, and the span, blink or level there. */
 interface Asked {
+  at: Place;
   time: number;
   id: number | null;
   what: 'span' | 'blink' | 'level' | 'touch' | null;
 }
 
-/** What can be done on a stave of a layer, where it is pressed with the right button. */
-export function StaveMenu({
-  line,
-  name,
-  timeAt,
-  children,
-}: {
-  line: LineView;
-  name: LayerName;
-  timeAt: (clientX: number) => number;
-  children: (asked: (event: React.MouseEvent) => void) => React.ReactElement;
-}) {
-  const [asked, setAsked] = useState<Asked>({ time: 0, id: null, what: null });
+/** What can be done on a stave of a layer, where it is pressed with the right button: what asks for it, and the menu. */
+export function useStaveMenu(line: LineView, name: LayerName, timeAt: (clientX: number) => number) {
+  const [asked, setAsked] = useState<Asked | null>(null);
   const ask = (event: React.MouseEvent) => {
     const element = (event.target as HTMLElement).closest<HTMLElement>('[data-id]');
     const id = element ? Number(element.dataset.id) : null;
     const what = (element?.dataset.what ?? null) as Asked['what'];
-    setAsked({ time: timeAt(event.clientX), id, what });
+    setAsked({ at: placeOf(event), time: timeAt(event.clientX), id, what });
     const { chosen } = get();
     if ((what === 'span' || what === 'blink') && id !== null && !spanIds(chosen, name).includes(id)) {
       choose({ what: 'spans', layer: name, ids: [id] }, name);
@@ -59,14 +51,12 @@ export function StaveMenu({
       choose({ what: 'touches', ids }, 'hand');
     }
   };
-  return (
-    <Menu width={240} position="bottom-start">
-      <Menu.ContextMenu>{children(ask)}</Menu.ContextMenu>
-      <Menu.Dropdown data-testid={`menu-${name}`}>
-        <Items line={line} name={name} asked={asked} />
-      </Menu.Dropdown>
-    </Menu>
+  const menu = asked && (
+    <MenuAt at={asked.at} onClose={() => setAsked(null)} testId={`menu-${name}`}>
+      <Items line={line} name={name} asked={asked} />
+    </MenuAt>
   );
+  return { ask, menu };
 }
 
 function Items({ line, name, asked }: { line: LineView; name: LayerName; asked: Asked }) {

@@ -8,7 +8,7 @@ import { useFrame } from '../../widgets/useFrame';
 import { chosenWords, idsOf, keysOf } from '../chosen';
 import { useVoice } from '../voice';
 import * as player from '../player';
-import { type Axis, GUTTER, type Stave, clampView, stavesOf, toX } from './axis';
+import { type Axis, GUTTER, type Stave, clampView, pixelsPerSecond, stavesOf, toX } from './axis';
 import { domain, drawOpenStave, listing } from './curves';
 import { drawEyesStave, drawHeadStave, drawMoodStave } from './draw/layers';
 import { colours, repaint } from './draw/paint';
@@ -150,14 +150,30 @@ export function Staves({ line, grid }: { line: LineView; grid: Grid }) {
   ]);
 
   useWheel(host, duration);
+  const onAxis = { '--from': view.start, '--px': pixelsPerSecond(axis) } as React.CSSProperties;
 
   return (
-    <div className={css.staves} ref={host} data-testid="staves">
-      <Ruler line={line} grid={grid} axis={axis} fresh={fresh} />
+    <div className={css.staves} ref={host} data-testid="staves" onFocus={bringer(duration)}>
+      <div className={css.axis} style={onAxis}>
+        <Ruler line={line} grid={grid} width={size.width} fresh={fresh} />
+      </div>
       <div className={css.body} ref={body}>
         <div className={css.content} style={{ height: high }}>
           <canvas ref={base} className={css.canvas} aria-hidden />
-          <SpeechStaves line={line} grid={grid} axis={axis} staves={staves} />
+          <div className={css.axis} style={onAxis}>
+            <SpeechStaves line={line} grid={grid} width={size.width} staves={staves} />
+            {LAYERS.map((name) => {
+              const stave = staves.find((s) => s.name === name);
+              return (
+                stave && <LayerStave key={name} line={line} width={size.width} stave={stave} name={name} />
+              );
+            })}
+            {mouth && !open && (
+              <div className={css.levels} style={{ top: mouth.top, height: mouth.height, left: GUTTER }}>
+                <Levels line={line} width={size.width} stave={mouth} name="mouth" />
+              </div>
+            )}
+          </div>
           {open && mouth && amounts && (
             <OpenStave
               line={line}
@@ -170,15 +186,6 @@ export function Staves({ line, grid }: { line: LineView; grid: Grid }) {
               onText={setFind}
             />
           )}
-          {LAYERS.map((name) => {
-            const stave = staves.find((s) => s.name === name);
-            return stave && <LayerStave key={name} line={line} axis={axis} stave={stave} name={name} />;
-          })}
-          {mouth && !open && (
-            <div className={css.levels} style={{ top: mouth.top, height: mouth.height, left: GUTTER }}>
-              <Levels line={line} axis={axis} stave={mouth} name="mouth" />
-            </div>
-          )}
           <Names line={line} staves={staves} open={open} />
           <SpeechLists line={line} grid={grid} />
         </div>
@@ -187,6 +194,17 @@ export function Staves({ line, grid }: { line: LineView; grid: Grid }) {
     </div>
   );
 }
+
+/** What gets the focus by key is brought into view, if it lies on the axis. */
+const bringer =
+  (duration: number) =>
+  ({ target }: React.FocusEvent<HTMLElement>) => {
+    const start = Number(target.style.getPropertyValue('--start') || NaN);
+    const { view } = get();
+    if (!target.matches(':focus-visible') || !(start < view.start || start > view.end)) return;
+    const half = (view.end - view.start) / 2;
+    set({ view: clampView({ start: start - half, end: start + half }, duration) });
+  };
 
 /** The playhead over ruler and staves; moved without React. */
 function Playhead({ axis, duration }: { axis: Axis; duration: number }) {

@@ -1,6 +1,6 @@
 // Where the staves lie and how time maps to them.
 
-import type { LayerName, Span } from '../../state';
+import { type LayerName, type Span, get } from '../../state';
 
 /** Width of the names at the left. */
 export const GUTTER = 158;
@@ -81,6 +81,13 @@ export interface Axis {
   view: Span;
   width: number;
 }
+
+/** The axis as it is now: for hands, who need not follow every change of the view. */
+export const axisNow = (width: number): Axis => ({ view: get().view, width });
+
+/** Where something lies on the axis, for the class `along`, or `at`. */
+export const lying = (start: number, end = start) =>
+  ({ '--start': start, '--end': end }) as React.CSSProperties;
 
 const room = (axis: Axis) => axis.width - GUTTER - RIGHT;
 
