@@ -82,7 +82,8 @@ export const theme = createTheme({
       classNames: { tooltip: css.tooltip },
     }),
     Menu: Menu.extend({
-      defaultProps: { shadow: 'md' },
+      // Gone at once: one that fades still holds the keyboard, and the next key would be lost.
+      defaultProps: { shadow: 'md', transitionProps: { duration: 0 } },
       classNames: { dropdown: css.sheet, item: css.item, label: css.itemLabel },
     }),
     Popover: Popover.extend({ defaultProps: { shadow: 'md' }, classNames: { dropdown: css.sheet } }),
