@@ -116,8 +116,19 @@ impl File {
         let shape = |(name, target): (&Value, &Value)| {
             (name.as_str().unwrap().to_string(), self.points(&target["POSITION"]))
         };
+        // In the units of the file's root: a skinned mesh lies there as it is, another where its node hangs.
+        let nodes = self.json["nodes"].as_array().unwrap();
+        let mut at = nodes.iter().position(|n| n["name"] == name).filter(|n| nodes[*n]["skin"].is_null());
+        let mut place = [0.0f32; 3];
+        while let Some(node) = at {
+            (0..3).for_each(|k| place[k] += nodes[node]["translation"][k].as_f64().unwrap_or(0.0) as f32);
+            at = nodes.iter().position(|n| {
+                n["children"].as_array().is_some_and(|c| c.iter().any(|c| c.as_u64() == Some(node as u64)))
+            });
+        }
+        let points = self.points(&primitive["attributes"]["POSITION"]);
         Part {
-            points: self.points(&primitive["attributes"]["POSITION"]),
+            points: points.iter().map(|p| std::array::from_fn(|k| p[k] + place[k])).collect(),
             shapes: names.iter().zip(&moves).map(shape).collect(),
         }
     }

@@ -120,3 +120,27 @@ pub(crate) fn peak_near(curve: &[f64], wanted: f64, start: f64, end: f64) -> Opt
         })
         .min_by(|x, y| (x - wanted).abs().total_cmp(&(y - wanted).abs()))
 }
+
+/// Openings of a curve: maxima that stand out by at least `least` on both sides, seconds.
+pub fn openings(curve: &[f32], least: f32) -> Vec<f64> {
+    let (mut out, mut high, mut low, mut at, mut up) = (Vec::new(), f32::MIN, f32::MAX, 0, true);
+    for (i, &x) in curve.iter().enumerate() {
+        if up {
+            if x > high {
+                (high, at) = (x, i);
+            }
+            if high - x >= least {
+                if high - low >= least {
+                    out.push(at as f64 / HZ);
+                }
+                (up, low) = (false, x);
+            }
+        } else {
+            low = low.min(x);
+            if x - low >= least {
+                (up, high, at) = (true, x, i);
+            }
+        }
+    }
+    out
+}

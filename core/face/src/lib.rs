@@ -35,7 +35,7 @@ mod walk;
 mod why;
 
 pub use cause::{Cause, Part, causes};
-pub use curves::HZ;
+pub use curves::{HZ, openings};
 pub use mouth::{beats, goals, musts, trajectory};
 pub use organ::Organ;
 pub use performance::{Performance, before_hands, jaw_of_loudness, perform, perform_line};

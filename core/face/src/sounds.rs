@@ -82,10 +82,10 @@ pub(crate) fn aims(shape: Shape) -> &'static [Aim] {
         P::L => const { &[at(Jaw, 0.30, 0.25), at(Part, 0.15, 0.25), at(Tip, 1.0, 1.0), at(Wide, 0.0, 0.3)] },
         P::S => const { &[at(Jaw, 0.05, 1.8), at(Part, 0.34, 0.7), at(Spread, 0.25, 0.2), at(Tip, 0.5, 0.8)] },
         P::Z => const { &[at(Jaw, 0.06, 1.8), at(Part, 0.32, 0.7), at(Spread, 0.25, 0.2), at(Tip, 0.5, 0.8)] },
-        P::Sh => const { &[at(Jaw, 0.07, 1.4), at(Part, 0.40, 0.7), at(Protrude, 0.70, 0.9), at(Round, 0.35, 0.7), at(Spread, 0.0, 0.6), at(Tip, 0.4, 0.7)] },
-        P::Zh => const { &[at(Jaw, 0.08, 1.4), at(Part, 0.36, 0.7), at(Protrude, 0.60, 0.8), at(Round, 0.30, 0.6), at(Spread, 0.0, 0.6), at(Tip, 0.4, 0.7)] },
-        P::Ch => const { &[at(Jaw, 0.07, 1.4), at(Part, 0.40, 0.7), at(Protrude, 0.70, 0.9), at(Round, 0.35, 0.7), at(Spread, 0.0, 0.6), at(Tip, 0.6, 0.8)] },
-        P::Jh => const { &[at(Jaw, 0.08, 1.4), at(Part, 0.36, 0.7), at(Protrude, 0.62, 0.8), at(Round, 0.30, 0.6), at(Spread, 0.0, 0.6), at(Tip, 0.6, 0.8)] },
+        P::Sh => const { &[at(Jaw, 0.07, 1.4), at(Part, 0.22, 0.7), at(Protrude, 0.70, 0.9), at(Round, 0.35, 0.7), at(Spread, 0.0, 0.6), at(Tip, 0.4, 0.7)] },
+        P::Zh => const { &[at(Jaw, 0.08, 1.4), at(Part, 0.20, 0.7), at(Protrude, 0.60, 0.8), at(Round, 0.30, 0.6), at(Spread, 0.0, 0.6), at(Tip, 0.4, 0.7)] },
+        P::Ch => const { &[at(Jaw, 0.07, 1.4), at(Part, 0.22, 0.7), at(Protrude, 0.70, 0.9), at(Round, 0.35, 0.7), at(Spread, 0.0, 0.6), at(Tip, 0.6, 0.8)] },
+        P::Jh => const { &[at(Jaw, 0.08, 1.4), at(Part, 0.20, 0.7), at(Protrude, 0.62, 0.8), at(Round, 0.30, 0.6), at(Spread, 0.0, 0.6), at(Tip, 0.6, 0.8)] },
         P::K | P::G => const { &[at(Jaw, 0.25, 0.08), at(Part, 0.12, 0.12), at(Back, 0.9, 1.0), at(Tip, 0.0, 0.3)] },
         P::Ng => const { &[at(Jaw, 0.22, 0.12), at(Part, 0.12, 0.12), at(Back, 0.9, 1.0), at(Tip, 0.0, 0.3)] },
         P::R => const { &[at(Jaw, 0.20, 0.25), at(Round, 0.40, 0.45), at(Protrude, 0.40, 0.45), at(Part, 0.10, 0.2), at(Spread, 0.0, 0.3), at(Tip, 0.4, 0.6)] },
@@ -123,6 +123,8 @@ pub struct SpokenSound {
     pub loudness: f64,
     /// How far it goes towards its full shape; 1 is normal.
     pub reach: f64,
+    /// Where in it a stop bursts open, as a share of its length, if that was heard.
+    pub release: Option<f64>,
     /// Whether this vowel owns a jaw beat; set by [`crate::beats`].
     pub owns_beat: bool,
 }
@@ -181,6 +183,7 @@ pub fn spoken(timing: &Timing, reaches: &[Reach], end: f64) -> Vec<SpokenSound> 
                 stress,
                 loudness: if sound.phone.is_vowel() { f64::from(sound.level) - median } else { 0.0 },
                 reach: reach::of_sound(reaches, timing, i),
+                release: sound.release.map(f64::from),
                 owns_beat: false,
             }
         })
@@ -191,8 +194,20 @@ pub fn spoken(timing: &Timing, reaches: &[Reach], end: f64) -> Vec<SpokenSound> 
             let start = last.map_or(0.0, |l| l.end);
             if start < end {
                 let shape = Shape::Phone(Phone::Sil);
-                let (phone, stress, loudness, reach, owns_beat) = (Phone::Sil, 0, 0.0, 1.0, false);
-                out.push(SpokenSound { phone, shape, start, end, stress, loudness, reach, owns_beat });
+                let phone = Phone::Sil;
+                let (stress, loudness, reach) = (0, 0.0, 1.0);
+                let (release, owns_beat) = (None, false);
+                out.push(SpokenSound {
+                    phone,
+                    shape,
+                    start,
+                    end,
+                    stress,
+                    loudness,
+                    reach,
+                    release,
+                    owns_beat,
+                });
             }
         }
     }

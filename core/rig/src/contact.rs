@@ -1,8 +1,9 @@
 //! How much of a character's closing shape cancels what each other shape opens: measured on its lips.
 //!
 //! Points of upper and lower lip that touch at rest are found as pairs that lie together and that the
-//! closing shape moves apart; per shape the share of the closing shape that brings the pairs together
-//! again is solved by least squares.
+//! closing shape moves apart. A shape needs as much of the closing shape as brings the pair together that
+//! it parts most, in three dimensions and over the whole width: on average they would meet, and be seen
+//! apart where the shape opens more than it does on average.
 
 use glam::Vec3;
 
@@ -40,13 +41,12 @@ fn lip_pairs(rest: &[Vector], close: &[Vector]) -> Vec<(usize, usize)> {
 pub struct LipLine {
     pairs: Vec<(usize, usize)>,
     closing: Vec<Vec3>,
-    power: f32,
 }
 
-/// What is seen of an opening is what it is from the front: glTF characters look along +z.
-fn seen(v: Vec3) -> Vec3 {
-    v.with_z(0.0)
-}
+/// Pairs that the closing shape brings together by less than this share of its most are corners, which it cannot close.
+const LEAST_CLOSED: f32 = 0.15;
+/// Share of the pairs that may be left out: two points that lie together by chance.
+const BY_CHANCE: f32 = 0.02;
 
 impl LipLine {
     /// None if the lips do not touch at rest, so that nothing can be measured. Both slices hold one
@@ -56,18 +56,22 @@ impl LipLine {
         if pairs.len() < FEWEST {
             return None;
         }
-        let apart = |(a, b): &(usize, usize)| seen(Vec3::from(close[*a]) - Vec3::from(close[*b]));
+        let apart = |(a, b): &(usize, usize)| Vec3::from(close[*a]) - Vec3::from(close[*b]);
+        let most = pairs.iter().map(|p| apart(p).length()).fold(0.0, f32::max);
+        let pairs: Vec<_> = pairs.into_iter().filter(|p| apart(p).length() > LEAST_CLOSED * most).collect();
         let closing: Vec<Vec3> = pairs.iter().map(apart).collect();
-        let power = closing.iter().map(|c| c.length_squared()).sum();
-        Some(LipLine { pairs, closing, power })
+        Some(LipLine { pairs, closing })
     }
 
-    /// How much of the closing shape cancels the lip opening of a shape's full weight; never below 0.
+    /// How much of the closing shape shuts the lips again over their whole width when a shape has its full weight;
+    /// never below 0.
     pub fn parts(&self, shape: &[Vector]) -> f32 {
         let at = |i: usize| Vec3::from(shape.get(i).copied().unwrap_or_default());
         let pairs = self.pairs.iter().zip(&self.closing);
-        let against: f32 = pairs.map(|((a, b), c)| (at(*a) - at(*b)).dot(*c)).sum();
-        let share = -against / self.power;
+        let mut needed: Vec<f32> =
+            pairs.map(|((a, b), c)| -(at(*a) - at(*b)).dot(*c) / c.length_squared()).collect();
+        needed.sort_by(|a, b| b.total_cmp(a));
+        let share = needed[((BY_CHANCE * needed.len() as f32) as usize).min(needed.len() - 1)];
         if share > 0.005 { share } else { 0.0 }
     }
 }

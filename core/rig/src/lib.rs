@@ -3,12 +3,14 @@
 //! ([`contact`], [`binding`]). Knows controls and nothing of how their curves come to be.
 
 pub mod binding;
+pub mod body;
 mod chart;
 pub mod contact;
 mod edit;
 pub mod propose;
 mod response;
 mod sampled;
+pub mod sight;
 mod wired;
 mod wiring;
 

@@ -17,6 +17,12 @@ const PROTRUDE_SHUT: f32 = 0.85;
 /// Lower lip lifted along with an open jaw, so that a tuck reaches the teeth. Found by looking.
 const TUCK_LIFT: f32 = 1.5;
 const TUCK_FREE_JAW: f32 = 0.06;
+/// How far a jaw shuts for a lip at the teeth, and opens for a round mouth, where no shape shows either. Found by looking.
+const TUCK_BY_JAW: f32 = 0.92;
+const ROUND_BY_JAW: f32 = 0.22;
+/// How far sealed lips are pressed into each other, as a share of the closing shape: where two edges only just meet, what
+/// lies behind them is seen in specks. Found by looking.
+const PRESSED: f32 = 0.04;
 
 impl Wiring {
     /// Notes how much each output parts the lips: as measured by the name of its shape, else a jaw one to
@@ -33,6 +39,22 @@ impl Wiring {
         }
     }
 
+    /// What a character without a closing shape does with its jaw instead: shut for a seal, all but shut for a lip at the
+    /// teeth that it cannot show, and a little open for a round mouth, which else would be a line.
+    fn shut_by_jaw(&self, face: &mut [f32]) {
+        let get = |c: Control| face[c as usize];
+        let seal = smooth((get(Control::LipsClose) - 0.5) / 0.48);
+        let tuck = if self.answers_to(Control::LipLowerTuck) { 0.0 } else { get(Control::LipLowerTuck) };
+        let round = if self.shapes_round() { 0.0 } else { ROUND_BY_JAW * get(Control::LipsRound) };
+        let jaw = get(Control::JawOpen) + round;
+        face[Control::JawOpen as usize] = jaw * (1.0 - seal) * (1.0 - TUCK_BY_JAW * tuck);
+    }
+
+    fn shapes_round(&self) -> bool {
+        let rounds = |o: &Output| o.feeds.iter().any(|f| f.control == Control::LipsRound && !f.stands_in);
+        self.outputs.iter().any(|o| matches!(o.target, Target::Morph { .. }) && rounds(o))
+    }
+
     /// The outputs' values for a face given as all controls in the order of [`Control::ALL`].
     pub fn apply(&self, face: &[f32]) -> Wired {
         let mut face = contacts(face);
@@ -41,7 +63,7 @@ impl Wiring {
         // What only stands in for a closing shape does not close.
         let closes = |o: &Output| o.feeds.iter().any(|f| f.control == Control::LipsClose && !f.stands_in);
         if !self.outputs.iter().any(closes) {
-            face[Control::JawOpen as usize] *= 1.0 - seal;
+            self.shut_by_jaw(&mut face);
         }
         let mut wired: Wired = self.outputs.iter().map(|o| o.value(&face)).collect();
         let parting = || self.outputs.iter().zip(&wired).filter(|(o, _)| !closes(o) && o.parts != 0.0);
@@ -59,12 +81,18 @@ impl Wiring {
         });
         let lift = TUCK_LIFT * jaw_parts.fold(0.0, f32::max) * (jaw - TUCK_FREE_JAW).max(0.0);
         let apart = tuck * lift + (1.0 - tuck) * PROTRUDE_SHUT * protruded;
-        face[Control::LipsClose as usize] = seal * open + (1.0 - seal) * apart;
+        face[Control::LipsClose as usize] = seal * (open + PRESSED) + (1.0 - seal) * apart;
         for (output, value) in self.outputs.iter().zip(&mut wired).filter(|(o, _)| closes(o)) {
             *value = output.value(&face);
         }
         wired
     }
+}
+
+/// From 0 at 0 to 1 at 1, level at both.
+fn smooth(x: f32) -> f32 {
+    let x = x.clamp(0.0, 1.0);
+    x * x * (3.0 - 2.0 * x)
 }
 
 /// What lips, teeth and tongue cannot do at once, the same for every character: rounding comes before
@@ -78,8 +106,7 @@ fn contacts(face: &[f32]) -> Vec<f32> {
     let round = get(&face, Control::LipsRound);
     let jaw = get(&face, Control::JawOpen);
     let (keep, keep_soft) = (1.0 - seal, 1.0 - seal * seal);
-    let reach = ((jaw - 0.04) / 0.10).clamp(0.0, 1.0);
-    let past_teeth = reach * reach * (3.0 - 2.0 * reach);
+    let past_teeth = smooth((jaw - 0.04) / 0.10);
     let protrude = get(&face, Control::LipsProtrude).min((1.0 - round).max(0.0));
     face[Control::LipsProtrude as usize] = protrude;
     let scale = |face: &mut [f32], controls: &[Control], by: f32| {

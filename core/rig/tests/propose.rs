@@ -11,7 +11,14 @@ fn shapes(names: &[&str]) -> Vec<ShapeFacts> {
 
 fn joint(name: &str) -> JointFacts {
     let axes = [[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 0.0, 1.0]];
-    JointFacts { name: name.into(), turn_axes: axes, move_axes: axes, length: 0.1, carries: true }
+    JointFacts {
+        name: name.into(),
+        turn_axes: axes,
+        move_axes: axes,
+        length: 0.1,
+        carries: true,
+        above: Vec::new(),
+    }
 }
 
 fn fed(proposal: &Proposal, name: &str) -> Vec<(Control, f32)> {

@@ -153,6 +153,7 @@ fn one_handle_goes_wide_at_one_end_and_round_at_the_other() {
         move_axes: [[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 0.0, 1.0]],
         length: 0.1,
         carries: true,
+        above: Vec::new(),
     };
     let wiring = propose(&[], &[joint]).wiring;
     let at = |set: &[(Control, f32)]| wiring.apply(&face(set))[0];
@@ -178,7 +179,8 @@ fn a_closing_shape_cancels_a_jaw_that_is_a_joint() {
     let mut wiring = Wiring { outputs: vec![jaw, closing], ..Wiring::default() };
     wiring.measure(|_| None);
     let wired = wiring.apply(&face(&[(Control::JawOpen, 0.5), (Control::LipsClose, 1.0)]));
-    assert!((wired[0] - 10.0).abs() < 1e-5 && (wired[1] - 0.5).abs() < 1e-5, "{wired:?}");
+    // As much as the jaw opens, and a little more: lips are pressed into each other.
+    assert!((wired[0] - 10.0).abs() < 1e-5 && (0.5..0.56).contains(&wired[1]), "{wired:?}");
 }
 
 #[test]

@@ -14,18 +14,31 @@ mod skin;
 mod texture;
 
 use crate::craft::gltf::{self, Joint};
-use crate::craft::maths::{V3, v};
-use crate::craft::mesh::{Material, Mesh};
+use crate::craft::maths::{V3, smooth, v};
+use crate::craft::mesh::{Hanging, Material, Mesh};
 use crate::craft::parts::eyeball;
 use sculpt::{EYE, EYE_RADIUS};
 use std::f64::consts::TAU;
 
-/// Where the head turns, at the neck.
-const NECK: V3 = v(0.0, -1.20, -0.22);
+/// Where the head turns on the neck, and the neck on the body.
+const HEAD: V3 = v(0.0, -1.02, -0.20);
+const NECK: V3 = v(0.0, -1.52, -0.25);
 /// The iris's colours, from its rim to the pupil.
 const IRIS: [u32; 2] = [0x1d5560, 0x7fae98];
 /// How often the carving marks repeat round the head.
 const MARKS_ROUND: f64 = 5.0;
+
+/// What the skin hangs on: the head down to the jaw's edge, from there on the neck, and in the collar the body.
+fn neck(p: V3) -> Hanging {
+    // Along the neck, which leans back: under the chin it begins higher than at the nape.
+    let height = p.y + 0.25 * (p.z - HEAD.z).max(0.0);
+    let head = smooth(-1.22, -0.92, height);
+    let body = 1.0 - smooth(-1.64, -1.40, p.y);
+    [("head", head), ("neck", (1.0 - head) * (1.0 - body)), ("body", (1.0 - head) * body)]
+        .into_iter()
+        .filter(|(_, share)| *share > 0.0)
+        .collect()
+}
 
 /// The character as a binary glTF file.
 pub fn build() -> Result<Vec<u8>, png::EncodingError> {
@@ -38,6 +51,7 @@ pub fn build() -> Result<Vec<u8>, png::EncodingError> {
     let [earphone, pad, strap] = dress::earphone();
     let face = Mesh {
         uv: Some((uv, MARKS_ROUND)),
+        skin: Some(skin.points.iter().map(|p| neck(*p)).collect()),
         ..Mesh::new(
             "skin",
             skin.points.iter().map(|p| shapes::uneven(*p)).collect(),
@@ -67,8 +81,9 @@ pub fn build() -> Result<Vec<u8>, png::EncodingError> {
     ];
     let joints = [
         Joint::new("operator", None, V3::ZERO),
-        Joint::new("head", Some("operator"), NECK),
+        Joint::new("head", Some("neck"), HEAD),
         Joint::new("body", Some("operator"), V3::ZERO),
+        Joint::new("neck", Some("operator"), NECK),
     ];
     Ok(gltf::write(&joints, &meshes, Some(&texture::carving_marks()?)))
 }

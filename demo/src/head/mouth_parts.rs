@@ -17,7 +17,7 @@ fn following_jaw(points: &[V3]) -> Vec<Shape> {
 
 /// A row of teeth with its gum: one strip along an arch.
 pub fn teeth(name: &'static str, upper: bool) -> Mesh {
-    const ALONG: usize = 144;
+    const ALONG: usize = 190;
     /// Height from the gum's line (down to -1, the edge), offset outward, and what it is.
     const PROFILE: [(f64, f64, Kind); 16] = [
         (1.0, -0.10, Kind::Gum),
@@ -43,12 +43,12 @@ pub fn teeth(name: &'static str, upper: bool) -> Mesh {
         Root,
         Gum,
     }
-    let (half, front, edge_y, gum_y, end_y) =
-        if upper { (0.3175, 0.765, -0.592, -0.462, -0.375) } else { (0.285, 0.722, -0.585, -0.695, -0.790) };
-    let widths: [f64; 6] = if upper {
-        [0.104, 0.086, 0.090, 0.092, 0.10, 0.09]
+    let (edge_y, gum_y, end_y) = if upper { (-0.592, -0.462, -0.375) } else { (-0.572, -0.690, -0.785) };
+    // Seven teeth a side, from the middle back.
+    let widths: [f64; 7] = if upper {
+        [0.104, 0.086, 0.090, 0.092, 0.10, 0.125, 0.13]
     } else {
-        [0.074, 0.078, 0.084, 0.090, 0.10, 0.09]
+        [0.074, 0.078, 0.084, 0.090, 0.10, 0.13, 0.135]
     };
     let mut borders = vec![0.0];
     for w in widths {
@@ -56,11 +56,40 @@ pub fn teeth(name: &'static str, upper: bool) -> Mesh {
     }
     let reach = borders[borders.len() - 1];
 
-    // The arch by its own length, from its middle.
-    const FINE: usize = 800;
+    // Half the arch, along the lips in front and along the cheeks behind; then by its own length, from its middle.
+    const FINE: usize = 801;
+    let half: &[(f64, f64)] = if upper {
+        &[
+            (0.0, 0.815),
+            (0.10, 0.806),
+            (0.19, 0.784),
+            (0.26, 0.752),
+            (0.318, 0.695),
+            (0.347, 0.61),
+            (0.361, 0.51),
+            (0.366, 0.40),
+            (0.366, 0.15),
+        ]
+    } else {
+        &[
+            (0.0, 0.758),
+            (0.09, 0.750),
+            (0.17, 0.728),
+            (0.235, 0.692),
+            (0.288, 0.630),
+            (0.316, 0.548),
+            (0.330, 0.455),
+            (0.335, 0.35),
+            (0.335, 0.11),
+        ]
+    };
+    let half: Vec<V3> = half.iter().map(|(x, z)| v(*x, 0.0, *z)).collect();
     let arch: Vec<(f64, f64)> = (0..FINE)
-        .map(|i| -1.62 + 3.24 * i as f64 / (FINE - 1) as f64)
-        .map(|a| (half * a.sin().signum() * a.sin().abs().powf(0.86), front - 0.36 * (1.0 - a.cos())))
+        .map(|i| 2.0 * i as f64 / (FINE - 1) as f64 - 1.0)
+        .map(|t| {
+            let p = through(&half, t.abs());
+            (p.x * t.signum(), p.z)
+        })
         .collect();
     let mut lengths = vec![0.0];
     for w in arch.windows(2) {
@@ -114,7 +143,7 @@ pub fn teeth(name: &'static str, upper: bool) -> Mesh {
             let stain = 0.50 * notch * on(kind != Kind::Gum)
                 + 0.5 * on(h > 0.8)
                 + 0.2 * on(h > -0.15 && kind != Kind::Gum);
-            colours.push(lerp(light, dark, stain) * (1.0 - 0.5 * smooth(0.22, 0.46, from)));
+            colours.push(lerp(light, dark, stain) * (1.0 - 0.62 * smooth(0.30, 0.70, from)));
         }
     }
     let mut quads = grid(PROFILE.len(), ALONG, false);
@@ -173,7 +202,7 @@ fn swept(line: &[V3; 5], widths: &[f64; 5], thicknesses: &[f64; 5], groove: f64)
 
 pub fn tongue() -> Mesh {
     const LINE: [(f64, f64); 5] =
-        [(-0.76, 0.08), (-0.675, 0.27), (-0.640, 0.44), (-0.650, 0.575), (-0.672, 0.655)];
+        [(-0.76, 0.08), (-0.675, 0.28), (-0.640, 0.47), (-0.650, 0.615), (-0.672, 0.700)];
     const WIDTH: [f64; 5] = [0.15, 0.20, 0.205, 0.175, 0.085];
     const THICK: [f64; 5] = [0.10, 0.095, 0.078, 0.056, 0.034];
     const GROOVE: f64 = 0.016;
@@ -190,15 +219,15 @@ pub fn tongue() -> Mesh {
         shapes.push((name.into(), moved.iter().zip(&points).map(|(a, b)| *a - *b).collect()));
     };
     let scaled = |values: [f64; 5], by: [f64; 5]| std::array::from_fn(|i| values[i] * by[i]);
-    let tip = line(&[(2, -0.615, 0.43), (3, -0.53, 0.565), (4, -0.425, 0.650)]);
+    let tip = line(&[(2, -0.615, 0.46), (3, -0.53, 0.605), (4, -0.425, 0.695)]);
     shape("tongue_tip_up", swept(&tip, &WIDTH, &THICK, GROOVE));
-    let out = line(&[(1, -0.645, 0.34), (2, -0.592, 0.56), (3, -0.546, 0.765), (4, -0.524, 0.930)]);
+    let out = line(&[(1, -0.645, 0.36), (2, -0.600, 0.60), (3, -0.562, 0.805), (4, -0.545, 0.965)]);
     let (wide, thin) =
         (scaled(WIDTH, [1.0, 1.0, 0.95, 0.92, 1.2]), scaled(THICK, [1.0, 1.0, 0.9, 0.75, 0.9]));
     shape("tongue_out", swept(&out, &wide, &thin, GROOVE));
-    let back = line(&[(1, -0.46, 0.20), (2, -0.47, 0.36), (3, -0.61, 0.50), (4, -0.675, 0.60)]);
+    let back = line(&[(1, -0.46, 0.20), (2, -0.47, 0.36), (3, -0.61, 0.52), (4, -0.675, 0.63)]);
     shape("tongue_back_up", swept(&back, &WIDTH, &THICK, GROOVE));
-    let flat = line(&[(2, -0.625, 0.44), (3, -0.632, 0.575)]);
+    let flat = line(&[(2, -0.625, 0.47), (3, -0.632, 0.615)]);
     shape("tongue_wide", swept(&flat, &scaled(WIDTH, [1.22; 5]), &scaled(THICK, [0.9; 5]), 0.03));
 
     let colours = points

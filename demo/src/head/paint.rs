@@ -45,7 +45,7 @@ fn point(skin: &Skin, i: usize, outward: V3, curvature: f64) -> V3 {
     }
     let dark = (0.75 * hollow * on(!place.ear) + 0.65 * shade).min(0.9) * on(mu > 0.28);
     c = lerp(c, wash, dark);
-    let lip = lerp(colour(0xa35a48), deep, 0.80 * smooth(0.11, 0.0, mu).powf(1.3));
+    let lip = lerp(colour(0xa35a48), deep, 0.75 * smooth(0.06, 0.0, mu).powf(1.3));
     let lip = lerp(lip, colour(0xc9805f), 0.5 * bell(mu - 0.15, 0.05) * (-u).max(0.0));
     let rim = if u > 0.0 { smooth(0.215, 0.26, mu) } else { smooth(0.25, 0.295, mu) };
     let on_lip = on(mu < 2.9 && !place.ear) * (1.0 - rim) * (0.25 + 0.75 * u.abs().powf(0.25));

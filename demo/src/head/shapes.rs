@@ -39,6 +39,8 @@ struct Field {
     medium: f64,
     vertical: f64,
     lip: f64,
+    /// How much of a push forward reaches here: the depth of the mouth stays.
+    forward: f64,
     /// Share of the left side.
     left: f64,
     jaw: f64,
@@ -99,6 +101,7 @@ fn fields(skin: &Skin) -> Vec<Field> {
                 medium: falloff(0.18, 0.75),
                 vertical: falloff(0.15, 1.05 - 0.10 * u),
                 lip: falloff(0.10, 0.48),
+                forward: falloff(0.15, 1.05 - 0.10 * u) * (1.0 - smooth(1.0, 4.0, place.sock)),
                 left: smooth(-0.16, 0.16, if in_sock { co * 0.33 } else { p.x }),
                 jaw,
                 line: line - middle,
@@ -160,16 +163,17 @@ pub fn of_skin(skin: &Skin) -> Vec<Shape> {
         let fade = if f.in_sock { 1.0 - smooth(1.0, 5.0, f.sock) } else { 1.0 };
         jaw_drop(f.p) * ((MEET - f.jaw) * f.lip * fade) + v(0.0, 0.0, 0.02 * f.lip)
     });
+    // Rounded lips open lower than where they meet: round the edges of the teeth, which so are hardly seen.
     shape("lips_round", &|f| {
         let rim = f.lip * (0.012 * f.up - 0.004 * f.low) * bell(f.mu, 0.2);
         let y = rim + 0.026 * f.lip * f.u * smooth(0.03, 0.28, f.mu) - 0.85 * f.medium * f.line;
-        let z = (0.13 + 0.085 * f.arc) * f.vertical + 0.03 * f.lip * bell(f.mu - 0.12, 0.12);
-        v(-0.60 * f.p.x * f.wide, y, z)
+        let z = (0.13 + 0.085 * f.arc) * f.forward + 0.03 * f.lip * bell(f.mu - 0.12, 0.12);
+        v(-0.60 * f.p.x * f.wide, y - lerp(0.034, 0.052, 0.5 + 0.5 * f.u) * f.medium, z)
     });
     shape("lips_protrude", &|f| {
-        let y = (0.066 * f.up - 0.080 * f.low) * f.vertical - 0.6 * f.medium * f.line;
-        let z = (0.15 + 0.07 * f.arc) * f.vertical + 0.035 * f.lip * bell(f.mu, 0.15);
-        v(-0.30 * f.p.x * f.wide, y, z)
+        let y = (0.052 * f.up - 0.060 * f.low) * f.vertical - 0.6 * f.medium * f.line;
+        let z = (0.15 + 0.07 * f.arc) * f.forward + 0.035 * f.lip * bell(f.mu, 0.15);
+        v(-0.30 * f.p.x * f.wide, y - lerp(0.030, 0.048, 0.5 + 0.5 * f.u) * f.medium, z)
     });
     for (side_name, side) in [("left", 1.0), ("right", -1.0)] {
         let mut shape = |name: &str, moved: &dyn Fn(&Field, f64) -> V3| {
@@ -203,9 +207,11 @@ pub fn of_skin(skin: &Skin) -> Vec<Shape> {
                 -0.080 * y + 0.045 * cheek - 0.01 * f.lip * w,
             )
         });
+        // Flat at the corner and in the middle: else either would come to a point.
         shape("corner_down", &|f, w| {
-            let (x, y) = (w * f.widest * f.arc.powf(1.2), w * f.wide * f.arc.powf(1.75));
-            v(side * 0.02 * x, -0.145 * y + 0.025 * w * f.lip * (1.0 - square(f.arc)), -0.035 * y)
+            let down = square(f.arc) * (2.0 - square(f.arc));
+            let (x, y) = (w * f.widest * f.arc.powf(1.2), w * f.wide * down);
+            v(side * 0.02 * x, -0.120 * y + 0.020 * w * f.lip * (1.0 - square(f.arc)), -0.030 * y)
         });
         shape("cheek_raise", &|f, _| v(side * 0.02, 0.085, 0.055) * f.cheek_apple(side));
         shape("nose_wrinkle", &|f, w| {
@@ -243,15 +249,18 @@ pub fn of_skin(skin: &Skin) -> Vec<Shape> {
             lids + v(0.0, 0.025, 0.02) * f.cheek_apple(side)
         });
     }
+    // Pressed lips are thinner, roll in and meet flush.
     shape("lips_press", &|f| {
         let y = -0.38 * f.above * f.lip + 0.010 * f.low * f.lip * smooth(0.02, 0.12, f.mu);
-        v(0.0, y, -0.045 * f.lip * f.u.abs().sqrt())
+        let rolled = -0.060 * f.lip * f.u.abs().sqrt() * bell(f.mu - 0.13, 0.11);
+        v(0.0, y, rolled + 0.016 * f.lip * bell(f.mu, 0.03))
     });
     let rim = |f: &Field, width: f64| bell(f.mu, width) * on(f.sock <= 3.0) * f.head;
+    // The lower lip comes up under and before the edge of the upper teeth.
     shape("lip_lower_tuck", &|f| {
         let (inner, outer) = (rim(f, 0.16), rim(f, 0.36));
-        let lower = v(0.0, -0.035 * inner + 0.060 * outer * f.medium, -0.050 * inner - 0.060 * outer);
-        lower * f.low.powf(0.9) + v(0.0, 0.055, 0.012) * (f.up.powf(0.9) * f.medium)
+        let lower = v(0.0, 0.018 * inner + 0.030 * outer * f.medium, -0.036 * inner - 0.020 * outer);
+        lower * f.low.powf(0.9) + v(0.0, 0.036, 0.008) * (f.up.powf(0.9) * f.medium)
     });
     shape("lip_upper_roll", &|f| {
         let (inner, outer) = (rim(f, 0.16), rim(f, 0.36));

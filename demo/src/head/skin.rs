@@ -25,15 +25,15 @@ pub const NO_EYE: f64 = 9.0;
 const MOUTH_Y: f64 = -0.546;
 /// Rings of the mouth's inside: depth, half height, width.
 const SOCK: [(f64, f64, f64); 9] = [
-    (-0.030, 0.004, 0.990),
-    (-0.062, 0.016, 0.975),
-    (-0.086, 0.062, 0.97),
-    (-0.098, 0.13, 0.97),
-    (-0.12, 0.205, 0.98),
-    (-0.21, 0.255, 1.0),
-    (-0.37, 0.27, 1.0),
-    (-0.54, 0.23, 0.92),
-    (-0.66, 0.13, 0.60),
+    (-0.026, 0.004, 0.995),
+    (-0.044, 0.016, 0.985),
+    (-0.058, 0.062, 0.98),
+    (-0.072, 0.13, 1.00),
+    (-0.11, 0.205, 1.10),
+    (-0.22, 0.245, 1.22),
+    (-0.37, 0.26, 1.26),
+    (-0.54, 0.23, 1.20),
+    (-0.66, 0.13, 0.80),
 ];
 /// Rings of the sock, for its fades.
 pub const SOCK_RINGS: f64 = SOCK.len() as f64;
@@ -400,8 +400,11 @@ impl Skin {
             let ring: Vec<usize> = (0..SPOKES)
                 .map(|j| {
                     let (p, u) = (contact[j], nus[j].sin());
-                    let y = lerp(p.y, MOUTH_Y, (s / 8.0).min(1.0)) + height * u.signum() * u.abs().powf(0.8);
-                    let z = lerp(p.z, front - 1.1 * square(p.x), (s / 4.0).min(1.0)) + depth;
+                    // Deeper inside it is boxier, so that the teeth have room in it.
+                    let round = lerp(0.8, 0.45, (s / 5.0).min(1.0));
+                    let y =
+                        lerp(p.y, MOUTH_Y, (s / 8.0).min(1.0)) + height * u.signum() * u.abs().powf(round);
+                    let z = lerp(p.z, front - 0.9 * square(p.x), (s / 4.0).min(1.0)) + depth;
                     self.add(v(p.x * width, y, z), Place { sock: s, ..plain(0.0, nus[j]) })
                 })
                 .collect();

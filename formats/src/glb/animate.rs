@@ -1,6 +1,7 @@
 //! The animation of a character: one key a frame, weights, joints and swapped mouths.
 
 use super::character::{Character, GlbError, numbers, path_of, target_names};
+use jam_rig::body::SMALLEST;
 use jam_rig::{LeftOut, Target, Wired, Wiring};
 use jam_score::{Frame, FrameGrid};
 use serde_json::{Value, json};
@@ -250,9 +251,6 @@ impl<'a> Joint<'a> {
         Some(self.frames.iter().map(|f| std::array::from_fn(|k| at(f, k))).collect())
     }
 }
-
-/// Least share of its size that a joint keeps: a size of 0 or less turns a mesh inside out.
-const SMALLEST: f32 = 0.01;
 
 /// The rest rotation followed by each turn about its axis, as a unit quaternion x y z w.
 fn turned(rest: [f32; 4], turns: &[(usize, [f32; 3])], frame: &Wired) -> [f32; 4] {

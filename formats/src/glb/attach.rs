@@ -11,7 +11,7 @@ use serde_json::{Value, json};
 use std::collections::BTreeMap;
 
 /// Joints that a point of a skin may hang on, by number of the joint in the skin.
-type Weights = Vec<BTreeMap<u16, f32>>;
+pub(super) type Weights = Vec<BTreeMap<u16, f32>>;
 
 impl Character {
     /// The character with its attached parts following.
@@ -175,7 +175,7 @@ impl Character {
     }
 
     /// What each point of a skinned mesh hangs on; none for a mesh without joints.
-    fn skin_weights(&self, mesh: &Value) -> Result<Option<Weights>, GlbError> {
+    pub(super) fn skin_weights(&self, mesh: &Value) -> Result<Option<Weights>, GlbError> {
         let mut out = Vec::new();
         for primitive in mesh["primitives"].as_array().into_iter().flatten() {
             let joints = self.rows::<4>(&primitive["attributes"]["JOINTS_0"])?;

@@ -139,7 +139,7 @@ impl Character {
     }
 
     /// Visits the points of a mesh that a target moves, counted over all its parts.
-    fn each_moved(
+    pub(super) fn each_moved(
         &self,
         mesh: &Value,
         target: usize,
@@ -196,6 +196,7 @@ impl Character {
             move_axes: axes.map(|a| tidy(back * a)),
             length,
             carries: scene.carries[node],
+            above: scene.above(node).map(|n| self.node_name(n).to_string()).collect(),
         })
     }
 

@@ -4,6 +4,7 @@
 mod accessor;
 mod animate;
 mod attach;
+mod body;
 mod character;
 mod check;
 mod container;

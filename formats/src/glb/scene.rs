@@ -39,6 +39,11 @@ impl Scene {
         &self.children[of]
     }
 
+    /// The nodes above one, the nearest first.
+    pub(super) fn above(&self, node: usize) -> impl Iterator<Item = usize> + '_ {
+        std::iter::successors(self.parents[node], |n| self.parents[*n])
+    }
+
     /// The place of a node's parent.
     pub(super) fn parent_place(&self, node: usize) -> Mat4 {
         self.parents[node].map_or(Mat4::IDENTITY, |p| self.places[p])

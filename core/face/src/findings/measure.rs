@@ -146,27 +146,3 @@ pub fn brow_difference(face: &Performance) -> Option<(f64, f32)> {
     all.sort_by(|a, b| a.1.total_cmp(&b.1));
     all.get(all.len() / 2).copied()
 }
-
-/// Jaw openings: maxima that stand out by at least `least` on both sides, seconds.
-pub fn openings(curve: &[f32], least: f32) -> Vec<f64> {
-    let (mut out, mut high, mut low, mut at, mut up) = (Vec::new(), f32::MIN, f32::MAX, 0, true);
-    for (i, &x) in curve.iter().enumerate() {
-        if up {
-            if x > high {
-                (high, at) = (x, i);
-            }
-            if high - x >= least {
-                if high - low >= least {
-                    out.push(at as f64 / HZ);
-                }
-                (up, low) = (false, x);
-            }
-        } else {
-            low = low.min(x);
-            if x - low >= least {
-                (up, high, at) = (true, x, i);
-            }
-        }
-    }
-    out
-}

@@ -3,7 +3,7 @@
 
 pub mod measure;
 
-use crate::curves::HZ;
+use crate::curves::{HZ, openings};
 use crate::hand;
 use crate::hand::Put;
 use crate::mouth::{beats, goals};
@@ -288,7 +288,7 @@ fn sync(looked: &Looked<'_>, out: &mut Vec<Finding>) {
 fn jaw(looked: &Looked<'_>, out: &mut Vec<Finding>) {
     const MOST: usize = 7;
     let Some(curve) = looked.face.curve(Control::JawOpen) else { return };
-    let openings = measure::openings(curve, 0.10);
+    let openings = openings(curve, 0.10);
     let Some(fast) = openings.windows(MOST).find(|w| w[MOST - 1] - w[0] < 1.0) else { return };
     let span = Span::new(fast[0], fast[MOST - 1]);
     let says = format!("The jaw opens {MOST} times within a second.");

@@ -240,7 +240,7 @@ impl Gatherer<'_> {
         }
         let (b, e, d) = (sound.start, sound.end, sound.length());
         if sound.is_tuck() {
-            self.add(Organ::Upper, (b, e), 0.04, 1.0, i);
+            self.add(Organ::Upper, (b, e), self.bared(i), 1.0, i);
             self.add(Organ::Lower, (b, e), 0.0, 1.0, i);
         }
         // Organs that few sounds use: all others want them away, in their core.
@@ -254,6 +254,16 @@ impl Gatherer<'_> {
                 self.add_reaching(organ, (b + 0.25 * d, e - 0.25 * d), Wish::of(0.0), weight, i, (0.0, 0.0));
             }
         }
+    }
+
+    /// How far the upper lip leaves the teeth for F and V: hardly in a murmur or in a hurry, plainly in a shout. By the
+    /// louder vowel beside it, its own length and the line's openness; found by looking, no source.
+    fn bared(&self, i: usize) -> f64 {
+        let beside = [i.checked_sub(1), Some(i + 1)].into_iter().flatten().filter_map(|k| self.sounds.get(k));
+        let loudest = beside.filter(|s| s.is_vowel()).map(|s| s.loudness).fold(f64::NEG_INFINITY, f64::max);
+        let loud = 0.5 + if loudest.is_finite() { (loudest / 12.0).clamp(-0.4, 0.5) } else { 0.0 };
+        let slow = ((self.sounds[i].length() - 0.05) / 0.10).clamp(0.2, 1.0);
+        (0.08 + 0.20 * loud * slow) * (self.diction.openness / 0.88)
     }
 
     /// A lip or tongue shape; single values hold over most of a glide.
@@ -285,7 +295,7 @@ impl Gatherer<'_> {
         let sound = self.sounds[i].clone();
         let spans = windows(&sound, self.diction);
         if sound.is_vowel() {
-            let weight = weight * if sound.owns_beat { 1.7 } else { 0.3 };
+            let weight = weight * if sound.owns_beat { 1.7 } else { 0.3 * self.riding() };
             for (start, end, which) in spans {
                 let wish = jaw_target(&sound, self.diction, which == 1);
                 self.add_wish(Organ::Jaw, (start, end), wish, weight * if which == 0 { 1.0 } else { 0.7 }, i);
@@ -305,6 +315,12 @@ impl Gatherer<'_> {
         let before = self.sounds[..i].iter().rev().find(marks);
         let after = self.sounds[i + 1..].iter().find(marks);
         let beats = |s: Option<&SpokenSound>| s.is_none_or(|s| s.phone == Phone::Sil || s.owns_beat);
-        if beats(before) && beats(after) { 1.0 } else { 0.5 }
+        if beats(before) && beats(after) { 1.0 } else { 0.5 * self.riding() }
+    }
+
+    /// How much of their own jaw what has no beat keeps: the fewer beats a second are asked for, the less, or each vowel
+    /// would open all the same.
+    fn riding(&self) -> f64 {
+        ((self.diction.beat - 1.0) / 2.0).clamp(0.05, 1.0)
     }
 }

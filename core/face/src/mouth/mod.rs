@@ -7,12 +7,13 @@ pub mod musts;
 pub mod trajectory;
 mod wish;
 
-use crate::curves::{Curves, HZ, peak_near};
+use crate::curves::{Curves, HZ, openings, peak_near};
 use crate::organ::Organ;
 use crate::sounds::{SpokenSound, spoken};
 use goals::Goal;
 use jam_score::{Diction, FrameRate, Reach, Seconds, Timing};
 use musts::Must;
+use std::cmp::Ordering;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use trajectory::Solved;
@@ -23,6 +24,9 @@ pub(crate) use wish::Factor;
 /// two, three and four passes leave 2, 1 and 2 of 78 beats more than half a frame off: vowels held
 /// between two rules for the jaw, which more passes only push to and fro.
 const ALIGN_PASSES: usize = 3;
+
+/// How far a maximum of the jaw stands out to be seen as an opening.
+const OPENING: f32 = 0.10;
 
 /// All that a line's sounds want of the mouth, solved.
 pub(crate) struct Articulation {
@@ -48,9 +52,13 @@ impl Articulation {
             return None;
         }
         beats::mark(&mut sounds, diction);
-        let musts = musts::gather(&sounds, diction, rate);
+        let mut musts = musts::gather(&sounds, diction, rate);
         let mut goals = goals::gather(&sounds, &musts, diction);
-        let jaw = aligned_jaw(&sounds, &mut goals, &musts, n, diction);
+        let mut jaw = aligned_jaw(&sounds, &mut goals, &musts, n, diction);
+        while let Some(kept) = opened_too_often(&sounds, &jaw, &musts, diction) {
+            musts.push(kept);
+            jaw = Solved::new(Organ::Jaw, &goals, &musts, n, diction);
+        }
         let others = Organ::ALL.iter().skip(1).map(|o| Solved::new(*o, &goals, &musts, n, diction));
         let solved = std::iter::once(jaw).chain(others).collect();
         for sound in &mut sounds {
@@ -95,6 +103,35 @@ fn aligned_jaw(
         solved = Solved::new(Organ::Jaw, goals, musts, n, diction);
     }
     solved
+}
+
+/// The jaw beats of a diction are so many openings a second at most, whatever is said: of too many in one second, the
+/// smallest is kept down, one without a beat of its own before those with one. None if there are no more than that.
+fn opened_too_often(sounds: &[SpokenSound], jaw: &Solved, musts: &[Must], diction: &Diction) -> Option<Must> {
+    let curve: Vec<f32> = jaw.curve().iter().map(|x| *x as f32).collect();
+    let times = openings(&curve, OPENING);
+    let most = diction.beat.ceil() as usize;
+    let lead = diction.lead.0;
+    let second = times.windows(most + 1).find(|w| w[most] - w[0] < 1.0)?;
+    let at = |t: f64| f64::from(curve[((t * HZ).round() as usize).min(curve.len() - 1)]);
+    let said = |t: f64| sounds.iter().position(|s| t + lead >= s.start && t + lead < s.end);
+    let free = second.iter().filter_map(|t| Some((said(*t)?, *t))).filter(|(i, _)| {
+        let kept = |m: &Must| m.organ == Organ::Jaw && m.sound == *i;
+        sounds[*i].is_vowel() && !musts.iter().any(kept)
+    });
+    let rank = |(i, t): &(usize, f64)| (sounds[*i].owns_beat, at(*t));
+    let (sound, time) = free.min_by(|a, b| rank(a).partial_cmp(&rank(b)).unwrap_or(Ordering::Equal))?;
+    let (start, end) = (sounds[sound].start - lead, sounds[sound].end - lead);
+    // Not more than it is open at the vowel's ends, and a little.
+    let high = at(start).min(at(end)) + 0.5 * f64::from(OPENING);
+    Some(Must {
+        organ: Organ::Jaw,
+        start: start.min(time),
+        end: end.max(time),
+        low: None,
+        high: Some(high),
+        sound,
+    })
 }
 
 /// The mouth, and what the sounds want that makes it so.

@@ -25,10 +25,24 @@ const ONE_SEAL: f64 = 0.055;
 /// Highest seal beside a tuck or a tongue: else the controls pass and the wired face loses the tongue.
 const LIPS_OFF: f64 = 0.2;
 
+/// Share of a neighbouring sound that is its own, whatever a closure takes of it.
+const ROOM: f64 = 0.35;
+/// How long after its burst a closure may stay shut for the sake of a second frame, in frames.
+const BURST_LATE: f64 = 0.6;
+
 /// Roundest and farthest forward that lips are beside a tuck: measured on the wired face, where .43 and .32 leave 8 mm
 /// between lip and teeth, and these 1.
 const TUCKED_ROUND: f64 = 0.22;
 const TUCKED_PROTRUDE: f64 = 0.10;
+
+/// Where a stop of the lips usually bursts open, as a share of its length.
+fn usual_burst(phone: Phone) -> Option<f64> {
+    match phone {
+        Phone::P => Some(0.62),
+        Phone::B => Some(0.75),
+        _ => None,
+    }
+}
 
 /// The span in which a sound's rule must hold: its closure, or its middle, and at least one frame
 /// long on any phase of the frame grid. Next to a seal a tuck or tongue keeps away from it.
@@ -38,8 +52,7 @@ pub fn span_of(sounds: &[SpokenSound], i: usize, rate: FrameRate) -> (f64, f64) 
     let (after_seal, before_seal) = (seals(i.checked_sub(1)), seals(Some(i + 1)));
     let (mut start, mut end, d) = (sound.start, sound.end, sound.length());
     match sound.phone {
-        Phone::P if d > 0.04 => end = start + 0.62 * d,
-        Phone::B if d > 0.04 => end = start + 0.75 * d,
+        Phone::P | Phone::B if d > 0.04 => end = start + usual_burst(sound.phone).unwrap_or(1.0) * d,
         Phone::F | Phone::V | Phone::Th | Phone::Dh => {
             let edge = if sound.is_tuck() { 0.15 } else { 0.2 };
             start += if after_seal { 0.45 } else { edge } * d;
@@ -77,7 +90,14 @@ pub fn gather(sounds: &[SpokenSound], diction: &Diction, rate: FrameRate) -> Vec
         let (start, end) = span_of(sounds, i, rate);
         let must = |organ, low, high| Must { organ, start, end, low, high, sound: i };
         if sound.is_seal() {
-            seals.push(must(Organ::Seal, Some(1.0), Some(1.0)));
+            let mut seal = must(Organ::Seal, Some(1.0), Some(1.0));
+            // Lips part with the burst where it is heard; the jaw is on its way by then.
+            if let (Some(release), Some(_)) = (sound.release, usual_burst(sound.phone)) {
+                let burst = sound.start + release.clamp(0.3, 1.0) * sound.length();
+                seal.start = seal.start.min(burst - rate.frame_length().0 - 0.002);
+                seal.end = burst;
+            }
+            seals.push(seal);
             others.push(must(Organ::Jaw, None, Some(0.30)));
         } else if sound.is_tuck() {
             others.push(must(Organ::Tuck, Some(0.95), Some(1.0)));
@@ -105,15 +125,40 @@ pub fn gather(sounds: &[SpokenSound], diction: &Diction, rate: FrameRate) -> Vec
         .filter(|m| matches!(m.organ, Organ::Tuck | Organ::Out))
         .map(|m| Must { organ: Organ::Seal, low: None, high: Some(LIPS_OFF), ..m.clone() })
         .collect();
+    let lead = diction.lead.0;
+    merged.iter_mut().for_each(|seal| hold(seal, sounds, lead, rate));
     others.extend(merged);
     others.extend(lips_off);
     for must in &mut others {
-        must.start -= diction.lead.0;
-        must.end -= diction.lead.0;
+        must.start -= lead;
+        must.end -= lead;
     }
     part_teeth_and_tongue(&mut others);
     others.retain(|m| m.end > m.start);
     others
+}
+
+/// A closure on one frame only is hardly seen. Where there is room it is held for a second one: the frame before it, so that
+/// its opening stays with the burst, else the one after. Frames lie on multiples of their length.
+fn hold(seal: &mut Must, sounds: &[SpokenSound], lead: f64, rate: FrameRate) {
+    let frame = rate.frame_length().0;
+    let (first, last) = (((seal.start - lead) / frame).ceil(), ((seal.end - lead) / frame).floor());
+    if last - first >= 1.0 {
+        return;
+    }
+    let room = |k: Option<usize>| k.and_then(|k| sounds.get(k)).filter(|s| !(s.is_tuck() || s.is_tongue()));
+    let i = seal.sound;
+    // A little past the frame, so that what is between two samples does not miss it.
+    let back = (first - 1.0) * frame + lead - 0.002;
+    let on = (last + 1.0) * frame + lead + 0.002;
+    let last_sound = sounds.iter().rposition(|s| s.start < seal.end).unwrap_or(i);
+    if room(i.checked_sub(1)).is_some_and(|before| back > before.start + ROOM * before.length()) {
+        seal.start = back;
+    } else if room(Some(last_sound + 1)).is_some_and(|next| on < next.end - ROOM * next.length())
+        && on - seal.end < BURST_LATE * frame
+    {
+        seal.end = on;
+    }
 }
 
 /// The tongue between the teeth and the teeth together cannot both hold: where they touch on the

@@ -19,11 +19,17 @@ pub struct JointFacts {
     pub length: f32,
     /// Whether any mesh hangs on it or is skinned to it.
     pub carries: bool,
+    /// Names of all nodes above it, the nearest first.
+    pub above: Vec<String>,
 }
 
 /// Degrees that a jaw joint turns for the full control; a human jaw opens some 20 to 25 degrees about
 /// its hinge. Common practice, no source.
 const JAW_DEGREES: f32 = 22.0;
+/// Share of the head's turns that the neck takes, of all its joints together. Common practice, no source.
+const NECK_SHARE: f32 = 0.4;
+/// Metres to a centimetre: characters are in metres (glTF 2.0), the head's shift in centimetres.
+const CENTIMETRE: f32 = 0.01;
 /// Degrees of an upper lid from the relaxed face to shut. Common practice, no source.
 const LID_DEGREES: f32 = 35.0;
 
@@ -51,12 +57,42 @@ fn turn(joint: &JointFacts, axis: usize, feeds: Vec<Feed>, most: f32) -> Output 
     Output::new(target, feeds, -most, most)
 }
 
+/// The head's turns, or a share of them.
+fn turns_of_head(joint: &JointFacts, share: f32) -> Vec<Output> {
+    let turns = [(1, Control::HeadYaw), (0, Control::HeadPitch), (2, Control::HeadRoll)];
+    turns.map(|(axis, control)| turn(joint, axis, vec![Feed::new(control, share)], 90.0)).to_vec()
+}
+
+/// The head's leaning to a side, up and forward.
+fn shifts(joint: &JointFacts) -> Vec<Output> {
+    let shifts = [Control::HeadShiftX, Control::HeadShiftY, Control::HeadShiftZ];
+    let along = |(axis, control): (usize, Control)| {
+        let target = Target::Translation { node: joint.name.clone(), axis: joint.move_axes[axis] };
+        let (_, most) = control.range();
+        Output::new(target, vec![Feed::new(control, CENTIMETRE)], -CENTIMETRE * most, CENTIMETRE * most)
+    };
+    shifts.into_iter().enumerate().map(along).collect()
+}
+
 /// Only its own way: from rest to `most`, which may be negative.
 fn one_way(joint: &JointFacts, axis: usize, feeds: Vec<Feed>, most: f32) -> Output {
     Output { low: most.min(0.0), high: most.max(0.0), ..turn(joint, axis, feeds, most.abs()) }
 }
 
-pub(super) fn fit(joint: &JointFacts, words: &Words, all: &[Words]) -> Option<JointMatch> {
+/// Joints of the neck that carry the head: they take a share of its turns.
+fn necks_under(all: &[JointFacts]) -> Vec<&str> {
+    let is = |name: &str, word: &str| Words::of(name).plain() == [word];
+    let Some(head) = all.iter().find(|j| is(&j.name, "head")) else { return Vec::new() };
+    let above = head.above.iter().map(String::as_str);
+    above.filter(|n| is(n, "neck") && all.iter().any(|j| j.name == **n)).collect()
+}
+
+pub(super) fn fit(
+    joint: &JointFacts,
+    words: &Words,
+    all: &[Words],
+    joints: &[JointFacts],
+) -> Option<JointMatch> {
     let plain = words.plain();
     let plain: Vec<&str> = plain.iter().map(String::as_str).collect();
     let has = |w: &str| plain.contains(&w);
@@ -70,12 +106,19 @@ pub(super) fn fit(joint: &JointFacts, words: &Words, all: &[Words]) -> Option<Jo
     let found = |outputs, sure, reason: &str| Some(JointMatch { outputs, sure, reason: reason.to_string() });
     let head_there = all.iter().any(|w| w.words == ["head"]);
     if plain == ["head"] || (plain == ["neck"] && !head_there) {
-        let turns = vec![
-            turn(joint, 1, f(Control::HeadYaw, 1.0), 90.0),
-            turn(joint, 0, f(Control::HeadPitch, 1.0), 90.0),
-            turn(joint, 2, f(Control::HeadRoll, 1.0), 90.0),
-        ];
-        return found(turns, sure_if(plain == ["head"]), "a joint of this name carries the head");
+        let necks = necks_under(joints);
+        let own = if necks.is_empty() { 1.0 } else { 1.0 - NECK_SHARE };
+        let mut moves = turns_of_head(joint, own);
+        moves.extend(shifts(joint));
+        return found(moves, sure_if(plain == ["head"]), "a joint of this name carries the head");
+    }
+    if plain == ["neck"] {
+        let necks = necks_under(joints);
+        if !necks.contains(&joint.name.as_str()) {
+            return None;
+        }
+        let moves = turns_of_head(joint, NECK_SHARE / necks.len() as f32);
+        return found(moves, Sureness::Sure, "the head hangs on this joint; it takes a share of its turns");
     }
     if has("eye")
         && !has("lid")

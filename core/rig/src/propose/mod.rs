@@ -156,7 +156,7 @@ pub fn propose(shapes: &[ShapeFacts], joints: &[JointFacts]) -> Proposal {
     let names: Vec<Words> = joints.iter().map(|j| Words::of(&j.name)).collect();
     for (joint, words) in joints.iter().zip(&names) {
         // A name that is one of the controls' may also be a joint's: "head" is no control, "jaw_open" may be one.
-        let Some(fit) = joints::fit(joint, words, &names) else { continue };
+        let Some(fit) = joints::fit(joint, words, &names, joints) else { continue };
         let mut found =
             Match { name: joint.name.clone(), sure: fit.sure, reason: fit.reason, outputs: fit.outputs };
         if found.controls().any(|c| by_shapes.contains(&c)) {
@@ -168,10 +168,31 @@ pub fn propose(shapes: &[ShapeFacts], joints: &[JointFacts]) -> Proposal {
         }
         matches.push(found);
     }
+    settle_parents(&mut matches, joints);
     let wired = matches.iter().filter(|m| m.sure > Sureness::Doubtful);
     let mut wiring = Wiring { outputs: wired.flat_map(|m| m.outputs.clone()).collect(), ..Wiring::default() };
     stand_in::add(&mut wiring);
     Proposal { wiring, matches, unknown }
+}
+
+/// Of a joint and one above it of the same name only the upper one counts: both would turn what hangs on the lower one,
+/// twice as far. Joints of a neck share their turns.
+fn settle_parents(matches: &mut [Match], joints: &[JointFacts]) {
+    for joint in joints {
+        let words = Words::of(&joint.name);
+        let Some(own) = matches.iter().position(|m| m.name == joint.name) else { continue };
+        let same = |m: &Match| {
+            joint.above.contains(&m.name)
+                && m.sure > Sureness::Doubtful
+                && Words::of(&m.name).plain() == words.plain()
+                && m.controls().any(|c| matches[own].controls().any(|o| o == c))
+        };
+        let upper = matches.iter().find(|m| same(m)).map(|m| m.name.clone());
+        if let Some(upper) = upper.filter(|_| words.plain() != ["neck"]) {
+            matches[own].sure = Sureness::Doubtful;
+            matches[own].reason += &format!("; but “{upper}”, which it hangs on, does this already");
+        }
+    }
 }
 
 /// Of two names for the same control, the surer one counts; the other is doubtful.
