@@ -375,7 +375,7 @@ pub fn build() -> Vec<u8> {
         Joint::new("jaw", Some("mouth"), HINGE),
     ];
     let upper = LidStyle { size: 1.06, edge: 36.0, colour: colour(BRONZE) * 1.1 };
-    let lower = LidStyle { size: 1.05, edge: -10.0, colour: colour(BRONZE) };
+    let lower = LidStyle { size: 1.05, edge: -20.0, colour: colour(BRONZE) };
     let mut meshes = vec![wall(), crown(), face(), lips(), inside(), clapper(), portholes()];
     meshes.extend(eyes(EYE, EYE_RADIUS, IRIS, &upper, &lower, Material::Bronze));
     meshes.extend([brow("brow_left", 1.0), brow("brow_right", -1.0), moustache(), beam()]);

@@ -41,7 +41,7 @@ pub const CHARACTERS: [DemoCharacter; 3] = [
         name: BELL,
         model: include_bytes!("../characters/bell.glb"),
         attached: &[("moustache", "face")],
-        lid: Some(46.0),
+        lid: Some(56.0),
     },
 ];
 

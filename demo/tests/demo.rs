@@ -10,7 +10,7 @@ use jam_desk::Played;
 use jam_formats::deliver::Delivery;
 use jam_formats::glb::Character;
 use jam_formats::sound;
-use jam_rig::{Feed, MouthKind, Output, Target, Wiring};
+use jam_rig::{Feed, MouthKind, Output, Wiring};
 use jam_score::layers::Mood;
 use jam_score::{
     Control, Diction, Frame, FrameGrid, FrameRate, Line, OwnFrames, Phone, Prosody, Region, Seconds, Span,

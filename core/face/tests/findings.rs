@@ -146,6 +146,65 @@ fn lips_that_do_not_meet_and_miss_the_teeth() {
 }
 
 #[test]
+fn a_tongue_that_is_not_seen_and_teeth_that_stay_apart() {
+    use Phone as P;
+    let sounds =
+        [(P::Sil, 0.5), (P::Dh, 0.1), (P::Ah, 0.15), (P::L, 0.1), (P::Iy, 0.16), (P::S, 0.14), (P::Sil, 1.5)];
+    let (line, heard) = said(&sounds);
+    let mut hidden = line.clone();
+    hidden.touches = vec![touch(&line, Control::TongueOut, Laid::Replace, &[(0.3, 0.1), (0.7, 0.1)])];
+    check(&line, &hidden, &heard, Rule::TongueHidden, true);
+    let mut low = line.clone();
+    low.touches = vec![touch(&line, Control::TongueTipUp, Laid::Replace, &[(0.6, 0.0), (1.0, 0.0)])];
+    check(&line, &low, &heard, Rule::TongueHidden, true);
+    let mut apart = line.clone();
+    apart.touches = vec![touch(&line, Control::JawOpen, Laid::Replace, &[(0.9, 0.3), (1.3, 0.3)])];
+    check(&line, &apart, &heard, Rule::TeethApart, true);
+}
+
+/// Four seconds of talk: one vowel after the other.
+fn long() -> (Line, Prosody) {
+    let talk = [(Phone::T, 0.1), (Phone::Eh, 0.2), (Phone::L, 0.1), (Phone::Ao, 0.2)];
+    let sounds: Vec<(Phone, f64)> = std::iter::once((Phone::Sil, 0.5))
+        .chain((0..9).flat_map(|_| talk))
+        .chain([(Phone::Sil, 1.0)])
+        .collect();
+    said(&sounds)
+}
+
+#[test]
+fn a_head_and_brows_that_take_no_part() {
+    let (line, heard) = long();
+    let mut head = line.clone();
+    head.layers.settings.head.on = false;
+    check(&line, &head, &heard, Rule::DeadFace, true);
+    let mut brows = line.clone();
+    brows.layers.settings.brows = 0.0;
+    check(&line, &brows, &heard, Rule::DeadFace, true);
+}
+
+#[test]
+fn voice_and_words_that_do_not_agree() {
+    let (line, heard) = plain();
+    // Somebody speaks in the pause at the end.
+    let mut aside = heard.clone();
+    aside.level[180..230].fill(-22.0);
+    assert!(finds(&line, &heard, Rule::Unwritten).is_none());
+    let found = finds(&line, &aside, Rule::Unwritten).unwrap();
+    assert!(found.span.start.0 > 1.7 && found.span.end.0 < 2.4, "{found:?}");
+    // Breath and hiss in it are none.
+    aside.level[180..230].fill(-50.0);
+    assert!(finds(&line, &aside, Rule::Unwritten).is_none());
+    // A word, and nothing is heard.
+    let mut silent = line.clone();
+    let timing = silent.timing.as_mut().unwrap();
+    timing.words.push(Word::new("nothing", Span::new(2.2, 2.5)));
+    timing.number(&mut Ids::from(500));
+    assert!(finds(&line, &heard, Rule::Unsaid).is_none());
+    assert!(finds(&silent, &heard, Rule::Unsaid).is_some());
+}
+
+#[test]
 fn a_mouth_that_is_off_its_sound() {
     let (line, heard) = plain();
     let mut early = line.clone();

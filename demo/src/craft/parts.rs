@@ -42,6 +42,9 @@ pub struct LidStyle {
     pub colour: V3,
 }
 
+/// Degrees from which a lid comes: from behind the ball's top, so that none of it is bare when the lid is shut.
+const OVER: f64 = 155.0;
+
 /// Both eyes with their upper and lower lids; `at` is the left one.
 pub fn eyes(
     at: V3,
@@ -57,29 +60,30 @@ pub fn eyes(
     [
         eyeball("eye_left", at, radius, iris),
         eyeball("eye_right", at.mirrored(), radius, iris),
-        shut("lid_upper_left", at, upper, 90.0),
-        shut("lid_upper_right", at.mirrored(), upper, 90.0),
-        shut("lid_lower_left", at, lower, -90.0),
-        shut("lid_lower_right", at.mirrored(), lower, -90.0),
+        shut("lid_upper_left", at, upper, OVER),
+        shut("lid_upper_right", at.mirrored(), upper, OVER),
+        shut("lid_lower_left", at, lower, -OVER),
+        shut("lid_lower_right", at.mirrored(), lower, -OVER),
     ]
 }
 
-/// A lid: the front of a ball between two heights in degrees, its last row a dark edge.
+/// A lid: a piece of a ball between two half circles through the corners of the eye, so that two lids that turn about these
+/// meet from corner to corner; degrees round the corners, its last row a dark edge.
 fn lid(name: &'static str, at: V3, radius: f64, from: f64, to: f64, c: V3, material: Material) -> Mesh {
-    const ROWS: usize = 9;
+    const ROWS: usize = 14;
     const COLUMNS: usize = 25;
     let mut b = Builder::default();
     let row = |share: f64, radius: f64| -> Vec<V3> {
-        let (s, c) = lerp(from, to, share).to_radians().sin_cos();
+        let (up, forward) = lerp(from, to, share).to_radians().sin_cos();
         let point = |k: usize| {
-            let turn = lerp(-100f64, 100.0, k as f64 / (COLUMNS - 1) as f64).to_radians();
-            v(c * turn.sin(), s, c * turn.cos()) * radius
+            let (x, c) = lerp(-90f64, 90.0, k as f64 / (COLUMNS - 1) as f64).to_radians().sin_cos();
+            v(x, c * up, c * forward) * radius
         };
         (0..COLUMNS).map(point).collect()
     };
     let rows: Vec<Vec<V3>> = (0..ROWS).map(|i| row(i as f64 / (ROWS - 1) as f64, radius)).collect();
     b.grid(&rows, false, |_| c);
-    b.grid(&[row(0.94, radius * 1.012), row(1.0, radius * 1.012), row(1.0, radius * 0.93)], false, |_| {
+    b.grid(&[row(0.97, radius * 1.012), row(1.0, radius * 1.012), row(1.0, radius * 0.93)], false, |_| {
         c * 0.25
     });
     Mesh { pivot: Some(at), ..b.mesh(name, material) }

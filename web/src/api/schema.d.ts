@@ -2450,7 +2450,7 @@ export interface components {
          * @description What is looked for.
          * @enum {string}
          */
-        Rule: "open_seal" | "missing_teeth" | "sync_off" | "jaw_flaps" | "trembles" | "frozen" | "no_blink" | "blink_on_word" | "blinks_close" | "stare" | "mirrored_brows" | "sudden_mood" | "layers_fight" | "clipped" | "no_output" | "cut_off" | "starts_early" | "doubtful";
+        Rule: "open_seal" | "missing_teeth" | "tongue_hidden" | "teeth_apart" | "sync_off" | "jaw_flaps" | "trembles" | "dead_face" | "frozen" | "no_blink" | "blink_on_word" | "blinks_close" | "stare" | "mirrored_brows" | "sudden_mood" | "layers_fight" | "clipped" | "no_output" | "cut_off" | "starts_early" | "unwritten" | "unsaid" | "doubtful";
         /** @description One entry of the word list. */
         SaidAs: {
             arpabet: string;

@@ -1,134 +1,41 @@
 //! What a supervisor would send back: rules that look at a performance and say where and what, each with a mend where
 //! an edit of the line can make one.
 
+mod alive;
+mod heard;
 pub mod measure;
+mod rule;
+
+pub use rule::{Finding, Looked, Mend, Mending, Rule};
 
 use crate::curves::{HZ, openings};
 use crate::hand;
 use crate::hand::Put;
 use crate::mouth::{beats, goals};
-use crate::performance::Performance;
 use crate::sounds::spoken;
-use jam_rig::Wiring;
 use jam_score::layers::{BlinkMode, BlinkShape, Look, Over, OwnBlink, Stretch};
-use jam_score::{
-    Control, Correction, CorrectionError, FrameRate, Ids, Laid, LayerKind, Layers, Line, Moment, Mood, Phone,
-    Prosody, Region, Seconds, Span, Timing,
-};
-use serde::Serialize;
-
-macro_rules! rules {
-    ($($rule:ident $name:literal $title:literal $about:literal),* $(,)?) => {
-        /// What is looked for.
-        #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, utoipa::ToSchema)]
-        #[serde(rename_all = "snake_case")]
-        pub enum Rule { $($rule),* }
-
-        impl Rule {
-            pub const ALL: &'static [Rule] = &[$(Rule::$rule),*];
-
-            /// Its name in files.
-            pub fn name(self) -> &'static str {
-                match self { $(Rule::$rule => $name),* }
-            }
-
-            pub fn title(self) -> &'static str {
-                match self { $(Rule::$rule => $title),* }
-            }
-
-            /// Why it matters.
-            pub fn about(self) -> &'static str {
-                match self { $(Rule::$rule => $about),* }
-            }
-        }
-    };
-}
-
-rules! {
-    OpenSeal "open_seal" "Lips do not meet" "P, B and M are seen as wrong at once when the lips stay apart.",
-    MissingTeeth "missing_teeth" "Lip misses the teeth" "F and V need the lower lip at the upper teeth.",
-    SyncOff "sync_off" "Off its sound" "A mouth more than half a frame off is noticed.",
-    JawFlaps "jaw_flaps" "Jaw flaps" "Nobody opens the jaw for every syllable.",
-    Trembles "trembles" "Trembles" "A curve that changes sides every frame reads as noise.",
-    Frozen "frozen" "Frozen" "A face that stops dead looks like a mask.",
-    NoBlink "no_blink" "No blink for long" "People who talk blink every few seconds.",
-    BlinkOnWord "blink_on_word" "Blink on a strong word" "A stressed wide-eyed word loses its eyes.",
-    BlinksClose "blinks_close" "Blinks too close" "Two blinks within four tenths of a second flutter.",
-    Stare "stare" "Stare into the lens" "Longer than three seconds it turns uncanny.",
-    MirroredBrows "mirrored_brows" "Mirrored brows" "Brows that move alike look worked by one string.",
-    SuddenMood "sudden_mood" "Mood without a way in" "An emotion that switches on reads as a cut.",
-    LayersFight "layers_fight" "Layers fight" "Two layers that pull one control both ways cancel out.",
-    Clipped "clipped" "At its limit" "What is asked for beyond a control’s end is lost.",
-    NoOutput "no_output" "Drives nothing" "A control that moves has no shape or joint on this character.",
-    CutOff "cut_off" "Sound is cut off" "The recording ends while something is still heard.",
-    StartsEarly "starts_early" "Speech at the first frame" "The mouth has no time to open before the first sound.",
-    Doubtful "doubtful" "Doubtful word" "Its times may be wrong, and the mouth with them.",
-}
-
-/// What puts a finding right. New things in it have the number 0.
-#[derive(Debug, Clone, PartialEq)]
-pub enum Mending {
-    Layers(Box<Layers>),
-    Diction(jam_score::Diction),
-    Touches(Put),
-    Correct(Correction),
-}
-
-impl Mending {
-    /// The line put right.
-    ///
-    /// # Errors
-    /// What is to be corrected is gone.
-    pub fn mended(self, line: &Line, ids: &mut Ids) -> Result<Line, CorrectionError> {
-        Ok(match self {
-            Mending::Layers(layers) => Line { layers: *layers, ..line.clone() },
-            Mending::Diction(diction) => Line { diction, ..line.clone() },
-            Mending::Touches(put) => put.laid(line),
-            Mending::Correct(correction) => {
-                let timing = line.timing.as_ref().ok_or(CorrectionError::NoWord)?;
-                line.retimed(Some(timing.corrected(&correction, ids)?))
-            }
-        })
-    }
-}
-
-/// What puts a finding right, and how that is called.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Mend {
-    /// In words: “put a blink at the phrase’s end”.
-    pub what: String,
-    pub does: Mending,
-}
-
-/// One entry of the list.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Finding {
-    pub rule: Rule,
-    pub span: Span,
-    /// What is concerned; empty where it is no control.
-    pub controls: Vec<Control>,
-    /// What is wrong, in a sentence.
-    pub says: String,
-    pub mend: Option<Mend>,
-    /// Why it is meant so, if it was dismissed.
-    pub dismissed: Option<String>,
-}
-
-/// What is looked at.
-pub struct Looked<'a> {
-    pub line: &'a Line,
-    pub timing: &'a Timing,
-    pub heard: &'a Prosody,
-    pub face: &'a Performance,
-    pub wiring: &'a Wiring,
-    pub rate: FrameRate,
-}
+use jam_score::{Control, Correction, Laid, LayerKind, Moment, Mood, Phone, Region, Seconds, Span};
+use rule::{finding, mend};
 
 /// Everything that is found, in order of time.
 pub fn findings(looked: &Looked<'_>) -> Vec<Finding> {
     let mut all = Vec::new();
-    let rules: [fn(&Looked<'_>, &mut Vec<Finding>); 11] =
-        [contacts, sync, jaw, trembles, frozen, blinks, stare, brows, moods, limits, recording];
+    let rules: [fn(&Looked<'_>, &mut Vec<Finding>); 14] = [
+        contacts,
+        shown,
+        sync,
+        jaw,
+        trembles,
+        frozen,
+        alive::dead,
+        blinks,
+        stare,
+        brows,
+        moods,
+        limits,
+        recording,
+        heard::agree,
+    ];
     for rule in rules {
         rule(looked, &mut all);
     }
@@ -143,46 +50,6 @@ pub fn findings(looked: &Looked<'_>) -> Vec<Finding> {
     }
     all.sort_by(|a, b| a.span.start.0.total_cmp(&b.span.start.0).then(a.rule.cmp(&b.rule)));
     all
-}
-
-fn finding(rule: Rule, span: Span, controls: Vec<Control>, says: String, mend: Option<Mend>) -> Finding {
-    Finding { rule, span, controls, says, mend, dismissed: None }
-}
-
-fn mend(what: &str, does: Mending) -> Option<Mend> {
-    Some(Mend { what: what.into(), does })
-}
-
-impl Looked<'_> {
-    /// Changed layers as a mend.
-    fn relayer(&self, what: &str, change: impl FnOnce(&mut Layers)) -> Option<Mend> {
-        let mut layers = self.line.layers.clone();
-        change(&mut layers);
-        mend(what, Mending::Layers(Box::new(layers)))
-    }
-
-    fn rediction(&self, what: &str, change: impl FnOnce(&mut jam_score::Diction)) -> Option<Mend> {
-        let mut diction = self.line.diction;
-        change(&mut diction);
-        mend(what, Mending::Diction(diction))
-    }
-
-    /// Takes hands off some controls in a stretch.
-    fn let_go(&self, controls: &[Control], span: Span) -> Option<Mend> {
-        let put = hand::parted(self.line, controls, span).ok()?;
-        mend("let the curve be automatic there", Mending::Touches(put))
-    }
-
-    /// The frames from a time to another.
-    fn frames(&self, start: f64, end: f64) -> impl Iterator<Item = Seconds> + use<> {
-        let length = self.rate.frame_length().0;
-        let (first, last) = ((start / length - 1e-6).ceil(), (end / length + 1e-6).floor());
-        (first as i64..=last as i64).map(move |k| Seconds(k as f64 * length))
-    }
-
-    fn says(&self, sound: usize) -> String {
-        self.timing.name_sound(sound as u32)
-    }
 }
 
 /// Roundest and farthest forward that lips may be for the lower one to reach the teeth: a little wider than what the
@@ -245,6 +112,39 @@ fn contacts(looked: &Looked<'_>, out: &mut Vec<Finding>) {
     }
 }
 
+/// Tongue and teeth: tongue out ≥ .6 for TH, its tip up ≥ .6 for L, the jaw ≤ .15 for S and Z, on a frame of each (the
+/// design's check).
+fn shown(looked: &Looked<'_>, out: &mut Vec<Finding>) {
+    if looked.line.diction.drive == jam_score::diction::Drive::Loudness {
+        return;
+    }
+    let lead = looked.line.diction.lead.0;
+    let frame = looked.rate.frame_length().0;
+    for (i, sound) in looked.timing.sounds.iter().enumerate() {
+        let (rule, control, limit) = match sound.phone {
+            Phone::Th | Phone::Dh => (Rule::TongueHidden, Control::TongueOut, 0.6),
+            Phone::L => (Rule::TongueHidden, Control::TongueTipUp, 0.6),
+            Phone::S | Phone::Z => (Rule::TeethApart, Control::JawOpen, 0.15),
+            _ => continue,
+        };
+        let (start, end) = (sound.span.start.0 - lead - frame, sound.span.end.0 - lead + frame);
+        let values = || looked.frames(start, end).map(|t| looked.face.value(control, t));
+        let (least, most) = (values().fold(f32::MAX, f32::min), values().fold(f32::MIN, f32::max));
+        let says = match rule {
+            Rule::TeethApart if least > limit => {
+                format!("{}: the jaw stays {:.0} % open.", looked.says(i), 100.0 * least)
+            }
+            Rule::TongueHidden if most < limit => {
+                format!("{}: the tongue comes to {:.0} % at most.", looked.says(i), 100.0 * most.max(0.0))
+            }
+            _ => continue,
+        };
+        let around = Span { start: sound.span.start - Seconds(0.03), end: sound.span.end + Seconds(0.03) };
+        let mended = looked.let_go(&[control], around);
+        out.push(finding(rule, sound.span, vec![control], says, mended));
+    }
+}
+
 /// Jaw beats off their vowels by more than half a frame at 24 a second, and a lead by choice.
 fn sync(looked: &Looked<'_>, out: &mut Vec<Finding>) {
     const HALF: f64 = 0.5 / 24.0;
@@ -256,20 +156,22 @@ fn sync(looked: &Looked<'_>, out: &mut Vec<Finding>) {
         out.push(finding(Rule::SyncOff, whole, vec![Control::JawOpen], says, mended));
     }
     let Some(curve) = looked.face.curve(Control::JawOpen) else { return };
-    // Only what hands or layers changed can be off: the model itself is aligned.
-    let touched = looked.face.untouched(Control::JawOpen);
-    let Some(before) = touched else { return };
     let mut sounds = spoken(looked.timing, &looked.line.reach, 0.0);
     beats::mark(&mut sounds, diction);
     let peak = |curve: &[f32], wanted: f64| {
         let values: Vec<f64> = curve.iter().map(|v| f64::from(*v)).collect();
         crate::curves::peak_near(&values, wanted, wanted - 0.12, wanted + 0.12)
     };
-    for (i, sound) in sounds.iter().enumerate().filter(|(_, s)| s.owns_beat && s.length() <= diction.hold.0) {
+    // Shorter or hardly open vowels have no peak of their own; of held ones the peak is noise.
+    let beats = |s: &crate::sounds::SpokenSound| {
+        let opens = beats::jaw_target(s, diction, false).target() > 0.28;
+        s.owns_beat && opens && (0.06..=diction.hold.0).contains(&s.length())
+    };
+    for (i, sound) in sounds.iter().enumerate().filter(|(_, s)| beats(s)) {
         let wanted = goals::core_middle(sound, diction) - diction.lead.0;
-        let (Some(now), Some(was)) = (peak(curve, wanted), peak(before, wanted)) else { continue };
+        let Some(now) = peak(curve, wanted) else { continue };
         let off = now - wanted;
-        if off.abs() > HALF && (off - (was - wanted)).abs() > 0.5 * HALF {
+        if off.abs() > HALF {
             let span = Span::new(sound.start, sound.end);
             let says = format!(
                 "{}: the jaw opens {:.0} ms {}.",

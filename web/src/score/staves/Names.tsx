@@ -1,7 +1,7 @@
 import { IconChevronDown, IconChevronRight } from '@tabler/icons-react';
-import { memo, useRef } from 'react';
+import { memo, useRef, useSyncExternalStore } from 'react';
 import type { LineView } from '../../api/client';
-import { currentCurves } from '../../api/live';
+import { currentCurves, onCurves } from '../../api/live';
 import { remember, settings, useSettings } from '../../settings';
 import { type Bench, type Listed, set, useView } from '../../state';
 import { Divider } from '../../widgets/Divider';
@@ -183,10 +183,8 @@ function Note({ line, name }: { line: LineView; name: StaveName }) {
           {moods.length === 0 ? 'none' : own.guard > 0 ? 'guarded' : 'no guard'}
         </span>
       );
-    case 'eyes': {
-      const count = currentCurves()?.blinks.length ?? 0;
-      return <span className={css.note}>{count === 1 ? 'a blink' : `${count} blinks`}</span>;
-    }
+    case 'eyes':
+      return <Blinks />;
     case 'head':
       return <span className={css.note}>{moves.length > 0 ? 'and by hand' : 'by voice'}</span>;
     case 'hand': {
@@ -201,4 +199,10 @@ function Note({ line, name }: { line: LineView; name: StaveName }) {
     default:
       return null;
   }
+}
+
+/** How often the eyes are shut; known once the curves are there. */
+function Blinks() {
+  const count = useSyncExternalStore(onCurves, () => currentCurves()?.blinks.length ?? 0);
+  return <span className={css.note}>{count === 1 ? 'a blink' : `${count} blinks`}</span>;
 }
