@@ -120,6 +120,64 @@ fn plain_words_are_likely_and_what_is_not_understood_is_left_unwired() {
     assert!(fed(&proposal, "jaw open fist").is_empty() && fed(&proposal, "frown").is_empty());
 }
 
+/// Spellings that riggers use, the side first, last, as a suffix with a dot or run into the word: from memory, no source.
+#[test]
+fn short_spellings_are_read() {
+    use Control as C;
+    let spelt: [(&str, &[(C, f32)]); 22] = [
+        ("grin.l", &[(C::CornerUpLeft, 1.0)]),
+        ("Lf_grin", &[(C::CornerUpLeft, 1.0)]),
+        ("rt_smile_01", &[(C::CornerUpRight, 1.0)]),
+        ("gape", &[(C::JawOpen, 1.0)]),
+        ("jawGape", &[(C::JawOpen, 1.0)]),
+        ("jwOpn", &[(C::JawOpen, 1.0)]),
+        ("jaw_dn", &[(C::JawOpen, 1.0)]),
+        ("lipSeal", &[(C::LipsClose, 1.0)]),
+        ("seal", &[(C::LipsClose, 1.0)]),
+        ("mth_cls", &[(C::LipsClose, 1.0)]),
+        ("lidDn.r", &[(C::LidCloseRight, 1.0)]),
+        ("LtUpperLidDn", &[(C::LidCloseLeft, 1.0)]),
+        ("lid_up_L", &[(C::LidWideLeft, 1.0)]),
+        ("lidLowerUp_R", &[(C::LidSquintRight, 1.0)]),
+        ("blnk_L", &[(C::LidCloseLeft, 1.0)]),
+        ("eyeSqnt.r", &[(C::LidSquintRight, 1.0)]),
+        ("brwDn_Lf", &[(C::BrowDownLeft, 1.0)]),
+        ("brow_inn_hike_R", &[(C::BrowInnerUpRight, 1.0)]),
+        ("mthCnrUp_l", &[(C::CornerUpLeft, 1.0)]),
+        ("crnr.dn.R", &[(C::CornerDownRight, 1.0)]),
+        ("chk_puffed", &[(C::CheekPuff, 1.0)]),
+        ("tngOut", &[(C::TongueOut, 1.0)]),
+    ];
+    for (name, wanted) in spelt {
+        assert_eq!(fed(&propose(&shapes(&[name]), &[]), name), wanted, "{name}");
+    }
+}
+
+/// A neck takes its share of the head's turns, and the two together are the whole; what hangs on a joint of the same name
+/// is not turned twice.
+#[test]
+fn necks_share_and_children_of_one_name_are_not_wired_twice() {
+    let above = |name: &str, above: &[&str]| JointFacts {
+        above: above.iter().map(|n| n.to_string()).collect(),
+        ..joint(name)
+    };
+    let joints =
+        [above("neck", &["spine"]), above("Head", &["neck", "spine"]), above("head", &["Head", "neck"])];
+    let proposal = propose(&[], &joints);
+    let yaw = |name: &str| {
+        let feeds = fed(&proposal, name).into_iter().filter(|(c, _)| *c == Control::HeadYaw);
+        feeds.map(|(_, gain)| gain).sum::<f32>()
+    };
+    assert!(yaw("neck") > 0.2 && yaw("Head") > 0.4 && (yaw("neck") + yaw("Head") - 1.0).abs() < 1e-6);
+    assert_eq!(yaw("head"), 0.0);
+    let lower = proposal.matches.iter().find(|m| m.name == "head").unwrap();
+    assert!(lower.sure == Sureness::Doubtful && lower.reason.contains("hangs on"), "{lower:?}");
+    // Without a neck the head does all; a neck that carries no head is none of ours.
+    let alone = propose(&[], &[joint("head"), joint("neck")]);
+    assert!(fed(&alone, "head").contains(&(Control::HeadYaw, 1.0)) && fed(&alone, "neck").is_empty());
+    assert!(fed(&alone, "head").iter().any(|(c, _)| *c == Control::HeadShiftX));
+}
+
 #[test]
 fn of_two_shapes_for_one_control_the_surer_counts_and_a_joint_gives_way_to_a_shape() {
     let proposal = propose(&shapes(&["jawOpen", "mouth open"]), &[joint("jaw"), joint("head")]);

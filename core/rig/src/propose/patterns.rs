@@ -30,6 +30,7 @@ const MOUTH: &[&str] = &["mouth", "lip", "lower", "upper"];
 
 const PATTERNS: &[Pattern] = &[
     (&["jaw", "open"], &["mouth"], Is(&[Means::One(Control::JawOpen)]), false),
+    (&["gape"], &["mouth", "jaw"], Is(&[Means::One(Control::JawOpen)]), false),
     (&["jaw", "down"], &[], Is(&[Means::One(Control::JawOpen)]), false),
     (&["jaw", "forward"], &[], Is(&[Means::One(Control::JawForward)]), false),
     (&["jaw"], &["side"], Sideways(Control::JawSide), false),
@@ -49,6 +50,7 @@ const PATTERNS: &[Pattern] = &[
     (&["corner", "up"], MOUTH, Is(&[known::CORNER_UP]), false),
     (&["corner", "down"], MOUTH, Is(&[known::CORNER_DOWN]), false),
     (&["corner", "wide"], MOUTH, Is(&[known::SPREAD]), false),
+    (&["seal"], &["mouth", "lip"], Is(&[Means::One(Control::LipsClose)]), false),
     (&["mouth", "close"], &["lip"], Is(&[Means::One(Control::LipsClose)]), false),
     (&["lip", "close"], &[], Is(&[Means::One(Control::LipsClose)]), false),
     (&["lip", "press"], &["mouth"], Is(&[Means::One(Control::LipsPress)]), false),
@@ -73,6 +75,9 @@ const PATTERNS: &[Pattern] = &[
     (&["blink"], &["eye", "lid"], Is(&[known::CLOSE]), false),
     (&["eye", "close"], &["lid"], Is(&[known::CLOSE]), false),
     (&["lid", "close"], &["upper"], Is(&[known::CLOSE]), false),
+    (&["lid", "lower", "up"], &[], Is(&[known::SQUINT]), false),
+    (&["lid", "down"], &["upper", "eye"], Is(&[known::CLOSE]), false),
+    (&["lid", "up"], &["upper", "eye"], Is(&[known::WIDE]), false),
     (&["squint"], &["eye", "lid"], Is(&[known::SQUINT]), false),
     (&["eye", "wide"], &["lid", "open"], Is(&[known::WIDE]), false),
     (&["lid", "wide"], &["upper"], Is(&[known::WIDE]), false),

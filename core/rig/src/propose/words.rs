@@ -81,18 +81,22 @@ const MESHES: &[&str] = &[
 /// The same word for words that mean the same on a face.
 fn plain(word: &str) -> &str {
     match word {
-        "lips" => "lip",
-        "brows" | "eyebrow" | "eyebrows" => "brow",
+        "lips" | "lp" => "lip",
+        "mth" => "mouth",
+        "brows" | "eyebrow" | "eyebrows" | "brw" => "brow",
         "eyes" => "eye",
         "lids" | "eyelid" | "eyelids" => "lid",
-        "cheeks" => "cheek",
-        "corners" | "cornerlip" | "lipcorner" => "corner",
+        "cheeks" | "chk" => "cheek",
+        "corners" | "cornerlip" | "lipcorner" | "cnr" | "crnr" => "corner",
         "nostrils" => "nostril",
-        "mandible" => "jaw",
-        "opened" | "opening" => "open",
-        "closed" | "shut" | "closing" | "seal" | "sealed" | "together" => "close",
-        "raise" | "raised" | "raiser" | "lift" | "lifted" | "upward" | "upwards" => "up",
-        "drop" | "dropped" | "depress" | "depressor" | "downward" | "downwards" => "down",
+        "mandible" | "jw" => "jaw",
+        "tng" | "tong" => "tongue",
+        "opened" | "opening" | "opn" => "open",
+        "closed" | "shut" | "closing" | "together" | "cls" | "clse" => "close",
+        "sealed" | "sealing" => "seal",
+        "agape" | "gaping" => "gape",
+        "raise" | "raised" | "raiser" | "lift" | "lifted" | "upward" | "upwards" | "hike" => "up",
+        "drop" | "dropped" | "depress" | "depressor" | "downward" | "downwards" | "dn" | "dwn" => "down",
         "lwr" | "low" | "bottom" | "btm" | "bot" | "under" => "lower",
         "upr" | "top" => "upper",
         "inflate" | "blow" | "puffed" => "puff",
@@ -103,8 +107,9 @@ fn plain(word: &str) -> &str {
         "tight" | "tighten" | "tightener" | "compress" | "pressed" | "presser" => "press",
         "bite" | "tucked" => "tuck",
         "suck" | "rolled" | "rollin" => "roll",
-        "wink" => "blink",
-        "smiling" | "smirk" => "smile",
+        "wink" | "blnk" => "blink",
+        "squinch" | "sqnt" => "squint",
+        "smiling" | "smirk" | "grin" | "grinning" => "smile",
         "sad" => "frown",
         "angry" | "anger" | "scowl" | "knit" | "corrugator" | "lowerer" => "furrow",
         "fwd" | "thrust" | "jut" | "forwards" => "forward",
@@ -148,7 +153,7 @@ impl Words {
         let mut words = Vec::new();
         for word in split(own) {
             match word.as_str() {
-                "l" | "left" | "lf" | "lft" => side = Some(Side::Left),
+                "l" | "left" | "lf" | "lft" | "lt" => side = Some(Side::Left),
                 "r" | "right" | "rt" | "rgt" => side = Some(Side::Right),
                 w if NOISE.contains(&w) => {}
                 _ => words.push(word),
