@@ -127,6 +127,19 @@ export function placeOf(point: LipPoint, to: Vector3): Vector3 {
   return point.mesh.localToWorld(point.mesh.getVertexPosition(point.vertex, to));
 }
 
+/** The joint that turns the head: of several, as necks share its turns, the one that turns most. */
+export function headOf(
+  member: CastMember,
+  joint: (name: string) => Object3D | undefined,
+): Object3D | undefined {
+  const turns = member.wiring.outputs.flatMap(({ target, feeds }) => {
+    const feed = feeds.find((f) => f.control === 'head_yaw');
+    return target.kind === 'rotation' && feed ? [{ node: target.node, gain: Math.abs(feed.gain) }] : [];
+  });
+  const most = turns.sort((a, b) => b.gain - a.gain)[0];
+  return most && joint(most.node);
+}
+
 /** The face at rest: the skin with most shapes, else what turns with the head. */
 export function faceOf(
   root: Object3D,
@@ -134,14 +147,15 @@ export function faceOf(
   joint: (name: string) => Object3D | undefined,
 ): Face {
   const skin = [...meshesOf(root)].sort((a, b) => shapesOf(b) - shapesOf(a))[0];
-  const turned = member.wiring.outputs.find(
-    (o) => o.target.kind === 'rotation' && o.feeds.some((f) => f.control === 'head_yaw'),
-  );
-  const head = turned && turned.target.kind === 'rotation' ? joint(turned.target.node) : undefined;
+  const head = headOf(member, joint);
   const box = new Box3();
   const whole = !skin || shapesOf(skin) === 0;
-  if (!whole) box.setFromObject(skin);
-  else if (head) box.setFromObject(head);
+  // By its points: the library's own box of a mesh with shapes has room for all of these, of a skinned one for none.
+  if (!whole) {
+    const at = new Vector3();
+    for (let vertex = 0; vertex < (skin.geometry.attributes.position?.count ?? 0); vertex++)
+      box.expandByPoint(placeOf({ mesh: skin, vertex }, at));
+  } else if (head) box.setFromObject(head);
   if (box.isEmpty()) box.setFromObject(root);
   return { box, whole };
 }

@@ -27,7 +27,7 @@ import { RoomEnvironment } from 'three/addons/environments/RoomEnvironment.js';
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js';
 import type { CastMember, Target } from '../api/client';
 import { type Arrangement, type Frame, type Wish, arrange, inside } from './arrange';
-import { type LipPoint, faceOf, lipPoints, meshesOf, placeOf } from './framing';
+import { type LipPoint, faceOf, headOf, lipPoints, meshesOf, placeOf } from './framing';
 import { MorphedFace, type ShapeAt } from './morph';
 import type { Way } from './stages';
 
@@ -230,16 +230,12 @@ export class Stage {
     if (!model) return;
     model.updateMatrixWorld(true);
     const joint = (name: string) => this.joints.get(name)?.node;
-    const turned = member.wiring.outputs.find(
-      (o) => o.target.kind === 'rotation' && o.feeds.some((f) => f.control === 'head_yaw'),
-    );
-    const head =
-      (turned?.target.kind === 'rotation' && joint(turned.target.node)) || named(model, 'head') || model;
+    const head = headOf(member, joint) ?? named(model, 'head') ?? model;
     const { box: face, whole } = faceOf(model, member, joint);
     const size = face.getSize(new Vector3());
     const centre = face.getCenter(new Vector3());
     // A skin is cut at the neck and looked at nearer; a head made of parts is shown whole.
-    const [middle, half] = whole ? [0.5, 0.54] : [0.45, 0.47];
+    const [middle, half] = whole ? [0.5, 0.54] : [0.39, 0.56];
     const target = new Vector3(centre.x, face.max.y - size.y * middle, centre.z);
     const distance = (size.y * half) / Math.tan((this.camera.fov * Math.PI) / 360);
     this.looksFrom = { eyes: this.eyesOf(face), pane: 0.42 * size.y };
