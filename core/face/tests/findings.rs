@@ -136,6 +136,8 @@ fn lips_that_do_not_meet_and_miss_the_teeth() {
     let mut open = line.clone();
     open.touches = vec![touch(&line, Control::LipsClose, Laid::Replace, &[(0.45, 0.2), (0.75, 0.2)])];
     check(&line, &open, &heard, Rule::OpenSeal, true);
+    let says = finds(&open, &heard, Rule::OpenSeal).unwrap().says;
+    assert!(says.starts_with("B of “word”:"), "{says}");
     check(&line, &silent(&line, &[LayerKind::Mouth]), &heard, Rule::OpenSeal, true);
     let mut off = line.clone();
     off.touches = vec![touch(&line, Control::LipLowerTuck, Laid::Replace, &[(0.74, 0.3), (0.92, 0.3)])];

@@ -163,6 +163,6 @@ impl Looked<'_> {
     }
 
     pub(super) fn says(&self, sound: usize) -> String {
-        self.timing.name_sound(sound as u32)
+        self.timing.sounds.get(sound).map_or(String::new(), |s| self.timing.name_sound(s.id))
     }
 }
