@@ -19,10 +19,12 @@ film.onstop = async () => {
 };
 film.start(100);
 const began = performance.now();
+let drawn = 0;
+// Long enough, and in pictures enough, however slowly a busy machine draws them: else there is no half second to show.
 const draw = () => {
   c.fillStyle = `hsl(${(performance.now() - began) / 5}, 80%, 50%)`;
   c.fillRect(0, 0, 64, 48);
-  if (performance.now() - began < 1500) requestAnimationFrame(draw); else film.stop();
+  if (++drawn < 45 || performance.now() - began < 1500) requestAnimationFrame(draw); else film.stop();
 };
 draw();
 ";
