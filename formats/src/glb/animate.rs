@@ -1,6 +1,6 @@
 //! The animation of a character: one key a frame, weights, joints and swapped mouths.
 
-use super::character::{Character, GlbError, numbers, path_of, target_names};
+use super::character::{Character, GlbError, numbers, path_of, rest_weight, target_names};
 use jam_rig::body::SMALLEST;
 use jam_rig::{LeftOut, Target, Wired, Wiring};
 use jam_score::{Frame, FrameGrid};
@@ -196,12 +196,12 @@ fn weights(node: &Value, mesh: &Value, wiring: &Wiring, frames: &[Wired]) -> Opt
     if outputs.iter().all(Option::is_none) {
         return None;
     }
-    let at_rest = |t: usize| {
-        let own = node["weights"][t].as_f64().or_else(|| mesh["weights"][t].as_f64());
-        own.unwrap_or(0.0) as f32
-    };
     let row = |f: &Wired| {
-        outputs.iter().enumerate().map(|(t, o)| [o.map_or(at_rest(t), |o| f[o])]).collect::<Vec<[f32; 1]>>()
+        outputs
+            .iter()
+            .enumerate()
+            .map(|(t, o)| [o.map_or(rest_weight(node, mesh, t), |o| f[o])])
+            .collect::<Vec<[f32; 1]>>()
     };
     Some(frames.iter().flat_map(row).collect())
 }

@@ -1,6 +1,6 @@
 //! A character's file as a body that can be posed.
 
-use super::character::{Character, GlbError, damaged, numbers, target_names};
+use super::character::{Character, GlbError, damaged, numbers, rest_weight, target_names};
 use super::scene::freed;
 use glam::{Mat4, Quat, Vec3};
 use jam_rig::body::{Body, Node, Part, Shape, Skin};
@@ -39,8 +39,7 @@ impl Character {
             let mut moves = Vec::new();
             self.each_moved(mesh, t, |i, m| moves.push((i as u32, m.into())))?;
             moves.retain(|(i, _): &(u32, Vec3)| (*i as usize) < points.len());
-            let rest = own["weights"][t].as_f64().or_else(|| mesh["weights"][t].as_f64()).unwrap_or(0.0);
-            shapes.push(Shape { name, rest: rest as f32, moves });
+            shapes.push(Shape { name, rest: rest_weight(own, mesh, t), moves });
         }
         let mut colours = Vec::new();
         for primitive in mesh["primitives"].as_array().into_iter().flatten() {

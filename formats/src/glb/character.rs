@@ -65,6 +65,11 @@ pub(super) fn target_names(mesh: &Value) -> Vec<String> {
     names.into_iter().flatten().map(|n| n.as_str().unwrap_or_default().to_string()).collect()
 }
 
+/// A shape's weight where nothing drives it: the node's own, else the mesh's.
+pub(super) fn rest_weight(node: &Value, mesh: &Value, shape: usize) -> f32 {
+    node["weights"][shape].as_f64().or_else(|| mesh["weights"][shape].as_f64()).unwrap_or(0.0) as f32
+}
+
 /// Names of all nodes.
 pub(super) fn joint_nodes(character: &Character) -> Vec<String> {
     character.list("nodes").iter().filter_map(|n| n["name"].as_str()).map(str::to_string).collect()

@@ -20,7 +20,7 @@ import {
 } from '../layers';
 import * as player from '../player';
 import { Hint } from '../../widgets/Hint';
-import { GUTTER, type Stave, axisNow, lying, pixelsPerSecond, toTime } from './axis';
+import { GUTTER, type Stave, axisNow, lying, secondsNow, toTime } from './axis';
 import css from './LayerStave.module.css';
 import { Levels } from './Levels';
 import { useStaveMenu } from './StaveMenu';
@@ -68,7 +68,7 @@ function SpanBox({
     if (!own) return null;
     const far = [event.clientX - own.x, own.y - event.clientY] as const;
     const { start, end } = laid.span;
-    const by = far[0] / pixelsPerSecond(axisNow(width));
+    const by = secondsNow(far[0], width);
     switch (own.what) {
       case 'from':
         return { ...laid, span: { start: Math.min(snapped(start + by), end - SHORTEST), end } };
@@ -233,7 +233,7 @@ function SwellKeys({ line, width, stave, laid }: Omit<Props, 'name'> & { laid: L
               const keys = mood.does.swell ?? [];
               // It stays between its neighbours.
               const [least, most] = [keys[k - 1]?.[0] ?? 0, keys[k + 1]?.[0] ?? 1];
-              const time = snapped(own.time + (event.clientX - own.x) / pixelsPerSecond(axisNow(width)));
+              const time = snapped(own.time + secondsNow(event.clientX - own.x, width));
               const at = (time - start) / Math.max(end - start, 1e-6);
               const up = (rect.bottom - event.clientY) / high / Math.max(mood.does.amount, 0.05);
               const to: [number, number] = [
@@ -291,7 +291,7 @@ function Blinks({ line, width, stave }: Omit<Props, 'name'>) {
           onPointerMove={(event) => {
             const own = from.current;
             if (!own || (!own.moved && Math.abs(event.clientX - own.x) < 3)) return;
-            const by = (event.clientX - own.x) / pixelsPerSecond(axisNow(width));
+            const by = secondsNow(event.clientX - own.x, width);
             const at = snapped(own.at + by);
             void change({ do: 'change_blink', id: blink.id, time: at }, `${blink.id}`, own.moved);
             own.moved = true;
@@ -430,7 +430,7 @@ function Touches({ line, width, stave }: Omit<Props, 'name'>) {
           onPointerMove={(event) => {
             const own = held.current;
             if (!own || (!own.moved && Math.abs(event.clientX - own.x) < 4)) return;
-            const by = (event.clientX - own.x) / pixelsPerSecond(axisNow(width));
+            const by = secondsNow(event.clientX - own.x, width);
             const to = Math.max(0, snapped(own.start + by));
             void change({ do: 'move_touches', touches: g.ids, to }, `${g.ids[0] ?? 0}`, own.moved);
             own.moved = true;

@@ -13,6 +13,9 @@ import css from './Overview.module.css';
 /** Pixels at the handle's ends that zoom. */
 const EDGE = 7;
 
+/** A time as a share of the line's width. */
+const share = (time: number, duration: number) => `${(100 * time) / Math.max(duration, 1e-3)}%`;
+
 /** The whole line, small, with a handle on what the staves show: dragged it scrolls, its ends zoom. */
 export function Overview({ line }: { line: LineView }) {
   const host = useRef<HTMLDivElement>(null);
@@ -65,7 +68,7 @@ export function Overview({ line }: { line: LineView }) {
     }
   }, [voice, width, theme]);
   useFrame(() => {
-    const left = `${(100 * player.now()) / Math.max(duration, 1e-3)}%`;
+    const left = share(player.now(), duration);
     if (mark.current && mark.current.style.left !== left) mark.current.style.left = left;
   });
 
@@ -75,8 +78,8 @@ export function Overview({ line }: { line: LineView }) {
       const element = handle.current;
       if (!element) return;
       const { start, end } = get().view;
-      element.style.left = `${(100 * start) / Math.max(duration, 1e-3)}%`;
-      element.style.width = `${(100 * (end - start)) / Math.max(duration, 1e-3)}%`;
+      element.style.left = share(start, duration);
+      element.style.width = share(end - start, duration);
       element.setAttribute('aria-valuenow', start.toFixed(2));
       element.setAttribute(
         'aria-valuetext',
@@ -89,7 +92,6 @@ export function Overview({ line }: { line: LineView }) {
     });
   }, [duration]);
 
-  const share = (time: number) => `${(100 * time) / Math.max(duration, 1e-3)}%`;
   const timeOf = (event: React.PointerEvent) => {
     const rect = host.current?.getBoundingClientRect();
     return rect ? ((event.clientX - rect.left) / rect.width) * duration : 0;
@@ -135,7 +137,10 @@ export function Overview({ line }: { line: LineView }) {
     >
       <canvas ref={canvas} className={css.canvas} aria-hidden />
       {loop && (
-        <i className={css.loop} style={{ left: share(loop.start), width: share(loop.end - loop.start) }} />
+        <i
+          className={css.loop}
+          style={{ left: share(loop.start, duration), width: share(loop.end - loop.start, duration) }}
+        />
       )}
       <Hint says="What the staves show: drag it to scroll, its ends to zoom">
         <div

@@ -99,6 +99,9 @@ export const toTime = (axis: Axis, x: number) =>
 
 export const pixelsPerSecond = (axis: Axis) => room(axis) / (axis.view.end - axis.view.start);
 
+/** Seconds that so many pixels are now. */
+export const secondsNow = (pixels: number, width: number) => pixels / pixelsPerSecond(axisNow(width));
+
 /** A view kept inside the line, a little air at both ends. */
 export function clampView(view: Span, duration: number): Span {
   const length = Math.min(Math.max(view.end - view.start, 0.25), Math.max(duration, 0.25));
