@@ -5,6 +5,7 @@ import { fonts } from '../../../theme/theme';
 import { frameAt, perSecond, timeOf } from '../../time';
 import { type Axis, GUTTER, RULER, pixelsPerSecond, toX } from '../axis';
 import type { Paint } from './paint';
+import { type Print, print } from './print';
 
 /** Frames between labels that leave them room, from steps that divide seconds well. */
 function labelStep(framesPerSecond: number, pixels: number): number {
@@ -20,9 +21,8 @@ export function drawRuler(c: CanvasRenderingContext2D, paint: Paint, axis: Axis,
   const step = labelStep(perSecond(grid), pixels);
   const small = Math.max(1, step % 4 === 0 ? step / 4 : step % 2 === 0 ? step / 2 : step);
   const first = grid.first + Math.ceil((frameAt(grid, axis.view.start) - grid.first) / small) * small;
-  c.font = `12px ${fonts.sans}`;
-  c.textBaseline = 'middle';
-  c.textAlign = 'left';
+  const font = `12px ${fonts.sans}`;
+  const prints: Print[] = [];
   for (let frame = first; timeOf(grid, frame) <= axis.view.end; frame += small) {
     const x = Math.round(toX(axis, timeOf(grid, frame))) + 0.5;
     if (x < GUTTER) continue;
@@ -33,8 +33,8 @@ export function drawRuler(c: CanvasRenderingContext2D, paint: Paint, axis: Axis,
     c.lineTo(x, RULER - (labelled ? 15 : 6));
     c.stroke();
     if (labelled && x < axis.width - 30) {
-      c.fillStyle = paint.ink;
-      c.fillText(`${frame}`, x + 4, RULER - 9);
+      prints.push({ text: `${frame}`, font, colour: paint.ink, x: x + 4, y: RULER - 9, align: 'left' });
     }
   }
+  print(c, prints);
 }

@@ -5,6 +5,7 @@ import { written } from '../../alphabet';
 import { fonts } from '../../../theme/theme';
 import { soundIsDoubtful, soundsAt, soundsOf, wordsOf } from '../../line';
 import { GUTTER, type Stave, toX } from '../axis';
+import { type Print, print, widthOf } from './print';
 import type { Context, Scene } from './scene';
 
 /** Narrower sounds than this on average fold into their words. */
@@ -20,7 +21,9 @@ function foldedWords(s: Scene): Set<number> {
   return folded;
 }
 
-function drawFolded(c: Context, s: Scene, stave: Stave, folded: Set<number>) {
+function drawFolded(c: Context, s: Scene, stave: Stave, folded: Set<number>): Print[] {
+  const prints: Print[] = [];
+  const font = s.ipa ? `13px ${fonts.ipa}` : `12px ${fonts.sans}`;
   const { paint, axis } = s;
   const top = stave.top + 4;
   const height = stave.height - 8;
@@ -38,23 +41,26 @@ function drawFolded(c: Context, s: Scene, stave: Stave, folded: Set<number>) {
     c.stroke();
     const own = soundsAt(s.line, i);
     const label = own.map((sound) => written(sound.phone, s.ipa)).join(s.ipa ? '' : ' ');
-    c.font = s.ipa ? `13px ${fonts.ipa}` : `12px ${fonts.sans}`;
-    if (c.measureText(label).width <= right - left - 4) {
-      c.fillStyle = paint.ink;
-      c.fillText(label, (left + right) / 2, top + height / 2 + 0.5);
-    }
+    if (widthOf(c, font, label) <= right - left - 4) prints.push(middle(s, font, label, left, right, stave));
   }
+  return prints;
 }
+
+const middle = (s: Scene, font: string, text: string, left: number, right: number, stave: Stave): Print => ({
+  text,
+  font,
+  colour: s.paint.ink,
+  x: (left + right) / 2,
+  y: stave.top + stave.height / 2 + 0.5,
+});
 
 export function drawSounds(c: Context, s: Scene, stave: Stave) {
   const { paint, axis, line } = s;
   const top = stave.top + 4;
   const height = stave.height - 8;
-  c.textBaseline = 'middle';
-  c.textAlign = 'center';
   const folded = foldedWords(s);
-  drawFolded(c, s, stave, folded);
-  c.font = s.ipa ? `15px ${fonts.ipa}` : `600 12px ${fonts.sans}`;
+  const prints = drawFolded(c, s, stave, folded);
+  const font = s.ipa ? `15px ${fonts.ipa}` : `600 12px ${fonts.sans}`;
   soundsOf(line).forEach((sound) => {
     if (sound.phone === 'SIL' || folded.has(sound.word ?? -1)) return;
     const left = toX(axis, sound.span.start);
@@ -77,9 +83,7 @@ export function drawSounds(c: Context, s: Scene, stave: Stave) {
       c.fillRect(x, top + height - 5, 1, 5);
     }
     const label = written(sound.phone, s.ipa);
-    if (c.measureText(label).width <= right - left - 2) {
-      c.fillStyle = paint.ink;
-      c.fillText(label, (left + right) / 2, top + height / 2 + 0.5);
-    }
+    if (widthOf(c, font, label) <= right - left - 2) prints.push(middle(s, font, label, left, right, stave));
   });
+  print(c, prints);
 }

@@ -5,6 +5,7 @@ import { fonts } from '../../../theme/theme';
 import { wordsOf } from '../../line';
 import { GUTTER, type Stave, toX } from '../axis';
 import type { Paint } from './paint';
+import { type Print, print, widthOf } from './print';
 import type { Context, Scene } from './scene';
 import { pitchScale } from './voice';
 
@@ -23,14 +24,13 @@ function drawWordPapers(c: Context, s: Scene, stave: Stave) {
 }
 
 export function drawWords(c: Context, s: Scene, stave: Stave) {
-  c.textBaseline = 'middle';
-  c.textAlign = 'center';
   drawWordPapers(c, s, stave);
-  drawPhrases(c, s, stave);
-  drawNoises(c, s, stave);
   const placed = place(c, s, stave);
-  if (placed) for (const one of placed) drawWord(c, s, stave, one);
-  else drawText(c, s, stave);
+  print(c, [
+    ...drawPhrases(c, s, stave),
+    ...drawNoises(c, s, stave),
+    ...(placed ? placed.map((one) => drawWord(c, s, stave, one)) : textOf(c, s, stave)),
+  ]);
 }
 
 interface Placed {
@@ -45,22 +45,6 @@ interface Placed {
 
 /** Words that may find no room of their own, as a share of those in view; if there are more the line is written as text. */
 const LEFT_OUT = 0.12;
-
-/** Widths of texts at 16 pixels that were measured; measuring is slow. */
-const WIDTHS = new Map<string, number>();
-
-function naturalWidth(c: Context, text: string, weight: number): number {
-  const key = `${weight} ${text}`;
-  let width = WIDTHS.get(key);
-  if (width === undefined) {
-    c.font = `${weight} 16px ${fonts.serif}`;
-    width = c.measureText(text).width;
-    if (WIDTHS.size > 5000) WIDTHS.clear();
-    // Before the fonts are there it is another one's width.
-    if (document.fonts.status === 'loaded') WIDTHS.set(key, width);
-  }
-  return width;
-}
 
 /** Where each word of the view stands; nothing if too many find no room. */
 function place(c: Context, s: Scene, stave: Stave): Placed[] | null {
@@ -81,9 +65,9 @@ function place(c: Context, s: Scene, stave: Stave): Placed[] | null {
     const stress = line.phrasing?.stress[i] ?? 0.5;
     const weight = s.words.has(word.id) ? 700 : 400 + 100 * Math.round(3 * stress);
     // As large as the word's time allows, within what is readable.
-    const natural = naturalWidth(c, text, weight);
+    const natural = widthOf(c, `${weight} 16px ${fonts.serif}`, text);
     const fits = Math.max(12, Math.min(17, (16 * (right - left + 6)) / natural));
-    // Few fonts, because a canvas keeps only some dozens ready.
+    // Few sizes, because each is a picture of its own.
     const size = Math.round(2 * fits) / 2;
     const width = (natural * size) / 16;
     const x = (left + right) / 2;
@@ -98,7 +82,13 @@ function place(c: Context, s: Scene, stave: Stave): Placed[] | null {
   return all - out.length > all * LEFT_OUT ? null : out;
 }
 
-function drawWord(c: Context, s: Scene, stave: Stave, { word, text, x, y, size, weight, width }: Placed) {
+/** What belongs to a word, but the word itself. */
+function drawWord(
+  c: Context,
+  s: Scene,
+  stave: Stave,
+  { word, text, x, y, size, weight, width }: Placed,
+): Print {
   const { paint, axis } = s;
   const left = toX(axis, word.span.start);
   const doubtful = isDoubtful(word);
@@ -108,9 +98,6 @@ function drawWord(c: Context, s: Scene, stave: Stave, { word, text, x, y, size, 
   c.moveTo(Math.round(left) + 0.5, stave.top + stave.height - 8);
   c.lineTo(Math.round(left) + 0.5, stave.top + stave.height);
   c.stroke();
-  c.font = `${weight} ${size}px ${fonts.serif}`;
-  c.fillStyle = s.words.has(word.id) ? paint.accent : doubtful ? paint.doubt : paint.ink;
-  c.fillText(text, x, y);
   if (word.pinned) drawPin(c, paint, x - width / 2 - 5, y - size * 0.3);
   if (doubtful) {
     c.setLineDash([3, 2]);
@@ -121,48 +108,41 @@ function drawWord(c: Context, s: Scene, stave: Stave, { word, text, x, y, size, 
     c.stroke();
     c.setLineDash([]);
   }
+  const colour = s.words.has(word.id) ? paint.accent : doubtful ? paint.doubt : paint.ink;
+  return { text, font: `${weight} ${size}px ${fonts.serif}`, colour, x, y };
 }
 
 /** The line as running text, phrase by phrase on two rows, as far as there is room before the next but one. */
-function drawText(c: Context, s: Scene, stave: Stave) {
+function textOf(c: Context, s: Scene, stave: Stave): Print[] {
   const { paint, axis, line } = s;
   const words = wordsOf(line);
   const starts = line.phrasing?.phrases.map((p) => p.span) ?? [];
   const spans = starts.length > 0 ? starts : [{ start: 0, end: line.summary.duration }];
-  c.textAlign = 'left';
-  c.font = `13px ${fonts.serif}`;
-  c.fillStyle = paint.ink;
-  spans.forEach((span, i) => {
+  const font = `13px ${fonts.serif}`;
+  return spans.flatMap((span, i) => {
     const x = Math.max(toX(axis, span.start), GUTTER + 2);
     const next = spans[i + 2] ?? spans[i + 1];
     const room = (next && spans[i + 2] ? toX(axis, next.start) : axis.width) - x - 6;
-    if (toX(axis, span.end) < GUTTER || x > axis.width) return;
+    if (toX(axis, span.end) < GUTTER || x > axis.width) return [];
     const until = spans[i + 1]?.start ?? Infinity;
     const own = words.filter(
       (w) =>
         w.span.start >= span.start - 1e-3 && w.span.start < until - 1e-3 && toX(axis, w.span.end) > GUTTER,
     );
     const y = stave.top + stave.height * (i % 2 === 0 ? 0.36 : 0.74);
-    c.fillText(
-      fitting(
-        c,
-        own.map((w) => w.text + (w.after ?? '')),
-        room,
-      ),
-      x,
-      y,
-    );
+    const all = own.map((w) => w.text + (w.after ?? ''));
+    const text = fitting(c, font, all, room);
+    return text ? [{ text, font, colour: paint.ink, x, y, align: 'left' as const }] : [];
   });
-  c.textAlign = 'center';
 }
 
 /** As many words as fit, and a sign that there are more. */
-function fitting(c: Context, words: string[], room: number): string {
+function fitting(c: Context, font: string, words: string[], room: number): string {
   let text = '';
   for (const [i, word] of words.entries()) {
     const longer = text ? `${text} ${word}` : word;
     const last = i === words.length - 1;
-    if (c.measureText(last ? longer : `${longer} …`).width > room) return text ? `${text} …` : '';
+    if (widthOf(c, font, last ? longer : `${longer} …`) > room) return text ? `${text} …` : '';
     text = longer;
   }
   return text;
@@ -178,7 +158,7 @@ function drawPin(c: Context, paint: Paint, x: number, y: number) {
 }
 
 /** Phrases as slurs over their words, each with the way its pitch ends, and breath marks between them. */
-function drawPhrases(c: Context, s: Scene, stave: Stave) {
+function drawPhrases(c: Context, s: Scene, stave: Stave): Print[] {
   const { paint, axis, line } = s;
   const top = stave.top + 5;
   c.strokeStyle = paint.inkSoft;
@@ -195,27 +175,26 @@ function drawPhrases(c: Context, s: Scene, stave: Stave) {
     c.lineTo(right + 6, top + bend + tip);
     c.stroke();
   }
-  c.fillStyle = paint.ink;
-  c.font = `600 22px ${fonts.serif}`;
-  for (const breath of line.phrasing?.breaths ?? []) {
+  return (line.phrasing?.breaths ?? []).flatMap((breath) => {
     const x = toX(axis, (breath.start + breath.end) / 2);
-    if (x > GUTTER + 4 && x < axis.width) c.fillText(',', x, top + 6);
-  }
+    if (x <= GUTTER + 4 || x >= axis.width) return [];
+    return [{ text: ',', font: `600 22px ${fonts.serif}`, colour: paint.ink, x, y: top + 6 }];
+  });
 }
 
 /** What is heard and is no word. */
-function drawNoises(c: Context, s: Scene, stave: Stave) {
+function drawNoises(c: Context, s: Scene, stave: Stave): Print[] {
   const { paint, axis, line } = s;
-  for (const noise of line.document.timing?.noises ?? []) {
+  const font = `italic 12px ${fonts.serif}`;
+  return (line.document.timing?.noises ?? []).flatMap((noise) => {
     const [left, right] = [toX(axis, noise.span.start), toX(axis, noise.span.end)];
-    if (right < GUTTER || left > axis.width) continue;
+    if (right < GUTTER || left > axis.width) return [];
     c.strokeStyle = paint.voice;
     c.beginPath();
     c.roundRect(left + 0.5, stave.top + 14, Math.max(right - left - 1, 2), stave.height - 24, 4);
     c.stroke();
-    c.font = `italic 12px ${fonts.serif}`;
-    if (c.measureText(noise.text).width > right - left - 4) continue;
-    c.fillStyle = paint.inkSoft;
-    c.fillText(noise.text, (left + right) / 2, stave.top + 2 + stave.height / 2);
-  }
+    if (widthOf(c, font, noise.text) > right - left - 4) return [];
+    const [x, y] = [(left + right) / 2, stave.top + 2 + stave.height / 2];
+    return [{ text: noise.text, font, colour: paint.inkSoft, x, y }];
+  });
 }
