@@ -5,6 +5,7 @@ import { useView } from '../state';
 import { tell } from '../widgets/tell';
 import { useFrame } from '../widgets/useFrame';
 import type { Wish } from './arrange';
+import { takeGraphics } from './graphics';
 import { Stage } from './stage';
 import { stages } from './stages';
 import css from './StageView.module.css';
@@ -60,7 +61,7 @@ export function StageView({
   children,
 }: Props) {
   const host = useRef<HTMLDivElement>(null);
-  const canvas = useRef<HTMLCanvasElement>(null);
+  const picture = useRef<HTMLDivElement>(null);
   const stage = useRef<Stage | null>(null);
   const pressed = useRef({ x: 0, y: 0 });
   const [ready, setReady] = useState('');
@@ -71,8 +72,10 @@ export function StageView({
 
   useEffect(() => {
     const element = host.current;
-    if (!element || !canvas.current) return;
-    const made = new Stage(canvas.current, FACE);
+    if (!element || !picture.current) return;
+    const graphics = takeGraphics();
+    picture.current.append(graphics.canvas);
+    const made = new Stage(graphics, FACE);
     stage.current = made;
     stages.add(made);
     own.add(made);
@@ -137,9 +140,9 @@ export function StageView({
 
   return (
     <div className={css.stage} ref={host} data-testid="stage" data-ready={ready === model || undefined}>
-      <canvas
-        ref={canvas}
-        className={css.canvas}
+      <div
+        ref={picture}
+        className={css.picture}
         aria-label={label}
         role="img"
         onPointerDown={(event) => {

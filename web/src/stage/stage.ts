@@ -2,32 +2,27 @@
 // to the head.
 
 import {
-  ACESFilmicToneMapping,
   Box3,
   Color,
   DirectionalLight,
   HemisphereLight,
-  type Material,
   Matrix4,
   type Object3D,
-  PMREMGenerator,
   PerspectiveCamera,
   Plane,
   Quaternion,
   Raycaster,
-  SRGBColorSpace,
   Scene,
-  type Texture,
   Vector2,
   Vector3,
-  WebGLRenderer,
+  type WebGLRenderer,
 } from 'three';
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
-import { RoomEnvironment } from 'three/addons/environments/RoomEnvironment.js';
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js';
 import type { CastMember, Target } from '../api/client';
 import { type Arrangement, type Frame, type Wish, arrange, inside } from './arrange';
-import { type LipPoint, faceOf, headOf, lipPoints, meshesOf, placeOf } from './framing';
+import { type LipPoint, faceOf, headOf, lipPoints, placeOf } from './framing';
+import { type Graphics, free, giveBack } from './graphics';
 import { MorphedFace, type ShapeAt } from './morph';
 import type { Way } from './stages';
 
@@ -83,19 +78,6 @@ function named(root: Object3D, name: string): Object3D | null {
   return found;
 }
 
-/** Gives back what a model holds of the graphics' memory. */
-function free(root: Object3D) {
-  for (const mesh of meshesOf(root)) {
-    mesh.geometry.dispose();
-    for (const material of [mesh.material].flat() as Material[]) {
-      for (const value of Object.values(material) as unknown[]) {
-        if ((value as Texture | null)?.isTexture) (value as Texture).dispose();
-      }
-      material.dispose();
-    }
-  }
-}
-
 export class Stage {
   private readonly renderer: WebGLRenderer;
   private readonly scene = new Scene();
@@ -132,21 +114,18 @@ export class Stage {
   /** Where the character looks from, and how far before it the pane stands on which places are pointed at. */
   private looksFrom = { eyes: new Vector3(), pane: 1 };
 
-  constructor(canvas: HTMLCanvasElement, wish: Wish) {
+  constructor(
+    private readonly graphics: Graphics,
+    wish: Wish,
+  ) {
     this.wish = wish;
     this.arrangement = arrange(wish, 1, 1);
-    this.renderer = new WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: false });
-    this.renderer.outputColorSpace = SRGBColorSpace;
-    this.renderer.toneMapping = ACESFilmicToneMapping;
-    this.renderer.toneMappingExposure = 1.06;
-    this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2));
+    this.renderer = graphics.renderer;
     this.scene.background = new Color('#241e2b');
-    const pmrem = new PMREMGenerator(this.renderer);
-    this.scene.environment = pmrem.fromScene(new RoomEnvironment(), 0.04).texture;
-    pmrem.dispose();
+    this.scene.environment = graphics.room;
     this.scene.add(this.key, this.fill, this.sky);
     this.light(false);
-    this.controls = new OrbitControls(this.camera, canvas);
+    this.controls = new OrbitControls(this.camera, graphics.canvas);
     this.controls.enablePan = false;
     this.controls.rotateSpeed = 0.5;
     this.controls.zoomSpeed = 0.6;
@@ -181,19 +160,25 @@ export class Stage {
   /** Loads the character's model; the way it is wired may change later without that. False if another load came after. */
   async load(member: CastMember): Promise<boolean> {
     const own = ++this.loads;
-    const gltf = await new GLTFLoader().loadAsync(`/api/cast/${member.id}/model?v=${member.model}`);
-    if (own !== this.loads) {
-      free(gltf.scene);
-      return false;
+    const key = `${member.id}/${member.model}`;
+    if (this.graphics.model?.key !== key) {
+      const gltf = await new GLTFLoader().loadAsync(`/api/cast/${member.id}/model?v=${member.model}`);
+      if (own !== this.loads) {
+        free(gltf.scene);
+        return false;
+      }
+      const before = this.graphics.model;
+      if (before) {
+        this.scene.remove(before.scene);
+        this.closeUp.removeFromParent();
+        free(before.scene);
+      }
+      this.graphics.model = { key, scene: gltf.scene, face: new MorphedFace(gltf.scene) };
     }
-    if (this.model) {
-      this.scene.remove(this.model);
-      this.closeUp.removeFromParent();
-      free(this.model);
-    }
-    this.model = gltf.scene;
-    this.scene.add(gltf.scene);
-    this.face = new MorphedFace(gltf.scene);
+    const { scene, face } = this.graphics.model;
+    this.model = scene;
+    this.face = face;
+    this.scene.add(scene);
     this.joints.clear();
     this.wire(member);
     this.measure(member);
@@ -610,11 +595,14 @@ export class Stage {
     if (closeUp) view(closeUp, this.closeUp, 0.5);
   }
 
+  /** Leaves the stage: the model goes back to rest, and the graphics to whoever needs them next. */
   dispose() {
     this.loads++;
     this.controls.dispose();
-    if (this.model) free(this.model);
-    this.scene.environment?.dispose();
-    this.renderer.dispose();
+    this.rest();
+    this.face?.update();
+    this.closeUp.removeFromParent();
+    this.model?.removeFromParent();
+    giveBack(this.graphics);
   }
 }
