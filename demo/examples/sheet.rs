@@ -3,17 +3,17 @@
 //! a moment of a demo line (`4@1.25`), or the middle of a sound wherever it is first said (`M`, the third `M#3`); a mood at
 //! full over it goes before (`sadness:AA`).
 
+#[path = "../tests/common/mod.rs"]
+mod common;
+
 use glam::{Vec2, Vec3};
 use jam_demo::CHARACTERS;
-use jam_face::perform_line;
 use jam_formats::glb::Character;
-use jam_formats::sound;
 use jam_rig::body::{Body, Posed};
 use jam_rig::sight::{Sight, View};
 use jam_rig::{MouthKind, Wiring};
-use jam_score::layers::{Acting, Mood, Over, Stretch};
-use jam_score::{Control, FrameRate, Ids, Line, Phone, Prosody, Seconds, Span, tail};
-use jam_voice::Analyser;
+use jam_score::layers::Mood;
+use jam_score::{Control, FrameRate, Line, Phone, Prosody, Seconds};
 
 type Failure = Box<dyn std::error::Error>;
 
@@ -104,37 +104,17 @@ impl Stage {
     }
 }
 
-fn lines() -> Result<Vec<(Line, Prosody)>, Failure> {
-    let analyser = Analyser::shipped()?;
-    jam_demo::LINES
-        .iter()
-        .map(|l| {
-            let found = analyser.analyse(&sound::read(l.recording)?, l.text, &|_| true)?;
-            let heard = found.prosody();
-            let timing = found.timing.numbered_like(None, &mut Ids::NEW_LINE.clone());
-            Ok((Line { timing: Some(timing), ..Line::new(l.text) }, heard))
-        })
-        .collect()
-}
-
 /// The face at a moment of a line, under a mood.
-fn face_at(line: &(Line, Prosody), time: f64, mood: Option<&Mood>) -> Result<Vec<f32>, Failure> {
-    let mut own = line.0.clone();
-    let timing = own.timing.as_ref().ok_or("not timed")?;
-    if let Some(mood) = mood {
-        let over = Stretch::at(timing, Span::new(0.0, timing.end().0));
-        own.layers.moods =
-            vec![Over { id: 1, over, does: Acting { ease: 0.1, ..Acting::of(mood.clone(), 1.0) } }];
-    }
+fn face_at(line: &(Line, Prosody), time: f64, mood: Option<&Mood>) -> Vec<f32> {
+    let mut own = common::under(&line.0, mood);
     // Only the face: the head looks ahead.
     own.layers.settings.head.on = false;
     own.layers.settings.eyes.on = false;
-    let face = perform_line(&own, &line.1, FrameRate::FILM, tail(FrameRate::FILM)).ok_or("not timed")?;
-    Ok(face.face_at(Seconds(time)))
+    common::performance(&own, &line.1, FrameRate::FILM).face_at(Seconds(time))
 }
 
 /// The face of a pose, and the sound that is said in it, if it is named by one.
-fn pose(text: &str, lines: &mut Option<Vec<(Line, Prosody)>>) -> Result<(Vec<f32>, Phone), Failure> {
+fn pose(text: &str) -> Result<(Vec<f32>, Phone), Failure> {
     let mut face = vec![0.0; Control::ALL.len()];
     let (mood, rest) = text.split_once(':').map_or((None, text), |(m, r)| (Some(m), r));
     if rest.contains('=') {
@@ -146,13 +126,11 @@ fn pose(text: &str, lines: &mut Option<Vec<(Line, Prosody)>>) -> Result<(Vec<f32
         }
         return Ok((face, Phone::Sil));
     }
-    if lines.is_none() {
-        *lines = Some(self::lines()?);
-    }
-    let lines = lines.as_ref().ok_or("no lines")?;
+    let lines = common::lines();
     let mood = mood.and_then(|m| Mood::NAMED.iter().find(|n| n.title() == m));
     if let Some((line, time)) = rest.split_once('@') {
-        return Ok((face_at(&lines[line.parse::<usize>()? - 1], time.parse()?, mood)?, Phone::Sil));
+        let line = &lines[line.parse::<usize>()? - 1];
+        return Ok((face_at(line, time.parse()?, mood), Phone::Sil));
     }
     let (name, nth) = rest.split_once('#').map_or((rest, 1), |(n, k)| (n, k.parse().unwrap_or(1)));
     let phone = Phone::ALL.iter().find(|p| p.to_string() == name).ok_or(format!("no sound {name}"))?;
@@ -163,7 +141,7 @@ fn pose(text: &str, lines: &mut Option<Vec<(Line, Prosody)>>) -> Result<(Vec<f32
     let (line, span) = said.collect::<Vec<_>>().get(nth - 1).copied().ok_or("not said so often")?;
     println!("{text}: “{}” at {:.3}–{:.3}", line.0.text, span.start.0, span.end.0);
     let middle = 0.5 * (span.start.0 + span.end.0);
-    Ok((face_at(line, (middle * 24.0).round() / 24.0, mood)?, *phone))
+    Ok((face_at(line, (middle * 24.0).round() / 24.0, mood), *phone))
 }
 
 fn main() -> Result<(), Failure> {
@@ -172,12 +150,11 @@ fn main() -> Result<(), Failure> {
         return Err("OUT.png CHARACTER POSE …".into());
     };
     let stage = Stage::of(character)?;
-    let mut timed = None;
     let columns = 5;
     let (width, height) = (columns * SIDE, poses.len() * SIDE);
     let mut bytes = vec![0u8; 3 * width * height];
     for (row, text) in poses.iter().enumerate() {
-        let (face, said) = pose(text, &mut timed)?;
+        let (face, said) = pose(text)?;
         let drawing = stage.wiring.chart.as_ref().and_then(|c| c.drawing(MouthKind::of(said, Some(1))));
         let posed = stage.body.posed(&stage.wiring.targets(), &stage.wiring.apply_with(&face, drawing));
         let views = [

@@ -2,10 +2,9 @@
 //! are shown, 24 a second.
 #![allow(clippy::unwrap_used)]
 
-#[allow(dead_code, reason = "each test takes what it needs of it")]
 mod common;
 
-use common::{lines, performance};
+use common::{lines, lively, others, performance};
 use jam_face::findings::{Looked, Rule, findings};
 use jam_score::{Control, Diction, FrameRate, Line, Phone, Seconds};
 use std::collections::BTreeMap;
@@ -87,8 +86,20 @@ fn the_jaw_opens_as_often_as_is_said() {
     assert!(table.iter().all(|(beat, most)| *most as f64 <= beat.ceil()));
 }
 
+/// On lines that the jaw's shares were not tried on. Mouths of speakers open at 2 to 7 Hz (Chandrasekaran and others 2009);
+/// a model of the vocal tract whose targets were fitted to pictures of a speaker has 13 of 100 of its jaw's movement at 4 to
+/// 8 Hz and next to nothing beyond (measured once on ten lines with the same times).
+#[test]
+fn the_jaw_is_as_lively_as_a_speaker_s_and_does_not_flap() {
+    let all: Vec<_> = others().iter().filter_map(|(line, heard)| lively(line, heard)).collect();
+    let mean = |band: usize| all.iter().map(|l| l.bands[band]).sum::<f64>() / all.len() as f64;
+    println!("4 to 8 Hz {:.3}, over 8 Hz {:.3}", mean(2), mean(3));
+    assert!(all.len() == 10 && (0.04..0.16).contains(&mean(2)) && mean(3) < 0.01);
+    assert!(all.iter().all(|l| l.most <= 5));
+}
+
 /// How often each rule speaks on the demo's lines as the machine makes them, without hands: what it says there is a false
-/// alarm, or a fault of ours. Doubtful words are the recogniser's; two jaw beats of 91 are off, and are said to be.
+/// alarm, or a fault of ours. Doubtful words are the recogniser's.
 #[test]
 fn the_check_list_is_quiet_on_lines_that_are_as_they_should_be() {
     let wiring = jam_demo::CHARACTERS[0].read().unwrap().wiring().unwrap();
@@ -105,6 +116,5 @@ fn the_check_list_is_quiet_on_lines_that_are_as_they_should_be() {
     }
     println!("{said:#?}");
     said.remove(Rule::Doubtful.name());
-    assert!(said.remove(Rule::SyncOff.name()).is_none_or(|all| all.len() <= 2));
     assert!(said.is_empty(), "{said:?}");
 }

@@ -61,7 +61,7 @@ impl Organ {
     /// consonants (Öhman 1966; Bell-Berti & Harris 1979; from memory).
     pub(crate) fn dynamics(self) -> Dynamics {
         let (slowness, ahead, carry, rest) = match self {
-            Organ::Jaw => (0.029, 0.060, 0.050, 0.010),
+            Organ::Jaw => (0.021, 0.060, 0.050, 0.010),
             Organ::Seal => (0.017, 0.010, 0.005, 0.200),
             Organ::Press => (0.024, 0.030, 0.020, 0.060),
             Organ::Round => (0.030, 0.130, 0.070, 0.012),

@@ -1,6 +1,6 @@
 //! What every sound wants of every organ, and when.
 
-use super::beats::jaw_target;
+use super::beats::{jaw_target, lively};
 use super::musts::Must;
 use super::wish::{Factor, Wish};
 use crate::organ::Organ;
@@ -295,7 +295,8 @@ impl Gatherer<'_> {
         let sound = self.sounds[i].clone();
         let spans = windows(&sound, self.diction);
         if sound.is_vowel() {
-            let weight = weight * if sound.owns_beat { 1.7 } else { 0.3 * self.riding() };
+            let lively = lively(self.diction);
+            let weight = weight * if sound.owns_beat { 1.7 - 0.3 * lively } else { 0.55 * lively };
             for (start, end, which) in spans {
                 let wish = jaw_target(&sound, self.diction, which == 1);
                 self.add_wish(Organ::Jaw, (start, end), wish, weight * if which == 0 { 1.0 } else { 0.7 }, i);
@@ -306,7 +307,7 @@ impl Gatherer<'_> {
         let scale = if sound.is_teeth() { 1.0 } else { 0.55 + 0.45 * openness };
         let wish = jaw_target(&sound, self.diction, false).scaled(Factor::Openness, scale);
         let window = (spans[0].0, spans[spans.len() - 1].1);
-        self.add_wish(Organ::Jaw, window, wish, weight * self.ride(i), i);
+        self.add_wish(Organ::Jaw, window, wish, weight * (1.0 + lively(self.diction)) * self.ride(i), i);
     }
 
     /// A consonant beside a vowel without a beat of its own pulls the jaw less: the syllables merge.
@@ -315,12 +316,6 @@ impl Gatherer<'_> {
         let before = self.sounds[..i].iter().rev().find(marks);
         let after = self.sounds[i + 1..].iter().find(marks);
         let beats = |s: Option<&SpokenSound>| s.is_none_or(|s| s.phone == Phone::Sil || s.owns_beat);
-        if beats(before) && beats(after) { 1.0 } else { 0.5 * self.riding() }
-    }
-
-    /// How much of their own jaw what has no beat keeps: the fewer beats a second are asked for, the less, or each vowel
-    /// would open all the same.
-    fn riding(&self) -> f64 {
-        ((self.diction.beat - 1.0) / 2.0).clamp(0.05, 1.0)
+        if beats(before) && beats(after) { 1.0 } else { lively(self.diction) }
     }
 }

@@ -10,6 +10,7 @@
 //! bands. Musts are pinned inside the solve, points that break a limit one round after the other, so
 //! the curve plans its way to a closure. What the last clamp moves is below .001.
 
+use super::beats::lively;
 use super::goals::Goal;
 use super::musts::Must;
 use crate::curves::HZ;
@@ -90,7 +91,8 @@ impl FiveBand {
 fn slowness(organ: Organ, diction: &Diction) -> f64 {
     let smooth = if organ.is_of_a_must() { 1.0 } else { diction.smoothness };
     let quick = if organ == Organ::Jaw { 1.0 } else { diction.crispness.sqrt() };
-    organ.dynamics().slowness * HZ * smooth / quick
+    let calm = if organ == Organ::Jaw { 1.4 - 0.4 * lively(diction) } else { 1.0 };
+    organ.dynamics().slowness * HZ * smooth * calm / quick
 }
 
 /// One organ's goals and musts on the grid, solved.
