@@ -4,7 +4,7 @@ use crate::layers::LayerOptions;
 use crate::spoken::Spoken;
 use crate::{character, out};
 use clap::Args;
-use jam_rig::Wiring;
+use jam_rig::Mouth;
 use jam_score::{Control, Frame, FrameGrid, FrameRate, Seconds};
 use serde::Serialize;
 use std::path::PathBuf;
@@ -19,7 +19,7 @@ pub struct Check {
     spoken: Spoken,
     #[command(flatten)]
     layers: LayerOptions,
-    /// The character; with it, controls that drive nothing are found.
+    /// The character; with it lips, teeth and tongue are measured on its mesh, and controls that drive nothing are found.
     #[arg(long, value_name = "FILE")]
     character: Option<PathBuf>,
     /// Its wiring, exported from Cast.
@@ -36,6 +36,9 @@ struct Found {
     title: &'static str,
     start: Seconds,
     end: Seconds,
+    /// Where the same is found again.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    again: Vec<Place>,
     controls: Vec<Control>,
     says: String,
     /// What the page would do about it in one click.
@@ -43,22 +46,34 @@ struct Found {
     mend: Option<String>,
 }
 
+#[derive(Serialize)]
+struct Place {
+    start: Seconds,
+    end: Seconds,
+}
+
 /// Prints the findings as JSON, an empty list if there are none.
 pub fn run(options: &Check) -> anyhow::Result<()> {
-    let wiring = match &options.character {
-        Some(file) => character::wiring(&character::open(file)?, options.wiring.as_deref())?,
-        None => Wiring::default(),
+    let (wiring, mouth) = match &options.character {
+        Some(file) => {
+            let character = character::open(file)?;
+            let wiring = character::wiring(&character, options.wiring.as_deref())?;
+            let mouth = Mouth::find(&character.prepared(&wiring)?.body()?, &wiring);
+            (wiring, mouth)
+        }
+        None => Default::default(),
     };
     let grid = FrameGrid { rate: options.fps, first: Frame(0) };
     let played = options.spoken.play(&options.layers, &wiring, grid)?;
     let list: Vec<Found> = played
-        .findings()
+        .findings(mouth.as_ref())
         .into_iter()
         .map(|f| Found {
             rule: f.rule.name(),
             title: f.rule.title(),
             start: f.span.start,
             end: f.span.end,
+            again: f.again.iter().map(|s| Place { start: s.start, end: s.end }).collect(),
             controls: f.controls,
             says: f.says,
             mend: f.mend.map(|m| m.what),

@@ -4,7 +4,7 @@
 
 mod common;
 
-use common::{lines, lively, others, performance};
+use common::{bram, lines, lively, others, performance};
 use jam_face::findings::{Looked, Rule, findings};
 use jam_score::{Control, Diction, FrameRate, Line, Phone, Seconds};
 use std::collections::BTreeMap;
@@ -102,12 +102,20 @@ fn the_jaw_is_as_lively_as_a_speaker_s_and_does_not_flap() {
 /// alarm, or a fault of ours. Doubtful words are the recogniser's.
 #[test]
 fn the_check_list_is_quiet_on_lines_that_are_as_they_should_be() {
-    let wiring = jam_demo::CHARACTERS[0].read().unwrap().wiring().unwrap();
+    let (wiring, mouth) = bram();
     let mut said: BTreeMap<&str, Vec<String>> = BTreeMap::new();
     for (line, heard) in lines() {
         let timing = line.timing.as_ref().unwrap();
         let face = performance(line, heard, FrameRate::FILM);
-        let looked = Looked { line, timing, heard, face: &face, wiring: &wiring, rate: FrameRate::FILM };
+        let looked = Looked {
+            line,
+            timing,
+            heard,
+            face: &face,
+            wiring: &wiring,
+            mouth: Some(&mouth),
+            rate: FrameRate::FILM,
+        };
         for found in findings(&looked) {
             said.entry(found.rule.name())
                 .or_default()

@@ -5,10 +5,11 @@
 
 mod common;
 
-use common::{lines, performance, under};
+use common::{bram, lines, performance, under};
 use glam::{Vec2, Vec3};
 use jam_demo::CHARACTERS;
 use jam_face::Performance;
+use jam_face::findings::SEAL_GAP;
 use jam_rig::body::{Body, Posed};
 use jam_rig::sight::{Seen, Sight, View};
 use jam_rig::{Target, Wiring};
@@ -209,6 +210,11 @@ fn what_is_sealed_is_seen_sealed_and_nothing_comes_through() {
     let ajar = mouth.posed(&set(&[(Control::JawOpen, 0.05)]));
     assert!(VIEWS.iter().all(|v| mouth.opening(&ajar, *v).len() > 20), "not seen open");
 
+    // And so does the measure that the check list goes by, which knows points and no pictures.
+    let (_, measured) = bram();
+    assert!(f64::from(measured.seen(&set(&[])).lips) <= SEAL_GAP);
+    assert!(f64::from(measured.seen(&set(&[(Control::JawOpen, 0.05)])).lips) > SEAL_GAP);
+
     let (mut sealed, mut worst, mut wrong, mut through) = (0, 0, Vec::new(), Vec::new());
     for (line, heard) in lines() {
         for mood in std::iter::once(None).chain(Mood::NAMED[..6].iter().map(Some)) {
@@ -228,6 +234,12 @@ fn what_is_sealed_is_seen_sealed_and_nothing_comes_through() {
                 for view in if shut { VIEWS.to_vec() } else { one.to_vec() } {
                     let opening = mouth.opening(&posed, view);
                     if shut {
+                        assert!(
+                            f64::from(measured.seen(&now).lips) <= SEAL_GAP,
+                            "{} of {}",
+                            time.0,
+                            line.text
+                        );
                         sealed += 1;
                         worst = worst.max(opening.len());
                         if !opening.is_empty() {

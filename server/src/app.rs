@@ -4,7 +4,7 @@ use crate::Settings;
 use crate::capture::Capture;
 use crate::evaluations::Evaluations;
 use crate::jobs::job::{Job, Jobs};
-use crate::models::{Model, Models};
+use crate::models::{Model, Models, Mouths};
 use crate::problem::{Answer, Problem};
 use crate::version::Version;
 use crate::voices::{Speeches, Spoken, Voice, Voices};
@@ -60,6 +60,7 @@ pub struct App {
     pub(crate) speeches: Speeches,
     pub(crate) evaluations: Evaluations,
     pub(crate) models: Models,
+    pub(crate) mouths: Mouths,
     pub(crate) capture: Arc<Capture>,
     test_line: OnceLock<Timing>,
     /// The film that was asked for last, by its hash: a player asks for it piece by piece.
@@ -80,6 +81,7 @@ impl App {
             speeches: Speeches::default(),
             evaluations: Evaluations::default(),
             models: Models::default(),
+            mouths: Mouths::default(),
             capture: Arc::default(),
             test_line: OnceLock::new(),
             film: Mutex::default(),

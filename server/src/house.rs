@@ -10,9 +10,9 @@ use jam_desk::{
     Done, House, Note, Op, Played, Produced, ProductionNow, ProductionOp, Refusal, Situation, TakeFacts, act,
     met, needs,
 };
-use jam_rig::Wiring;
+use jam_rig::{Mouth, Wiring};
 use jam_score::{FrameGrid, Line, Pose, Prosody};
-use jam_store::{Changes, NewStep, StoreError, StoredLine};
+use jam_store::{CastMember, Changes, NewStep, StoreError, StoredLine};
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
@@ -55,6 +55,11 @@ impl House for Here<'_> {
         let StoredLine { id, document, recording, .. } = self.stored;
         let spoken = self.app.spoken(Version { line: *id, snapshot: None }, document, recording);
         Ok(spoken.map_err(refused)?.map_or_else(Arc::default, |s| s.prosody.clone()))
+    }
+
+    fn mouth(&self) -> Option<Arc<Mouth>> {
+        // Without it the controls are looked at instead.
+        self.app.mouth_of(&self.stored.document).ok().flatten()
     }
 
     fn grid(&self) -> FrameGrid {
@@ -231,17 +236,25 @@ impl App {
         }
     }
 
+    /// The character who says a line; none while it is deleted: it moves nothing then, and may be had back.
+    fn character_of(&self, line: &Line) -> Answer<Option<CastMember>> {
+        let Some(name) = &line.character else { return Ok(None) };
+        match self.store.cast_member_named(name) {
+            Ok(member) => Ok(Some(member)),
+            Err(StoreError::NotFound) => Ok(None),
+            Err(error) => Err(error.into()),
+        }
+    }
+
     /// The wiring of the character who says a line.
     pub(crate) fn wiring_of(&self, line: &Line) -> Answer<Wiring> {
-        Ok(match &line.character {
-            // A character that was deleted moves nothing; it may be had back.
-            Some(name) => match self.store.cast_member_named(name) {
-                Ok(member) => member.wiring,
-                Err(StoreError::NotFound) => Wiring::default(),
-                Err(error) => return Err(error.into()),
-            },
-            None => Wiring::default(),
-        })
+        Ok(self.character_of(line)?.map(|member| member.wiring).unwrap_or_default())
+    }
+
+    /// The mouth of the character who says a line, if it has one that can be measured.
+    pub(crate) fn mouth_of(&self, line: &Line) -> Answer<Option<Arc<Mouth>>> {
+        let Some(member) = self.character_of(line)? else { return Ok(None) };
+        self.mouths.get(&member.model, &member.wiring, || self.model(&member.model))
     }
 }
 

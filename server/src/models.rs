@@ -4,6 +4,7 @@ use crate::problem::{Answer, Problem};
 use crate::shelf::Shelf;
 use jam_formats::glb::{Character, ModelFacts};
 use jam_rig::propose::Proposal;
+use jam_rig::{Mouth, Wiring};
 use jam_store::Store;
 use std::sync::Arc;
 
@@ -48,5 +49,40 @@ impl Models {
         };
         let found = self.0.get(&hash.to_string(), make, |m| m.bytes)?;
         found.ok_or_else(|| Problem::unexpected("a character was read and is gone"))
+    }
+}
+
+/// Most that measured mouths take, bytes.
+const MOUTHS: usize = 64 << 20;
+
+/// The mouths of characters measured last, by the hash of their file and their wiring as text; none where nothing can be
+/// measured.
+pub struct Mouths(Shelf<(String, String), Option<Arc<Mouth>>>);
+
+impl Default for Mouths {
+    fn default() -> Mouths {
+        Mouths(Shelf::new(MOUTHS))
+    }
+}
+
+impl Mouths {
+    /// The mouth of a character as it is wired now.
+    pub fn get(
+        &self,
+        hash: &str,
+        wiring: &Wiring,
+        model: impl FnOnce() -> Answer<Arc<Model>>,
+    ) -> Answer<Option<Arc<Mouth>>> {
+        let key = (hash.to_string(), serde_json::to_string(wiring).map_err(Problem::unexpected)?);
+        type Found = Option<Arc<Mouth>>;
+        let make = |kept: Option<&Arc<Found>>| -> Answer<Option<Arc<Found>>> {
+            if let Some(kept) = kept {
+                return Ok(Some(kept.clone()));
+            }
+            let body = model()?.character.prepared(wiring)?.body()?;
+            Ok(Some(Arc::new(Mouth::find(&body, wiring).map(Arc::new))))
+        };
+        let found = self.0.get(&key, make, |m| m.as_ref().map_or(0, |m| m.bytes()))?;
+        Ok(found.and_then(|m| m.as_ref().clone()))
     }
 }

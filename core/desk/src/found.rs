@@ -4,8 +4,9 @@ use crate::op::Op;
 use crate::refusal::Refusal;
 use crate::situation::{Change, Situation, short};
 use jam_face::findings::{Finding, Looked, findings};
+use jam_rig::Mouth;
 use jam_score::layers::Dismissed;
-use jam_score::{Ids, Moment};
+use jam_score::{Ids, Moment, Span};
 
 use crate::played::Played;
 
@@ -15,8 +16,8 @@ const SAME: f64 = 0.02;
 const NEAR: f64 = 0.06;
 
 impl Played {
-    /// Everything that is wrong with the performance, in order of time.
-    pub fn findings(&self) -> Vec<Finding> {
+    /// Everything that is wrong with the performance on a character with this mouth, in order of time.
+    pub fn findings(&self, mouth: Option<&Mouth>) -> Vec<Finding> {
         let Some(timing) = &self.line.timing else { return Vec::new() };
         findings(&Looked {
             line: &self.line,
@@ -24,6 +25,7 @@ impl Played {
             heard: &self.prosody,
             face: &self.face,
             wiring: &self.wiring,
+            mouth,
             rate: self.grid.rate,
         })
     }
@@ -31,7 +33,8 @@ impl Played {
 
 fn find(at: &Situation<'_>, rule: &str, start: f64) -> Result<Finding, Refusal> {
     let own = |f: &Finding| f.rule.name() == rule && (f.span.start.0 - start).abs() < SAME;
-    let found = at.played()?.findings().into_iter().find(own);
+    let mouth = at.house.mouth();
+    let found = at.played()?.findings(mouth.as_deref()).into_iter().find(own);
     found.ok_or_else(|| Refusal::gone("rule", "That is not found any more; look again."))
 }
 
@@ -46,16 +49,22 @@ pub(crate) fn change(op: &Op, at: &Situation<'_>, ids: &mut Ids) -> Result<Chang
         }
         Op::Dismiss { rule, start, reason } => {
             let timing = at.timing()?;
-            let span = find(at, rule, *start)?.span;
-            let near = |d: &Dismissed| d.rule == *rule && (d.at.time(timing) - span.start).0.abs() < NEAR;
+            let places: Vec<Span> = find(at, rule, *start)?.places().collect();
+            let near = |d: &Dismissed| {
+                let at = d.at.time(timing);
+                d.rule == *rule && places.iter().any(|p| (at - p.start).0.abs() < NEAR)
+            };
             let mut changed = line.clone();
             changed.layers.dismissed.retain(|d| !near(d));
             let reason = short(reason);
             if reason.is_empty() {
                 return Ok(Change::new(changed, "take a dismissal back"));
             }
-            let at = Moment::at(timing, span.start);
-            changed.layers.dismissed.push(Dismissed { id: 0, rule: rule.clone(), at, reason });
+            let dismissed = |place: &Span| {
+                let (at, rule, reason) = (Moment::at(timing, place.start), rule.clone(), reason.clone());
+                Dismissed { id: 0, rule, at, reason }
+            };
+            changed.layers.dismissed.extend(places.iter().map(dismissed));
             Ok(Change::new(changed, "dismiss a finding"))
         }
         _ => unreachable!("the other operations are made elsewhere"),

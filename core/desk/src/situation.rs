@@ -2,6 +2,7 @@
 
 use crate::played::Played;
 use crate::refusal::Refusal;
+use jam_rig::Mouth;
 use jam_score::{FrameGrid, Ids, Line, Pose, Prosody, Seconds, Timing};
 use std::sync::Arc;
 
@@ -25,6 +26,9 @@ pub trait House {
     /// # Errors
     /// Its recording cannot be read.
     fn prosody(&self) -> Result<Arc<Prosody>, Refusal>;
+
+    /// The mouth of the line's character, if it has one that can be measured.
+    fn mouth(&self) -> Option<Arc<Mouth>>;
 
     fn grid(&self) -> FrameGrid;
 

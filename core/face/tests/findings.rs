@@ -74,7 +74,7 @@ fn plain() -> (Line, Prosody) {
 fn look(line: &Line, heard: &Prosody, wiring: &Wiring) -> Vec<Finding> {
     let face = perform_line(line, heard, FrameRate::FILM, Seconds(0.25)).unwrap();
     let timing = line.timing.as_ref().unwrap();
-    findings(&Looked { line, timing, heard, face: &face, wiring, rate: FrameRate::FILM })
+    findings(&Looked { line, timing, heard, face: &face, wiring, mouth: None, rate: FrameRate::FILM })
 }
 
 fn finds(line: &Line, heard: &Prosody, rule: Rule) -> Option<Finding> {
@@ -145,6 +145,68 @@ fn lips_that_do_not_meet_and_miss_the_teeth() {
     let mut round = line.clone();
     round.touches = vec![touch(&line, Control::LipsRound, Laid::Replace, &[(0.6, 0.8), (1.1, 0.8)])];
     check(&line, &round, &heard, Rule::MissingTeeth, true);
+}
+
+/// What is found again and again is one entry with its places, and one mend puts all of them right.
+#[test]
+fn what_repeats_is_one_entry_and_one_mend() {
+    use Phone as P;
+    let (line, heard) = said(&[
+        (P::Sil, 0.5),
+        (P::B, 0.1),
+        (P::Aa, 0.18),
+        (P::M, 0.1),
+        (P::Ow, 0.2),
+        (P::P, 0.1),
+        (P::Eh, 0.16),
+        (P::Sil, 1.5),
+    ]);
+    let mut open = line.clone();
+    open.touches = vec![touch(&line, Control::LipsClose, Laid::Replace, &[(0.2, 0.2), (1.6, 0.2)])];
+    let found: Vec<Finding> =
+        look(&open, &heard, &Wiring::default()).into_iter().filter(|f| f.rule == Rule::OpenSeal).collect();
+    assert_eq!(found.len(), 1, "{found:?}");
+    let starts: Vec<f64> = found[0].places().map(|p| p.start.0).collect();
+    let expected = [0.5, 0.78, 1.08];
+    assert!(starts.iter().zip(expected).all(|(a, b)| (a - b).abs() < 1e-9) && starts.len() == 3);
+    let mended = found[0].mend.clone().unwrap().does.mended(&open, &mut Ids::from(1000)).unwrap();
+    assert!(finds(&mended, &heard, Rule::OpenSeal).is_none());
+}
+
+#[test]
+fn a_head_that_turns_without_its_eyes_and_eyes_without_their_head() {
+    let (line, heard) = plain();
+    let mut stone = line.clone();
+    stone.layers.settings.eyes.on = false;
+    stone.layers.settings.brows = 0.0;
+    stone.layers.settings.blinks.mode = BlinkMode::Off;
+    let still = |line: &Line, control| touch(line, control, Laid::Replace, &[(0.0, 0.0), (2.9, 0.0)]);
+    let mut turned = stone.clone();
+    turned.touches = vec![
+        touch(&line, Control::HeadYaw, Laid::Replace, &[(0.0, 0.0), (1.0, 0.0), (1.4, 25.0), (2.9, 25.0)]),
+        Touch { id: 2, ..still(&line, Control::GazeYaw) },
+        Touch { id: 3, ..still(&line, Control::GazePitch) },
+    ];
+    assert!(finds(&line, &heard, Rule::TurnsAlone).is_none());
+    assert!(finds(&turned, &heard, Rule::TurnsAlone).is_some());
+    // With a blink over it, it is a turn as people make it.
+    let mut blinks = turned.clone();
+    blinks.layers.settings.eyes.on = true;
+    blinks.layers.blinks = vec![OwnBlink { id: 1, at: moment(&line, 1.1), shape: BlinkShape::Natural }];
+    assert!(finds(&blinks, &heard, Rule::TurnsAlone).is_none());
+    let mut eyes = stone.clone();
+    eyes.layers.settings.head.on = false;
+    let keys = [(0.0, 0.0), (1.0, 0.0), (1.1, 30.0), (2.9, 30.0)];
+    eyes.touches = vec![touch(&line, Control::GazeYaw, Laid::Replace, &keys)];
+    assert!(finds(&eyes, &heard, Rule::TurnsAlone).is_some());
+}
+
+#[test]
+fn a_text_that_was_changed_and_not_timed_again() {
+    let (line, heard) = plain();
+    let other = Line { text: "something else".into(), ..line.clone() };
+    assert!(finds(&line, &heard, Rule::WrongText).is_none());
+    assert!(finds(&other, &heard, Rule::WrongText).is_some());
 }
 
 #[test]
@@ -346,7 +408,8 @@ fn recordings_that_end_or_begin_too_soon_and_words_not_heard() {
     let (line, heard) = plain();
     let (cut, sounding) = said(&[(Phone::Sil, 0.5), (Phone::Aa, 0.4)]);
     assert!(finds(&line, &heard, Rule::CutOff).is_none());
-    assert!(finds(&cut, &sounding, Rule::CutOff).is_some());
+    let says = finds(&cut, &sounding, Rule::CutOff).unwrap().says;
+    assert!(says.starts_with("“word” is cut off"), "{says}");
     let (early, soon) = said(&[(Phone::Sil, 0.03), (Phone::Aa, 0.4), (Phone::Sil, 0.5)]);
     assert!(finds(&line, &heard, Rule::StartsEarly).is_none());
     assert!(finds(&early, &soon, Rule::StartsEarly).is_some());

@@ -2,21 +2,29 @@
 #![allow(dead_code, reason = "each takes what it needs of it")]
 #![allow(clippy::unwrap_used)]
 
+pub mod spoilt;
+
 use jam_demo::LINES;
 use jam_face::{HZ, Performance, openings, perform_line};
 use jam_formats::sound;
+use jam_rig::{Mouth, Wiring};
 use jam_score::layers::{Acting, Mood, Over, Stretch};
 use jam_score::{Control, FrameRate, Ids, Line, Phone, Prosody, Span, tail};
-use jam_voice::Analyser;
+use jam_sound::Recording;
+use jam_voice::{AnalyseError, Analyser};
 use std::path::Path;
 use std::sync::OnceLock;
 
 /// A line with its voice, analysed; without moods and looks.
-fn timed(analyser: &Analyser, recording: &[u8], text: &str) -> (Line, Prosody) {
-    let found = analyser.analyse(&sound::read(recording).unwrap(), text, &|_| true).unwrap();
+pub fn timed(
+    analyser: &Analyser,
+    recording: &Recording,
+    text: &str,
+) -> Result<(Line, Prosody), AnalyseError> {
+    let found = analyser.analyse(recording, text, &|_| true)?;
     let heard = found.prosody();
     let timing = found.timing.numbered_like(None, &mut Ids::NEW_LINE.clone());
-    (Line { timing: Some(timing), ..Line::new(text) }, heard)
+    Ok((Line { timing: Some(timing), ..Line::new(text) }, heard))
 }
 
 /// Every line of the demo, analysed once.
@@ -24,26 +32,43 @@ pub fn lines() -> &'static [(Line, Prosody)] {
     static TIMED: OnceLock<Vec<(Line, Prosody)>> = OnceLock::new();
     TIMED.get_or_init(|| {
         let analyser = Analyser::shipped().unwrap();
-        LINES.iter().map(|l| timed(&analyser, l.recording, l.text)).collect()
+        LINES.iter().map(|l| timed(&analyser, &sound::read(l.recording).unwrap(), l.text).unwrap()).collect()
     })
 }
 
-/// Ten lines by four other voices, one of them a man's, recorded; analysed once.
+/// Recordings of ten lines by four other voices with their texts; one is a man's, recorded.
+pub fn other_recordings() -> Vec<(Recording, String)> {
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../core/voice/tests/fixtures");
+    let known: serde_json::Value =
+        serde_json::from_slice(&std::fs::read(folder.join("known.json")).unwrap()).unwrap();
+    let text = |of: &serde_json::Value| of.as_str().unwrap().to_string();
+    let known = known.as_array().unwrap().iter().map(|l| (text(&l["file"]), text(&l["text"])));
+    let recorded = ("goforward.wav".to_string(), "go forward ten meters".to_string());
+    known
+        .chain([recorded])
+        .map(|(file, text)| (sound::read(&std::fs::read(folder.join(file)).unwrap()).unwrap(), text))
+        .collect()
+}
+
+/// Those ten lines, analysed once.
 pub fn others() -> &'static [(Line, Prosody)] {
     static TIMED: OnceLock<Vec<(Line, Prosody)>> = OnceLock::new();
     TIMED.get_or_init(|| {
-        let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../core/voice/tests/fixtures");
-        let known: serde_json::Value =
-            serde_json::from_slice(&std::fs::read(folder.join("known.json")).unwrap()).unwrap();
-        let text = |of: &serde_json::Value| of.as_str().unwrap().to_string();
-        let known = known.as_array().unwrap().iter().map(|l| (text(&l["file"]), text(&l["text"])));
-        let recorded = ("goforward.wav".to_string(), "go forward ten meters".to_string());
         let analyser = Analyser::shipped().unwrap();
-        known
-            .chain([recorded])
-            .map(|(file, text)| timed(&analyser, &std::fs::read(folder.join(file)).unwrap(), &text))
+        other_recordings()
+            .iter()
+            .map(|(recording, text)| timed(&analyser, recording, text).unwrap())
             .collect()
     })
+}
+
+/// The operator's wiring and mouth.
+pub fn bram() -> (Wiring, Mouth) {
+    let character = jam_demo::CHARACTERS[0].read().unwrap();
+    let wiring = jam_demo::CHARACTERS[0].wiring(&character).unwrap();
+    let body = character.prepared(&wiring).unwrap().body().unwrap();
+    let mouth = Mouth::find(&body, &wiring).unwrap();
+    (wiring, mouth)
 }
 
 /// A line's curves with all layers.

@@ -179,6 +179,8 @@ pub struct FindingView {
     title: &'static str,
     about: &'static str,
     span: Span,
+    /// Where the same is found again.
+    again: Vec<Span>,
     controls: Vec<Control>,
     says: String,
     /// What a click would do about it; none where only the character or the recording can be changed.
@@ -198,12 +200,19 @@ pub async fn list_findings(
         title: f.rule.title(),
         about: f.rule.about(),
         span: f.span,
+        again: f.again,
         controls: f.controls,
         says: f.says,
         mend: f.mend.map(|m| m.what),
         dismissed: f.dismissed,
     };
-    blocking(move || Ok(now_played(&app, id)?.findings().into_iter().map(view).collect())).await.map(Json)
+    blocking(move || {
+        let played = now_played(&app, id)?;
+        let mouth = app.mouth_of(&played.line)?;
+        Ok(played.findings(mouth.as_deref()).into_iter().map(view).collect())
+    })
+    .await
+    .map(Json)
 }
 
 /// A mood that voice and words suggest.

@@ -1368,6 +1368,8 @@ export interface components {
         /** @description One entry of the list of what is wrong. */
         FindingView: {
             about: string;
+            /** @description Where the same is found again. */
+            again: components["schemas"]["Span"][];
             controls: components["schemas"]["ControlName"][];
             /** @description Why it is meant so, if it was dismissed. */
             dismissed?: string | null;
@@ -2450,7 +2452,7 @@ export interface components {
          * @description What is looked for.
          * @enum {string}
          */
-        Rule: "open_seal" | "missing_teeth" | "tongue_hidden" | "teeth_apart" | "sync_off" | "jaw_flaps" | "trembles" | "dead_face" | "frozen" | "no_blink" | "blink_on_word" | "blinks_close" | "stare" | "mirrored_brows" | "sudden_mood" | "layers_fight" | "clipped" | "no_output" | "cut_off" | "starts_early" | "unwritten" | "unsaid" | "doubtful";
+        Rule: "open_seal" | "missing_teeth" | "tongue_hidden" | "teeth_apart" | "sync_off" | "jaw_flaps" | "trembles" | "dead_face" | "turns_alone" | "frozen" | "no_blink" | "blink_on_word" | "blinks_close" | "stare" | "mirrored_brows" | "sudden_mood" | "layers_fight" | "clipped" | "no_output" | "cut_off" | "starts_early" | "wrong_text" | "unwritten" | "unsaid" | "doubtful";
         /** @description One entry of the word list. */
         SaidAs: {
             arpabet: string;

@@ -18,6 +18,10 @@ impl House for Empty {
         Ok(Arc::default())
     }
 
+    fn mouth(&self) -> Option<Arc<jam_rig::Mouth>> {
+        None
+    }
+
     fn grid(&self) -> FrameGrid {
         FrameGrid { rate: FrameRate::FILM, first: Frame(1001) }
     }

@@ -1,15 +1,9 @@
 //! Whether what is heard and what is written agree: voice where no word stands, words where no voice is.
 
+use super::limits::{SILENCE, UNWRITTEN, VOICE};
 use super::rule::{Finding, Looked, Rule, finding};
 use jam_score::prosody::HOP;
 use jam_score::{Phone, Seconds, Span};
-
-/// Shortest voice that is told, seconds: the design counts left-out words from a quarter of a second.
-const SHORTEST: f64 = 0.25;
-/// How far under the line's loud sounds (90 of 100 are softer) voice and silence lie, dB. Common practice, no source; between
-/// them nothing is said.
-const VOICE: f32 = 22.0;
-const SILENCE: f32 = 48.0;
 
 pub(super) fn agree(looked: &Looked<'_>, out: &mut Vec<Finding>) {
     let level = |t: f64| looked.heard.level_at(Seconds(t)) as f32;
@@ -26,11 +20,11 @@ pub(super) fn agree(looked: &Looked<'_>, out: &mut Vec<Finding>) {
         for k in 0..=steps {
             let t = from + k as f64 * HOP;
             let inside = noises.iter().any(|n| t >= n.start.0 && t <= n.end.0);
-            let voiced = k < steps && level(t) > loud - VOICE && !inside;
+            let voiced = k < steps && level(t) > loud - VOICE as f32 && !inside;
             if voiced {
                 began.get_or_insert(t);
             } else if let Some(start) = began.take()
-                && t - start >= SHORTEST
+                && t - start >= UNWRITTEN
             {
                 let says = "Something is said here that the text does not have; write it where it belongs."
                     .to_string();
@@ -42,7 +36,7 @@ pub(super) fn agree(looked: &Looked<'_>, out: &mut Vec<Finding>) {
         let (start, end) = (word.span.start.0, word.span.end.0);
         let steps = ((end - start) / HOP) as usize;
         let loudest = (0..=steps).map(|k| level(start + k as f64 * HOP)).fold(f32::MIN, f32::max);
-        if loudest < loud - SILENCE {
+        if loudest < loud - SILENCE as f32 {
             let says =
                 format!("Nothing is heard where “{}” stands; take it out of the text or move it.", word.text);
             out.push(finding(Rule::Unsaid, word.span, Vec::new(), says, None));

@@ -3,9 +3,12 @@
 
 mod alive;
 mod heard;
+mod limits;
 pub mod measure;
+mod mouth;
 mod rule;
 
+pub use limits::{LIMITS, Limit, SEAL_GAP};
 pub use rule::{Finding, Looked, Mend, Mending, Rule};
 
 use crate::curves::{HZ, openings};
@@ -15,19 +18,23 @@ use crate::mouth::{beats, goals};
 use crate::sounds::spoken;
 use jam_score::layers::{BlinkMode, BlinkShape, Look, Over, OwnBlink, Stretch};
 use jam_score::{Control, Correction, Laid, LayerKind, Moment, Mood, Phone, Region, Seconds, Span};
+use limits::{
+    BEAT_LEAST, BLINK_ON_WORD, BLINKLESS, BLINKS_CLOSE, CLIPPED, CUT_OFF, EARLY, FIGHT, FLAP, FLAPS, LEAD,
+    MIRRORED, STARE, SUDDEN, SYNC, TREMBLE, TREMBLE_HEAD, UNSHOWN,
+};
 use rule::{finding, mend};
 
 /// Everything that is found, in order of time.
 pub fn findings(looked: &Looked<'_>) -> Vec<Finding> {
     let mut all = Vec::new();
     let rules: [fn(&Looked<'_>, &mut Vec<Finding>); 14] = [
-        contacts,
-        shown,
+        mouth::shown,
         sync,
         jaw,
         trembles,
         frozen,
         alive::dead,
+        alive::alone,
         blinks,
         stare,
         brows,
@@ -49,129 +56,39 @@ pub fn findings(looked: &Looked<'_>) -> Vec<Finding> {
         finding.dismissed = dismissed.map(|d| d.reason.clone());
     }
     all.sort_by(|a, b| a.span.start.0.total_cmp(&b.span.start.0).then(a.rule.cmp(&b.rule)));
-    all
-}
-
-/// Roundest and farthest forward that lips may be for the lower one to reach the teeth: a little wider than what the
-/// speech itself keeps to ([`crate::mouth::musts`]).
-const ROUND_AT_TEETH: (f32, f32) = (0.30, 0.16);
-
-/// Seals and teeth: seal ≥ .98, tuck ≥ .9 on a frame of each (the design's check), and lips not so round that the
-/// tuck does not reach.
-fn contacts(looked: &Looked<'_>, out: &mut Vec<Finding>) {
-    if looked.line.diction.drive == jam_score::diction::Drive::Loudness {
-        return;
-    }
-    let lead = looked.line.diction.lead.0;
-    for (i, sound) in looked.timing.sounds.iter().enumerate() {
-        let (rule, control, least) = match sound.phone {
-            Phone::P | Phone::B | Phone::M => (Rule::OpenSeal, Control::LipsClose, 0.98),
-            Phone::F | Phone::V => (Rule::MissingTeeth, Control::LipLowerTuck, 0.9),
-            _ => continue,
-        };
-        let frame = looked.rate.frame_length().0;
-        let (start, end) = (sound.span.start.0 - lead, sound.span.end.0 - lead);
-        let value = |c: Control, t: Seconds| looked.face.value(c, t);
-        let frames = || looked.frames(start - frame, end + frame);
-        let best = frames().map(|t| value(control, t)).fold(0.0, f32::max);
-        let reaches = |t: Seconds| {
-            rule == Rule::OpenSeal
-                || value(Control::LipsRound, t) <= ROUND_AT_TEETH.0
-                    && value(Control::LipsProtrude, t) <= ROUND_AT_TEETH.1
-        };
-        if frames().any(|t| value(control, t) >= least && reaches(t)) {
-            continue;
+    // What is found again and again is one entry with its places.
+    let mut once: Vec<Finding> = Vec::new();
+    for found in all {
+        if !once.iter_mut().any(|o| o.takes_up(&found)) {
+            once.push(found);
         }
-        let layers = &looked.line.layers;
-        let whole = layers.plays(LayerKind::Mouth) >= 1.0
-            && layers.settings.mouth.without.is_empty()
-            && layers.shares(LayerKind::Mouth, looked.timing).iter().all(|(_, share)| *share == 1.0);
-        let mended = if !whole {
-            looked.relayer("let the mouth play whole", |l| {
-                l.settings.mouth = Default::default();
-                l.levels.retain(|level| level.layer != LayerKind::Mouth);
-            })
-        } else {
-            let with: &[Control] = if rule == Rule::OpenSeal {
-                &[Control::LipsClose]
-            } else {
-                &[Control::LipLowerTuck, Control::LipsRound, Control::LipsProtrude]
-            };
-            looked.let_go(
-                with,
-                Span { start: sound.span.start - Seconds(0.03), end: sound.span.end + Seconds(0.03) },
-            )
-        };
-        let what = if rule == Rule::OpenSeal { "lips close" } else { "the lip comes to the teeth" };
-        let says = if best >= least {
-            format!("{}: the lips are so round that the lower one does not reach the teeth.", looked.says(i))
-        } else {
-            format!("{}: {what} to {:.0} % at most.", looked.says(i), 100.0 * best)
-        };
-        out.push(finding(rule, sound.span, vec![control], says, mended));
     }
+    once
 }
 
-/// Tongue and teeth: tongue out ≥ .6 for TH, its tip up ≥ .6 for L, the jaw ≤ .15 for S and Z, on a frame of each (the
-/// design's check).
-fn shown(looked: &Looked<'_>, out: &mut Vec<Finding>) {
-    if looked.line.diction.drive == jam_score::diction::Drive::Loudness {
-        return;
-    }
-    let lead = looked.line.diction.lead.0;
-    let frame = looked.rate.frame_length().0;
-    for (i, sound) in looked.timing.sounds.iter().enumerate() {
-        let (rule, control, limit) = match sound.phone {
-            Phone::Th | Phone::Dh => (Rule::TongueHidden, Control::TongueOut, 0.6),
-            Phone::L => (Rule::TongueHidden, Control::TongueTipUp, 0.6),
-            Phone::S | Phone::Z => (Rule::TeethApart, Control::JawOpen, 0.15),
-            _ => continue,
-        };
-        let (start, end) = (sound.span.start.0 - lead - frame, sound.span.end.0 - lead + frame);
-        let values = || looked.frames(start, end).map(|t| looked.face.value(control, t));
-        let (least, most) = (values().fold(f32::MAX, f32::min), values().fold(f32::MIN, f32::max));
-        let says = match rule {
-            Rule::TeethApart if least > limit => {
-                format!("{}: the jaw stays {:.0} % open.", looked.says(i), 100.0 * least)
-            }
-            Rule::TongueHidden if most < limit => {
-                format!("{}: the tongue comes to {:.0} % at most.", looked.says(i), 100.0 * most.max(0.0))
-            }
-            _ => continue,
-        };
-        let around = Span { start: sound.span.start - Seconds(0.03), end: sound.span.end + Seconds(0.03) };
-        let mended = looked.let_go(&[control], around);
-        out.push(finding(rule, sound.span, vec![control], says, mended));
-    }
-}
-
-/// Jaw beats off their vowels by more than half a frame at 24 a second, and a lead by choice.
+/// Jaw beats off their vowels as what is wired to the jaw shows them, and a lead by choice.
 fn sync(looked: &Looked<'_>, out: &mut Vec<Finding>) {
-    const HALF: f64 = 0.5 / 24.0;
     let diction = &looked.line.diction;
     let whole = Span::new(0.0, looked.timing.end().0);
-    if diction.lead.0.abs() > 2.0 * HALF * 2.0 {
+    if diction.lead.0.abs() > LEAD {
         let says = format!("The whole mouth is {:.0} ms ahead of the sound.", 1e3 * diction.lead.0);
         let mended = looked.rediction("bring the mouth back to the sound", |d| d.lead = Seconds(0.0));
         out.push(finding(Rule::SyncOff, whole, vec![Control::JawOpen], says, mended));
     }
-    let Some(curve) = looked.face.curve(Control::JawOpen) else { return };
+    let Some(curve) = jaw_shown(looked) else { return };
     let mut sounds = spoken(looked.timing, &looked.line.reach, 0.0);
     beats::mark(&mut sounds, diction);
-    let peak = |curve: &[f32], wanted: f64| {
-        let values: Vec<f64> = curve.iter().map(|v| f64::from(*v)).collect();
-        crate::curves::peak_near(&values, wanted, wanted - 0.12, wanted + 0.12)
-    };
+    let peak = |wanted: f64| crate::curves::peak_near(&curve, wanted, wanted - 0.12, wanted + 0.12);
     // Shorter or hardly open vowels have no peak of their own; of held ones the peak is noise.
     let beats = |s: &crate::sounds::SpokenSound| {
-        let opens = beats::jaw_target(s, diction, false).target() > 0.28;
+        let opens = beats::jaw_target(s, diction, false).target() > BEAT_LEAST;
         s.owns_beat && opens && (0.06..=diction.hold.0).contains(&s.length())
     };
     for (i, sound) in sounds.iter().enumerate().filter(|(_, s)| beats(s)) {
         let wanted = goals::core_middle(sound, diction) - diction.lead.0;
-        let Some(now) = peak(curve, wanted) else { continue };
+        let Some(now) = peak(wanted) else { continue };
         let off = now - wanted;
-        if off.abs() > HALF {
+        if off.abs() > SYNC {
             let span = Span::new(sound.start, sound.end);
             let says = format!(
                 "{}: the jaw opens {:.0} ms {}.",
@@ -186,11 +103,28 @@ fn sync(looked: &Looked<'_>, out: &mut Vec<Finding>) {
     }
 }
 
-/// Jaw openings of a tenth and more, more than six and a half a second (common practice: none above 5 to 6).
+/// The jaw's opening as the character shows it, sample by sample: what the outputs that it drives make of it, or where
+/// none does the control's own curve.
+fn jaw_shown(looked: &Looked<'_>) -> Option<Vec<f64>> {
+    let curve = looked.face.curve(Control::JawOpen)?;
+    let drives = |o: &&jam_rig::Output| o.feeds.iter().any(|f| f.control == Control::JawOpen && !f.stands_in);
+    let Some(output) = looked.wiring.outputs.iter().find(drives) else {
+        return Some(curve.iter().map(|v| f64::from(*v)).collect());
+    };
+    let mut face = vec![0.0; Control::ALL.len()];
+    let mut shown = |opened: f32| {
+        face[Control::JawOpen as usize] = opened;
+        f64::from(output.value(&face))
+    };
+    let (rest, way) = (shown(0.0), if shown(1.0) < shown(0.0) { -1.0 } else { 1.0 });
+    Some(curve.iter().map(|v| way * (shown(*v) - rest)).collect())
+}
+
+/// Jaw openings of some size, too many within a second.
 fn jaw(looked: &Looked<'_>, out: &mut Vec<Finding>) {
-    const MOST: usize = 7;
+    const MOST: usize = FLAPS as usize;
     let Some(curve) = looked.face.curve(Control::JawOpen) else { return };
-    let openings = openings(curve, 0.10);
+    let openings = openings(curve, FLAP as f32);
     let Some(fast) = openings.windows(MOST).find(|w| w[MOST - 1] - w[0] < 1.0) else { return };
     let span = Span::new(fast[0], fast[MOST - 1]);
     let says = format!("The jaw opens {MOST} times within a second.");
@@ -207,10 +141,10 @@ fn jaw(looked: &Looked<'_>, out: &mut Vec<Finding>) {
 fn trembles(looked: &Looked<'_>, out: &mut Vec<Finding>) {
     for &control in Control::ALL {
         let most = match control.region() {
-            Region::Head => 0.05,
+            Region::Head => TREMBLE_HEAD as f32,
             // Eyes hop.
             Region::Gaze => continue,
-            _ => 0.012,
+            _ => TREMBLE as f32,
         };
         if looked.face.curve(control).is_none() {
             continue;
@@ -253,9 +187,6 @@ fn frozen(looked: &Looked<'_>, out: &mut Vec<Finding>) {
     out.push(finding(Rule::Frozen, Span::new(start, start + 1.0), Vec::new(), says, mended));
 }
 
-/// Talk without a blink is at most 12 s long (the design's figure: good takes stay below 11.5 s).
-const BLINKLESS: f64 = 12.0;
-
 fn blinks(looked: &Looked<'_>, out: &mut Vec<Finding>) {
     let lids = vec![Control::LidCloseLeft, Control::LidCloseRight];
     let peaks = measure::blinks(looked.face);
@@ -281,7 +212,7 @@ fn blinks(looked: &Looked<'_>, out: &mut Vec<Finding>) {
         let blinks = &looked.line.layers.blinks;
         blinks.iter().find(|b| (b.at.time(looked.timing).0 - at).abs() < 0.06).map(|b| b.id)
     };
-    for pair in peaks.windows(2).filter(|w| w[1] - w[0] < 0.40) {
+    for pair in peaks.windows(2).filter(|w| w[1] - w[0] < BLINKS_CLOSE) {
         let id = own(pair[1]).or_else(|| own(pair[0]));
         let mended = match id {
             Some(id) => looked.relayer("take one of them out", |l| l.blinks.retain(|b| b.id != id)),
@@ -294,7 +225,7 @@ fn blinks(looked: &Looked<'_>, out: &mut Vec<Finding>) {
         let from = (start * HZ).ceil().max(0.0) as usize;
         let to = ((end * HZ) as usize).min(looked.face.len().saturating_sub(1));
         let shut = (from..=to).filter(|i| measure::lids(looked.face, *i) > 0.5).count() as f64 / HZ;
-        if shut <= 0.03 {
+        if shut <= BLINK_ON_WORD {
             continue;
         }
         let near = peaks.iter().copied().find(|t| *t > start - 0.15 && *t < end + 0.15);
@@ -337,7 +268,7 @@ fn stare(looked: &Looked<'_>, out: &mut Vec<Finding>) {
         let hops = (yaw[i] - yaw[before]).hypot(pitch[i] - pitch[before]) > 0.45;
         yaw[i].hypot(pitch[i]) < 2.5 && !hops && measure::lids(looked.face, i) < 0.5
     });
-    if length <= 3.0 {
+    if length <= STARE {
         return;
     }
     let middle = start + 0.5 * length;
@@ -354,7 +285,7 @@ fn stare(looked: &Looked<'_>, out: &mut Vec<Finding>) {
 
 fn brows(looked: &Looked<'_>, out: &mut Vec<Finding>) {
     let Some((start, apart)) = measure::brow_difference(looked.face) else { return };
-    if apart >= 0.106 {
+    if f64::from(apart) >= MIRRORED {
         return;
     }
     let controls = vec![Control::BrowInnerUpLeft, Control::BrowOuterUpLeft, Control::BrowDownLeft];
@@ -368,13 +299,11 @@ fn brows(looked: &Looked<'_>, out: &mut Vec<Finding>) {
 
 /// Moods that switch on, and moods that pull a control both ways.
 fn moods(looked: &Looked<'_>, out: &mut Vec<Finding>) {
-    /// A way in shorter than two frames at 24 a second cannot be seen as one (common practice).
-    const SHORTEST: f64 = 2.0 / 24.0;
     let moods = &looked.line.layers.moods;
     for span in moods {
         let onset = crate::layers::mood::manner_of(&span.does.mood).onset * span.does.ease;
         let over = span.over.span(looked.timing);
-        if onset >= SHORTEST || over.start.0 < 0.05 {
+        if onset >= SUDDEN || over.start.0 < 0.05 {
             continue;
         }
         let id = span.id;
@@ -389,7 +318,7 @@ fn moods(looked: &Looked<'_>, out: &mut Vec<Finding>) {
         for other in &moods[k + 1..] {
             let (a, b) = (one.over.span(looked.timing), other.over.span(looked.timing));
             let (start, end) = (a.start.0.max(b.start.0), a.end.0.min(b.end.0));
-            let weak = one.does.amount.min(other.does.amount) < 0.4;
+            let weak = one.does.amount.min(other.does.amount) < FIGHT;
             // One that takes the other's place does not pull against it.
             if end - start < 0.5 || weak || other.does.instead {
                 continue;
@@ -455,7 +384,7 @@ fn limits(looked: &Looked<'_>, out: &mut Vec<Finding>) {
         let (low, high) = touch.control.range();
         let keys = touch.timed(looked.timing);
         let (Some(first), Some(last)) = (keys.first(), keys.last()) else { continue };
-        let margin = 0.02 * (high - low);
+        let margin = CLIPPED as f32 * (high - low);
         let samples: Vec<f64> =
             (0..).map(|k| first.time + f64::from(k) / HZ).take_while(|t| *t <= last.time + 1e-9).collect();
         let beyond = |t: f64| {
@@ -480,14 +409,16 @@ fn limits(looked: &Looked<'_>, out: &mut Vec<Finding>) {
     if looked.wiring.outputs.is_empty() {
         return;
     }
+    // Whole mouths show jaw, lips and tongue at once.
+    let in_mouth = |c: Control| matches!(c.region(), Region::Jaw | Region::Lips | Region::Tongue);
     let drives = |c: Control| looked.wiring.outputs.iter().any(|o| o.feeds.iter().any(|f| f.control == c));
     for &control in Control::ALL {
         let least = match control.region() {
             Region::Head | Region::Gaze => 2.0,
-            _ => 0.25,
+            _ => UNSHOWN as f32,
         };
         let Some(curve) = looked.face.curve(control).filter(|c| measure::range(c) >= least) else { continue };
-        if drives(control) || looked.wiring.chart.is_some() && Region::Lips == control.region() {
+        if drives(control) || looked.wiring.chart.is_some() && in_mouth(control) {
             continue;
         }
         let most = (0..curve.len()).max_by(|a, b| curve[*a].abs().total_cmp(&curve[*b].abs())).unwrap_or(0);
@@ -500,27 +431,36 @@ fn limits(looked: &Looked<'_>, out: &mut Vec<Finding>) {
     }
 }
 
-/// The recording itself, its first frame, and words of low confidence.
+/// The recording itself, its first frame, and whether it has the words of the text.
 fn recording(looked: &Looked<'_>, out: &mut Vec<Finding>) {
-    let end = looked.timing.end().0;
+    let timing = looked.timing;
+    let end = timing.end().0;
     let level = &looked.heard.level;
     let loudest = level.iter().copied().fold(-96.0f32, f32::max);
     let last = &level[level.len().saturating_sub(4)..];
     let ending = if last.is_empty() { -96.0 } else { last.iter().sum::<f32>() / last.len() as f32 };
-    let speaks = looked.timing.sounds.last().is_some_and(|s| s.phone != Phone::Sil);
-    if speaks && ending > loudest - 30.0 && loudest > -60.0 {
-        let says = "Something is still said where the recording ends; bring in one that lasts longer.".into();
+    let speaks = timing.sounds.last().filter(|s| s.phone != Phone::Sil);
+    if let Some(sound) = speaks.filter(|_| ending > loudest - CUT_OFF as f32 && loudest > -60.0) {
+        let cut = timing.word_of(sound).and_then(|w| timing.name_word(w));
+        let cut = cut.map_or("The last sound".to_string(), |w| format!("“{}”", w.trim_matches(['“', '”'])));
+        let says = format!(
+            "{cut} is cut off: the recording ends while it is still heard. Bring in one that lasts longer."
+        );
         out.push(finding(Rule::CutOff, Span::new((end - 0.1).max(0.0), end), Vec::new(), says, None));
     }
-    // Two frames at 24 a second for the mouth to open (common practice).
-    let first = looked.timing.sounds.iter().find(|s| s.phone != Phone::Sil);
-    if let Some(sound) = first.filter(|s| s.span.start.0 - looked.line.diction.lead.0 < 2.0 / 24.0) {
+    let first = timing.sounds.iter().find(|s| s.phone != Phone::Sil);
+    if let Some(sound) = first.filter(|s| s.span.start.0 - looked.line.diction.lead.0 < EARLY) {
         let says = "The first sound comes with the first frame; start the shot earlier or leave air in the recording.";
         out.push(finding(Rule::StartsEarly, sound.span, Vec::new(), says.into(), None));
     }
-    for word in looked.timing.words.iter().filter(|w| w.is_doubtful()) {
+    if !looked.line.is_timed() {
+        let says = "The text or the take was changed after this was timed, and the mouth still speaks the old one: time it again.";
+        out.push(finding(Rule::WrongText, Span::new(0.0, end), Vec::new(), says.into(), None));
+    }
+    for word in timing.words.iter().filter(|w| w.is_doubtful()) {
         let says = format!("“{}” was not heard for sure: listen and compare.", word.text);
-        let mended = mend("it is right, pin it", Mending::Correct(Correction::Accept { word: word.id }));
+        let mended =
+            mend("it is right, pin it", Mending::Correct(vec![Correction::Accept { word: word.id }]));
         out.push(finding(Rule::Doubtful, word.span, Vec::new(), says, mended));
     }
 }

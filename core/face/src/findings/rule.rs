@@ -3,7 +3,7 @@
 use crate::hand;
 use crate::hand::Put;
 use crate::performance::Performance;
-use jam_rig::Wiring;
+use jam_rig::{Mouth, Wiring};
 use jam_score::{
     Control, Correction, CorrectionError, FrameRate, Ids, Layers, Line, Prosody, Seconds, Span, Timing,
 };
@@ -45,6 +45,7 @@ rules! {
     JawFlaps "jaw_flaps" "Jaw flaps" "Nobody opens the jaw for every syllable.",
     Trembles "trembles" "Trembles" "A curve that changes sides every frame reads as noise.",
     DeadFace "dead_face" "Face does not take part" "A voice that rises and falls moves the head and the brows.",
+    TurnsAlone "turns_alone" "Turns alone" "Eyes lead a turn of the head, or lids blink with it; a large look takes the head along.",
     Frozen "frozen" "Frozen" "A face that stops dead looks like a mask.",
     NoBlink "no_blink" "No blink for long" "People who talk blink every few seconds.",
     BlinkOnWord "blink_on_word" "Blink on a strong word" "A stressed wide-eyed word loses its eyes.",
@@ -57,6 +58,7 @@ rules! {
     NoOutput "no_output" "Drives nothing" "A control that moves has no shape or joint on this character.",
     CutOff "cut_off" "Sound is cut off" "The recording ends while something is still heard.",
     StartsEarly "starts_early" "Speech at the first frame" "The mouth has no time to open before the first sound.",
+    WrongText "wrong_text" "Text does not fit" "The mouth speaks other words than are heard.",
     Unwritten "unwritten" "Voice without words" "The mouth rests while somebody is heard.",
     Unsaid "unsaid" "Words without voice" "The mouth speaks while nothing is heard.",
     Doubtful "doubtful" "Doubtful word" "Its times may be wrong, and the mouth with them.",
@@ -68,7 +70,9 @@ pub enum Mending {
     Layers(Box<Layers>),
     Diction(jam_score::Diction),
     Touches(Put),
-    Correct(Correction),
+    /// Takes hands off some controls in some stretches.
+    LetGo(Vec<Control>, Vec<Span>),
+    Correct(Vec<Correction>),
 }
 
 impl Mending {
@@ -81,11 +85,36 @@ impl Mending {
             Mending::Layers(layers) => Line { layers: *layers, ..line.clone() },
             Mending::Diction(diction) => Line { diction, ..line.clone() },
             Mending::Touches(put) => put.laid(line),
-            Mending::Correct(correction) => {
-                let timing = line.timing.as_ref().ok_or(CorrectionError::NoWord)?;
-                line.retimed(Some(timing.corrected(&correction, ids)?))
+            Mending::LetGo(controls, spans) => {
+                // Where one stretch took along what lay in the next, there is nothing left to let go.
+                let let_go = |line: Line, span: &Span| match hand::parted(&line, &controls, *span) {
+                    Ok(put) => put.laid(&line),
+                    Err(_) => line,
+                };
+                spans.iter().fold(line.clone(), let_go)
+            }
+            Mending::Correct(corrections) => {
+                let mut timing = line.timing.clone().ok_or(CorrectionError::NoWord)?;
+                for correction in &corrections {
+                    timing = timing.corrected(correction, ids)?;
+                }
+                line.retimed(Some(timing))
             }
         })
+    }
+
+    /// What puts both right; none if they cannot be done as one.
+    fn with(&self, other: &Mending) -> Option<Mending> {
+        match (self, other) {
+            (Mending::LetGo(controls, spans), Mending::LetGo(own, more)) if controls == own => {
+                Some(Mending::LetGo(controls.clone(), [spans.as_slice(), more].concat()))
+            }
+            (Mending::Correct(all), Mending::Correct(more)) => {
+                Some(Mending::Correct([all.as_slice(), more].concat()))
+            }
+            (one, same) if one == same => Some(one.clone()),
+            _ => None,
+        }
     }
 }
 
@@ -102,6 +131,8 @@ pub struct Mend {
 pub struct Finding {
     pub rule: Rule,
     pub span: Span,
+    /// Where the same is found again, in order.
+    pub again: Vec<Span>,
     /// What is concerned; empty where it is no control.
     pub controls: Vec<Control>,
     /// What is wrong, in a sentence.
@@ -118,6 +149,8 @@ pub struct Looked<'a> {
     pub heard: &'a Prosody,
     pub face: &'a Performance,
     pub wiring: &'a Wiring,
+    /// The character's mouth, if it has one that can be measured.
+    pub mouth: Option<&'a Mouth>,
     pub rate: FrameRate,
 }
 
@@ -128,11 +161,33 @@ pub(super) fn finding(
     says: String,
     mend: Option<Mend>,
 ) -> Finding {
-    Finding { rule, span, controls, says, mend, dismissed: None }
+    Finding { rule, span, again: Vec::new(), controls, says, mend, dismissed: None }
 }
 
 pub(super) fn mend(what: &str, does: Mending) -> Option<Mend> {
     Some(Mend { what: what.into(), does })
+}
+
+impl Finding {
+    /// Takes up one that says the same of another place, if what mends them can be done as one.
+    pub(super) fn takes_up(&mut self, other: &Finding) -> bool {
+        let same =
+            self.rule == other.rule && self.controls == other.controls && self.dismissed == other.dismissed;
+        let mend = match (&self.mend, &other.mend) {
+            (None, None) => Some(None),
+            (Some(a), Some(b)) => a.does.with(&b.does).map(|does| Some(Mend { what: a.what.clone(), does })),
+            _ => None,
+        };
+        let Some(mend) = mend.filter(|_| same) else { return false };
+        self.mend = mend;
+        self.again.push(other.span);
+        true
+    }
+
+    /// Every place where it is found.
+    pub fn places(&self) -> impl Iterator<Item = Span> + '_ {
+        std::iter::once(self.span).chain(self.again.iter().copied())
+    }
 }
 
 impl Looked<'_> {
@@ -151,8 +206,8 @@ impl Looked<'_> {
 
     /// Takes hands off some controls in a stretch.
     pub(super) fn let_go(&self, controls: &[Control], span: Span) -> Option<Mend> {
-        let put = hand::parted(self.line, controls, span).ok()?;
-        mend("let the curve be automatic there", Mending::Touches(put))
+        hand::parted(self.line, controls, span).ok()?;
+        mend("let the curve be automatic there", Mending::LetGo(controls.to_vec(), vec![span]))
     }
 
     /// The frames from a time to another.

@@ -63,6 +63,9 @@ export function CheckBench({ line, grid }: { line: LineView; grid: Grid }) {
   );
 }
 
+/** So many places of a finding are links. */
+const PLACES = 8;
+
 function One({ line, grid, finding: f }: { line: LineView; grid: Grid; finding: Finding }) {
   const { id } = line.summary;
   const [dismissing, setDismissing] = useState(false);
@@ -77,11 +80,13 @@ function One({ line, grid, finding: f }: { line: LineView; grid: Grid; finding: 
     );
   };
   const alphabet = useAlphabet();
-  const go = () => {
+  const go = (start: number) => {
     const [control] = f.controls;
     set({ curves: control ? [control] : get().curves });
-    player.seek(f.span.start + 1e-4);
+    player.seek(start + 1e-4);
   };
+  const places = [f.span, ...f.again];
+  const rest = places.length - PLACES;
   return (
     <div
       className={check.finding}
@@ -95,10 +100,24 @@ function One({ line, grid, finding: f }: { line: LineView; grid: Grid; finding: 
         <Hint says={f.about}>
           <b>{f.title}</b>
         </Hint>
-        <Press kind="link" className={css.push} onClick={go}>
-          frame {frameAt(grid, f.span.start + 1e-4)}
-        </Press>
       </div>
+      <span className={check.places}>
+        {places.length > 1 ? `${places.length} times, frames` : 'frame'}
+        {places.slice(0, PLACES).map((place) => {
+          const frame = frameAt(grid, place.start + 1e-4);
+          return (
+            <Press
+              key={place.start}
+              kind="link"
+              aria-label={`Go to frame ${frame}`}
+              onClick={() => go(place.start)}
+            >
+              {frame}
+            </Press>
+          );
+        })}
+        {rest > 0 && ` and ${rest} more`}
+      </span>
       <span className={css.note}>
         {f.dismissed != null ? `meant so: ${f.dismissed}` : alphabet.sentence(f.says)}
       </span>
@@ -121,7 +140,7 @@ function One({ line, grid, finding: f }: { line: LineView; grid: Grid; finding: 
         <div className={css.row}>
           {f.mend && (
             <Press testId={`mend-${f.rule}`} onClick={() => settle()}>
-              Mend: {f.mend}
+              {places.length > 1 ? 'Mend all' : 'Mend'}: {f.mend}
             </Press>
           )}
           <Press kind="quiet" onClick={() => setDismissing(true)}>
