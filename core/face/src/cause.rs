@@ -28,8 +28,10 @@ pub struct Cause {
     pub parts: Vec<Part>,
 }
 
-/// Parts smaller than this are summed up as [`Why::Others`].
-const SMALL: f64 = 0.004;
+/// What is summed up as [`Why::Others`]: the smallest parts, together not more than this share of the value, or next to
+/// nothing of a control's range.
+const UNNAMED: f64 = 0.02;
+const SMALL: f64 = 0.001;
 
 /// What a factor of a sound's wish is.
 fn of_factor(factor: Factor, sound: usize) -> Why {
@@ -40,6 +42,7 @@ fn of_factor(factor: Factor, sound: usize) -> Why {
         Factor::Stress => Why::Stress,
         Factor::Loudness => Why::Loudness,
         Factor::Reach => Why::Reach,
+        Factor::Limit => Why::Range,
     }
 }
 
@@ -126,11 +129,19 @@ fn explained(asked: &Asked<'_>, control: Control) -> Cause {
     }
     let shown = f64::from(face.value(control, time));
     sum.add(Why::Range, shown - value);
-    let (mut parts, small): (Vec<Part>, Vec<Part>) =
-        sum.0.into_iter().partition(|p| p.amount.abs() >= SMALL && p.why != Why::Others);
+    let (unnamed, mut parts): (Vec<Part>, Vec<Part>) = sum.0.into_iter().partition(|p| p.why == Why::Others);
     parts.sort_by(|a, b| b.amount.abs().total_cmp(&a.amount.abs()));
-    let rest: f64 = small.iter().map(|p| p.amount).sum();
-    parts.push(Part { why: Why::Others, amount: rest });
+    // Small parts are summed up as long as they are next to nothing together.
+    let unnamed: f64 = unnamed.iter().map(|p| p.amount).sum();
+    let most = (UNNAMED * shown.abs()).max(SMALL) - unnamed.abs();
+    let mut small = 0.0;
+    let many = parts.iter().rev().take_while(|p| {
+        small += p.amount.abs();
+        small <= most
+    });
+    let rest = parts.split_off(parts.len() - many.count());
+    let rest: f64 = rest.iter().map(|p| p.amount).sum();
+    parts.push(Part { why: Why::Others, amount: rest + unnamed });
     Cause { control, time, value: shown, parts }
 }
 

@@ -138,11 +138,16 @@ const fn style(
     }
 }
 
+/// The openness of the everyday style: what the table of the sounds' targets was tried with.
+pub const EVERYDAY_OPENNESS: f64 = 0.88;
+/// The upper lip's share of drawing the lips apart in that style.
+pub const EVERYDAY_UPPER_LIP: f64 = 0.30;
+
 /// Styles to start from, tried on synthesised voices (the design's table); the two loud ones look much alike on short
 /// vowels.
 pub const STYLES: &[(&str, Diction)] = &[
     ("quiet", style([0.5, 0.75, 0.35, 4.0, 1.2, 0.25, 0.7], [0.0, 0.02, 0.25])),
-    ("everyday", style([0.88, 1.0, 0.5, 5.0, 1.0, 0.30, 1.0], [0.0, 0.0, 0.25])),
+    ("everyday", style([EVERYDAY_OPENNESS, 1.0, 0.5, 5.0, 1.0, EVERYDAY_UPPER_LIP, 1.0], [0.0, 0.0, 0.25])),
     ("clear", style([1.15, 1.25, 0.6, 5.5, 1.0, 0.38, 1.15], [0.0, 0.0, 0.25])),
     ("loud", style([1.55, 1.1, 0.35, 4.5, 1.08, 0.46, 1.1], [0.0, 0.0, 0.25])),
     ("sung", style([1.15, 1.1, 0.25, 5.0, 1.15, 0.34, 1.1], [0.015, 0.01, 0.2])),

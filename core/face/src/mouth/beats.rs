@@ -4,6 +4,7 @@
 use super::wish::{Factor, Wish};
 use crate::sounds::{Aspect, SpokenSound, aims};
 use jam_score::Diction;
+use jam_score::diction::EVERYDAY_OPENNESS;
 
 /// Jaw target of a sound; `end` is where a glide goes to. Vowels follow openness, stress, loudness and reach; above
 /// .7 the jaw is softly limited, so it never passes 1.
@@ -21,8 +22,8 @@ pub fn jaw_target(sound: &SpokenSound, diction: &Diction, end: bool) -> Wish {
         _ => 0.78,
     };
     let loudness = 1.0 + diction.loudness * (sound.loudness / 9.0).clamp(-0.55, 0.35);
-    let wish = Wish::of(target)
-        .scaled(Factor::Openness, diction.openness)
+    let wish = Wish::of(EVERYDAY_OPENNESS * target)
+        .scaled(Factor::Openness, diction.openness / EVERYDAY_OPENNESS)
         .scaled(Factor::Stress, stress)
         .scaled(Factor::Loudness, loudness)
         .scaled(Factor::Reach, sound.reach);

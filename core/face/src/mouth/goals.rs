@@ -5,6 +5,7 @@ use super::musts::Must;
 use super::wish::{Factor, Wish};
 use crate::organ::Organ;
 use crate::sounds::{Aim, Aspect, SpokenSound, aims};
+use jam_score::diction::{EVERYDAY_OPENNESS, EVERYDAY_UPPER_LIP};
 use jam_score::{Diction, Phone};
 
 /// One wish: `organ` at a target during `start..end`, pulling by `weight`, and more softly for
@@ -211,36 +212,45 @@ impl Gatherer<'_> {
         let sound = self.sounds[i].clone();
         let diction = self.diction;
         let crisp = if sound.is_vowel() { 1.0 } else { diction.crispness };
-        let openness = diction.openness / 0.88;
-        let parting = diction.lips * (0.6 + 0.4 * openness);
+        let openness = diction.openness / EVERYDAY_OPENNESS;
+        let lips = [(Factor::Lips, diction.lips)];
+        // Drawing the lips apart goes with the openness, too.
+        let parting = |share: f64, everyday: f64| {
+            (
+                everyday,
+                [(Factor::Lips, diction.lips * share / everyday), (Factor::Openness, 0.6 + 0.4 * openness)],
+            )
+        };
         let mut narrows = false;
         for aim in aims(sound.shape) {
             match aim.aspect {
                 Aspect::Jaw => self.jaw(i, aim.weight * crisp),
                 Aspect::Narrow => {
                     narrows = true;
-                    self.shape(i, Organ::Seal, aim, 1.0, 1.0);
+                    self.shape(i, Organ::Seal, aim, (1.0, &[]), 1.0);
                 }
                 Aspect::Part => {
-                    let upper = 2.0 * diction.upper_lip_share;
-                    self.shape(i, Organ::Upper, aim, upper * parting, crisp);
-                    self.shape(i, Organ::Lower, aim, (2.0 - upper) * parting, crisp);
+                    let (upper, usual) = (2.0 * diction.upper_lip_share, 2.0 * EVERYDAY_UPPER_LIP);
+                    let (own, factors) = parting(upper, usual);
+                    self.shape(i, Organ::Upper, aim, (own, &factors), crisp);
+                    let (own, factors) = parting(2.0 - upper, 2.0 - usual);
+                    self.shape(i, Organ::Lower, aim, (own, &factors), crisp);
                 }
                 Aspect::Round | Aspect::Protrude | Aspect::Spread => {
                     if let Some(organ) = aim.aspect.organ() {
-                        self.shape(i, organ, aim, diction.lips, crisp);
+                        self.shape(i, organ, aim, (1.0, &lips), crisp);
                     }
                 }
                 Aspect::Press | Aspect::Tip | Aspect::Back | Aspect::Wide => {
                     if let Some(organ) = aim.aspect.organ() {
-                        self.shape(i, organ, aim, 1.0, crisp);
+                        self.shape(i, organ, aim, (1.0, &[]), crisp);
                     }
                 }
             }
         }
         let (b, e, d) = (sound.start, sound.end, sound.length());
         if sound.is_tuck() {
-            self.add(Organ::Upper, (b, e), self.bared(i), 1.0, i);
+            self.add_wish(Organ::Upper, (b, e), self.bared(i), 1.0, i);
             self.add(Organ::Lower, (b, e), 0.0, 1.0, i);
         }
         // Organs that few sounds use: all others want them away, in their core.
@@ -258,22 +268,26 @@ impl Gatherer<'_> {
 
     /// How far the upper lip leaves the teeth for F and V: hardly in a murmur or in a hurry, plainly in a shout. By the
     /// louder vowel beside it, its own length and the line's openness; found by looking, no source.
-    fn bared(&self, i: usize) -> f64 {
+    fn bared(&self, i: usize) -> Wish {
         let beside = [i.checked_sub(1), Some(i + 1)].into_iter().flatten().filter_map(|k| self.sounds.get(k));
         let loudest = beside.filter(|s| s.is_vowel()).map(|s| s.loudness).fold(f64::NEG_INFINITY, f64::max);
-        let loud = 0.5 + if loudest.is_finite() { (loudest / 12.0).clamp(-0.4, 0.5) } else { 0.0 };
+        let louder = if loudest.is_finite() { (loudest / 12.0).clamp(-0.4, 0.5) } else { 0.0 };
         let slow = ((self.sounds[i].length() - 0.05) / 0.10).clamp(0.2, 1.0);
-        (0.08 + 0.20 * loud * slow) * (self.diction.openness / 0.88)
+        let own = 0.08 + 0.10 * slow;
+        Wish::of(own)
+            .scaled(Factor::Loudness, 1.0 + 0.20 * louder * slow / own)
+            .scaled(Factor::Openness, self.diction.openness / EVERYDAY_OPENNESS)
     }
 
-    /// A lip or tongue shape; single values hold over most of a glide.
-    fn shape(&mut self, i: usize, organ: Organ, aim: &Aim, scale: f64, weight: f64) {
+    /// A lip or tongue shape, so much of the aim and then by what scales it; single values hold over most of a glide.
+    fn shape(&mut self, i: usize, organ: Organ, aim: &Aim, scale: (f64, &[(Factor, f64)]), weight: f64) {
         let sound = &self.sounds[i];
         let (b, d) = (sound.start, sound.length());
         let spans = windows(sound, self.diction);
         let reach = sound.reach;
         let wish = |target: f64| {
-            Wish::of(target).scaled(Factor::Lips, scale).scaled(Factor::Reach, reach).limited(1.0)
+            let scaled = |wish: Wish, (factor, by): &(Factor, f64)| wish.scaled(*factor, *by);
+            scale.1.iter().fold(Wish::of(scale.0 * target), scaled).scaled(Factor::Reach, reach).limited(1.0)
         };
         if aim.start != aim.end {
             for (start, end, which) in spans {
@@ -303,7 +317,7 @@ impl Gatherer<'_> {
             }
             return;
         }
-        let openness = self.diction.openness / 0.88;
+        let openness = self.diction.openness / EVERYDAY_OPENNESS;
         let scale = if sound.is_teeth() { 1.0 } else { 0.55 + 0.45 * openness };
         let wish = jaw_target(&sound, self.diction, false).scaled(Factor::Openness, scale);
         let window = (spans[0].0, spans[spans.len() - 1].1);

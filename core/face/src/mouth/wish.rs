@@ -10,11 +10,20 @@ pub enum Factor {
     Stress,
     Loudness,
     Reach,
+    /// What is beyond the control's end, or near it.
+    Limit,
 }
 
 impl Factor {
-    pub const ALL: [Factor; 6] =
-        [Factor::Sound, Factor::Openness, Factor::Lips, Factor::Stress, Factor::Loudness, Factor::Reach];
+    pub const ALL: [Factor; 7] = [
+        Factor::Sound,
+        Factor::Openness,
+        Factor::Lips,
+        Factor::Stress,
+        Factor::Loudness,
+        Factor::Reach,
+        Factor::Limit,
+    ];
 }
 
 /// A target, and how much of it each factor made: their sum.
@@ -45,13 +54,10 @@ impl Wish {
         self
     }
 
-    /// Brought down to `target`, everyone giving way in proportion.
+    /// Brought down to `target` if it is more.
     #[must_use]
     pub fn limited(mut self, target: f64) -> Wish {
-        let whole = self.target();
-        if whole > target {
-            self.parts.iter_mut().for_each(|p| *p *= target / whole);
-        }
+        self.parts[Factor::Limit as usize] += (target - self.target()).min(0.0);
         self
     }
 }
