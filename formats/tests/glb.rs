@@ -48,6 +48,30 @@ fn file() -> Vec<u8> {
     glb::container(description().as_object().unwrap(), &data)
 }
 
+/// A head that takes only its cap along is found; one that takes all along is not.
+#[test]
+fn a_mesh_that_stays_behind_when_the_head_turns_is_said() {
+    let whole = Character::read(&file()).unwrap();
+    let wiring = whole.wiring().unwrap();
+    assert!(wiring.outputs.iter().any(|o| o.is_fed_by(Control::HeadYaw)));
+    assert_eq!(whole.unmovable(&wiring), []);
+    let mut apart = description();
+    apart["scenes"][0]["nodes"] = json!([0, 1]);
+    apart["nodes"][0]["children"] = json!([2]);
+    let data = file();
+    let data = &data[data.len() - 52..];
+    let apart = Character::read(&glb::container(apart.as_object().unwrap(), data)).unwrap();
+    let said = apart.unmovable(&wiring);
+    assert_eq!(said.len(), 1, "{said:?}");
+    assert!(said[0].name == "skin" && !said[0].absent && said[0].reason.contains("when the head turns"));
+    // What another face's wiring names is told apart: it may be dropped.
+    let mut foreign = wiring.clone();
+    let target = Target::Morph { name: "of another face".into() };
+    foreign.outputs.push(Output::new(target, vec![Feed::new(Control::JawOpen, 1.0)], 0.0, 1.0));
+    let said = whole.unmovable(&foreign);
+    assert!(said.len() == 1 && said[0].absent, "{said:?}");
+}
+
 fn turning() -> Wiring {
     let mut wiring = Character::read(&file()).unwrap().wiring().unwrap();
     let target = Target::Translation { node: "head".into(), axis: [0.0, 1.0, 0.0] };

@@ -7,8 +7,8 @@ use crate::models::Model;
 use crate::problem::{Answer, Problem};
 use jam_desk::{Figure, Refusal, WiringOp, wiring_needs};
 use jam_formats::glb::GlbError;
-use jam_rig::Wiring;
 use jam_rig::propose::Proposal;
+use jam_rig::{Target, Wiring};
 use jam_store::{CastMember, NewWiring};
 use std::sync::Arc;
 
@@ -18,6 +18,10 @@ struct Here<'a>(&'a Model);
 impl Figure for Here<'_> {
     fn proposal(&self) -> Result<Arc<Proposal>, Refusal> {
         Ok(self.0.proposal.clone())
+    }
+
+    fn has(&self, target: &Target) -> bool {
+        self.0.character.has(target)
     }
 
     fn fitted(&self, mut wiring: Wiring, before: &Wiring) -> Result<Wiring, Refusal> {

@@ -56,6 +56,8 @@ pub enum WiringOp {
     Propose,
     /// Takes a whole wiring, as it comes from a file.
     Take { wiring: Box<Wiring> },
+    /// Drops outputs and attached parts of names that the character's file does not have.
+    DropAbsent,
     /// Leaves motion of one of the character's own clips out on delivery, or keeps it.
     LeaveOut { motion: LeftOut, out: bool },
     /// Lets a part follow a skin; without one, lets it loose.
@@ -83,6 +85,9 @@ pub trait Figure {
     /// # Errors
     /// Its file cannot be read.
     fn proposal(&self) -> Result<Arc<Proposal>, Refusal>;
+
+    /// Whether the character has something of a target's name.
+    fn has(&self, target: &Target) -> bool;
 
     /// Measures a wiring on the character, and refuses what it cannot wear: a part that cannot be attached, a mouth
     /// that cannot be shown.
@@ -236,6 +241,18 @@ fn change(
             *wiring = Wiring::clone(new).numbered_like(now, ids);
             "a wiring from a file".into()
         }
+        WiringOp::DropAbsent => {
+            let node = |name: &str| figure.has(&Target::Shown { node: name.to_string() });
+            let before = wiring.outputs.len() + wiring.attached.len();
+            wiring.outputs.retain(|o| figure.has(&o.target));
+            wiring.attached.retain(|a| node(&a.node) && node(&a.to));
+            let dropped = before - wiring.outputs.len() - wiring.attached.len();
+            if dropped == 0 {
+                let says = "everything that is wired is in this character’s file; there is nothing to drop";
+                return Err(Refusal::new("wiring", "nothing_absent", says));
+            }
+            format!("drop {dropped} {} that this face lacks", if dropped == 1 { "wire" } else { "wires" })
+        }
         WiringOp::LeaveOut { motion, out } => {
             if !*out {
                 wiring.left_out.retain(|l| l != motion);
@@ -312,7 +329,7 @@ pub fn wiring_needs(op: &WiringOp) -> BTreeSet<String> {
             fields.chain([format!("output {output}")]).collect()
         }
         WiringOp::TakeMatch { name } => one(format!("target {name}")),
-        WiringOp::Propose | WiringOp::Take { .. } => one(crate::meet::ALL.into()),
+        WiringOp::Propose | WiringOp::Take { .. } | WiringOp::DropAbsent => one(crate::meet::ALL.into()),
         WiringOp::LeaveOut { motion, .. } => one(thing_of_motion(motion)),
         WiringOp::Attach { node, .. } => one(thing_of_part(node)),
         WiringOp::AddDrawing { .. } => BTreeSet::from(["chart".into(), "drawings".into()]),

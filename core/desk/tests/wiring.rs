@@ -20,6 +20,10 @@ impl Figure for Bare {
         Ok(Arc::new(propose(&facts, &[])))
     }
 
+    fn has(&self, target: &Target) -> bool {
+        target.name() != "c"
+    }
+
     fn fitted(&self, wiring: Wiring, _: &Wiring) -> Result<Wiring, Refusal> {
         Ok(wiring)
     }
@@ -46,6 +50,7 @@ fn any_op() -> impl Strategy<Value = WiringOp> {
     prop_oneof![
         4 => (control(), any_target()).prop_map(|(control, target)| WiringOp::Wire { control, target }),
         1 => id().prop_map(|feed| WiringOp::Unwire { feed }),
+        1 => Just(WiringOp::DropAbsent),
         3 => (id(), -2.0f32..2.0)
             .prop_map(|(feed, gain)| WiringOp::ChangeFeed { feed, change: fields(json!({"gain": gain})) }),
         1 => id().prop_map(|feed| WiringOp::ChangeFeed {
@@ -143,4 +148,17 @@ proptest! {
             }
         }
     }
+}
+
+/// What the file lacks goes in one step, and nothing else.
+#[test]
+fn wires_that_a_face_lacks_are_dropped_in_one_step() {
+    let target = |name: &str| Target::Morph { name: name.into() };
+    let wire = |name| WiringOp::Wire { control: Control::JawOpen, target: target(name) };
+    let (wiring, ids) = after(&[wire("a"), wire("c"), wire("b")]);
+    let dropped = rewire(&WiringOp::DropAbsent, &wiring, ids, &Bare).unwrap();
+    assert_eq!(dropped.wiring.targets(), [target("a"), target("b")]);
+    assert_eq!(dropped.words, "drop 1 wire that this face lacks");
+    let again = rewire(&WiringOp::DropAbsent, &dropped.wiring, dropped.ids, &Bare).unwrap_err();
+    assert_eq!(again.code, "nothing_absent");
 }

@@ -1,7 +1,7 @@
 //! What a character has: what its names mean, what is loose, what its own clips already move.
 
-use super::character::{Character, GlbError, joint_nodes, numbers, path_of, target_names};
-use super::scene::{Scene, direction, freed};
+use super::character::{Character, GlbError, joint_nodes, path_of, target_names};
+use super::scene::{Scene, direction};
 use glam::{Mat3, Mat4, Vec3};
 use jam_rig::contact::{LipLine, Vector};
 use jam_rig::propose::{self, JointFacts, Proposal, ShapeFacts, Side};
@@ -63,13 +63,6 @@ pub struct Conflict {
     /// The wired shapes it moves; empty for a joint.
     pub shapes: Vec<String>,
     pub left_out: bool,
-}
-
-/// Something in a wiring that will not work with this file.
-#[derive(Debug, Clone, PartialEq, Serialize, utoipa::ToSchema)]
-pub struct Unmovable {
-    pub name: String,
-    pub reason: &'static str,
 }
 
 impl Character {
@@ -403,41 +396,6 @@ impl Character {
         let rows = values.chunks_exact(names.len().max(1));
         let moves = |t: usize| rows.clone().any(|row| row[t][0].abs() > 1e-6);
         Ok(names.iter().enumerate().filter(|(t, _)| moves(*t)).map(|(_, n)| n.clone()).collect())
-    }
-
-    /// Outputs of a wiring that this file cannot move, and why.
-    pub fn unmovable(&self, wiring: &Wiring) -> Vec<Unmovable> {
-        let scene = self.scene();
-        let shapes = self.shapes();
-        let mut out: Vec<Unmovable> = Vec::new();
-        let mut say = |name: &str, reason| {
-            if !out.iter().any(|u| u.name == name) {
-                out.push(Unmovable { name: name.to_string(), reason });
-            }
-        };
-        for output in &wiring.outputs {
-            let name = output.target.name();
-            let Some(joint) = output.target.node() else {
-                if !shapes.iter().any(|s| s == name) {
-                    say(name, "there is no shape of this name in the file");
-                }
-                continue;
-            };
-            match self.node_named(joint) {
-                None => say(name, "there is no joint of this name in the file"),
-                Some(n) if numbers(&self.list("nodes")[n]["matrix"]).is_some_and(|m| freed(&m).is_none()) => {
-                    say(
-                        name,
-                        "its pose is a sheared matrix, which no clip can move; freeze its transform and export again",
-                    );
-                }
-                Some(n) if !scene.carries[n] => {
-                    say(name, "nothing hangs on it, so moving it shows nothing");
-                }
-                Some(_) => {}
-            }
-        }
-        out
     }
 }
 

@@ -12,9 +12,11 @@ mod facts;
 mod import;
 mod prepare;
 mod scene;
+mod unmovable;
 
 pub use animate::Frames;
 pub use character::{Character, GlbError};
 pub use container::container;
-pub use facts::{Conflict, MeshFacts, ModelFacts, Uneven, Unmovable};
+pub use facts::{Conflict, MeshFacts, ModelFacts, Uneven};
 pub use import::NamedFile;
+pub use unmovable::Unmovable;

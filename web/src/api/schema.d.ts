@@ -2909,6 +2909,8 @@ export interface components {
         };
         /** @description Something in a wiring that will not work with this file. */
         Unmovable: {
+            /** @description Whether the file has nothing of this name, so that dropping its outputs loses nothing. */
+            absent: boolean;
             name: string;
             reason: string;
         };
@@ -3009,6 +3011,9 @@ export interface components {
             /** @enum {string} */
             do: "take";
             wiring: components["schemas"]["Wiring"];
+        } | {
+            /** @enum {string} */
+            do: "drop_absent";
         } | {
             /** @enum {string} */
             do: "leave_out";

@@ -43,6 +43,7 @@ export function Limits({ detail }: { detail: CastDetail }) {
       motion: { clip: conflict.clip, node: conflict.node, path: conflict.path },
       out: !conflict.left_out,
     });
+  const absent = unmovable.filter((u) => u.absent).length;
   const missing = told(member.missing);
   return (
     <div className={css.limits}>
@@ -84,6 +85,15 @@ export function Limits({ detail }: { detail: CastDetail }) {
               <b>{u.name}</b>: {u.reason}
             </p>
           ))}
+          {absent > 0 && (
+            <Press
+              hint="Takes the wires away that this file has nothing for, in one step; undo brings them back."
+              testId="drop-absent"
+              onClick={() => void rewire(member.id, { do: 'drop_absent' })}
+            >
+              Drop {count(absent, 'name')} this face lacks
+            </Press>
+          )}
         </section>
       )}
       {(loose.length > 0 || attached.length > 0) && (

@@ -2,7 +2,7 @@
 //! are none of the demo's, on which each was read off or tried, are made by `--example checked`; it prints this table with
 //! what each rule says of them (`docs/findings.md`).
 
-use super::Rule;
+use super::rule::Rule;
 
 /// A figure beyond which something is found.
 #[derive(Debug, Clone, Copy, PartialEq)]

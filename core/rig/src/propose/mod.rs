@@ -68,8 +68,9 @@ fn own_name(name: &str, words: &Words) -> Option<Control> {
         .or_else(|| words.without_mesh().find_map(|w| Control::from_name(&with_side(w))))
 }
 
-fn shape_match(shape: &ShapeFacts) -> Option<Match> {
-    let words = Words::of(&shape.name);
+/// What a shape does by its name; `first` is what most names begin with and says nothing.
+fn shape_match(shape: &ShapeFacts, first: Option<&str>) -> Option<Match> {
+    let words = Words::of(&shape.name).without(first);
     let morph = |feeds: Vec<Feed>, low: f32, high: f32| {
         Output::new(Target::Morph { name: shape.name.clone() }, feeds, low, high)
     };
@@ -138,8 +139,9 @@ pub fn captured(name: &str) -> (Option<Side>, Vec<(Control, f32)>) {
 pub fn propose(shapes: &[ShapeFacts], joints: &[JointFacts]) -> Proposal {
     let mut matches: Vec<Match> = Vec::new();
     let mut unknown = Vec::new();
+    let first = Words::begun_with(shapes.iter().map(|s| s.name.as_str()), patterns::says);
     for shape in shapes {
-        match shape_match(shape) {
+        match shape_match(shape, first.as_deref()) {
             Some(mut found) => {
                 if wrong_half(shape) {
                     found.sure = found.sure.min(Sureness::Likely);
@@ -153,7 +155,8 @@ pub fn propose(shapes: &[ShapeFacts], joints: &[JointFacts]) -> Proposal {
     settle_rivals(&mut matches);
     let by_shapes: Vec<Control> =
         matches.iter().filter(|m| m.sure > Sureness::Doubtful).flat_map(Match::controls).collect();
-    let names: Vec<Words> = joints.iter().map(|j| Words::of(&j.name)).collect();
+    let first = Words::begun_with(joints.iter().map(|j| j.name.as_str()), may_be_joint);
+    let names: Vec<Words> = joints.iter().map(|j| Words::of(&j.name).without(first.as_deref())).collect();
     for (joint, words) in joints.iter().zip(&names) {
         // A name that is one of the controls' may also be a joint's: "head" is no control, "jaw_open" may be one.
         let Some(fit) = joints::fit(joint, words, &names, joints) else { continue };

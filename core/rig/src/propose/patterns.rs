@@ -48,6 +48,7 @@ const PATTERNS: &[Pattern] = &[
     (&["lip", "lower", "down"], &["mouth"], Is(&[known::LOWER]), false),
     (&["mouth", "lower", "down"], &[], Is(&[known::LOWER]), false),
     (&["corner", "up"], MOUTH, Is(&[known::CORNER_UP]), false),
+    (&["corner", "puller"], MOUTH, Is(&[known::CORNER_UP]), false),
     (&["corner", "down"], MOUTH, Is(&[known::CORNER_DOWN]), false),
     (&["corner", "wide"], MOUTH, Is(&[known::SPREAD]), false),
     (&["seal"], &["mouth", "lip"], Is(&[Means::One(Control::LipsClose)]), false),
@@ -56,6 +57,7 @@ const PATTERNS: &[Pattern] = &[
     (&["lip", "press"], &["mouth"], Is(&[Means::One(Control::LipsPress)]), false),
     (&["mouth", "press"], &[], Is(&[Means::One(Control::LipsPress)]), false),
     (&["funnel"], &["mouth", "lip"], Is(&[Means::One(Control::LipsProtrude)]), false),
+    (&["lip", "out"], &["mouth"], Is(&[Means::One(Control::LipsProtrude)]), false),
     (&["lip", "forward"], &["mouth"], Is(&[Means::One(Control::LipsProtrude)]), false),
     (&["pucker"], &["mouth", "lip"], Is(&[Means::One(Control::LipsRound)]), false),
     (&["smile"], &["mouth", "lip", "corner"], Is(&[known::CORNER_UP]), false),
@@ -78,9 +80,11 @@ const PATTERNS: &[Pattern] = &[
     (&["lid", "lower", "up"], &[], Is(&[known::SQUINT]), false),
     (&["lid", "down"], &["upper", "eye"], Is(&[known::CLOSE]), false),
     (&["lid", "up"], &["upper", "eye"], Is(&[known::WIDE]), false),
+    (&["lid", "press"], &["eye"], Is(&[known::SQUINT]), false),
+    (&["eye", "pucker"], &["lid"], Is(&[known::SQUINT]), false),
     (&["squint"], &["eye", "lid"], Is(&[known::SQUINT]), false),
     (&["eye", "wide"], &["lid", "open"], Is(&[known::WIDE]), false),
-    (&["lid", "wide"], &["upper"], Is(&[known::WIDE]), false),
+    (&["lid", "wide"], &["upper", "open"], Is(&[known::WIDE]), false),
     (&["eye", "open"], &["lid"], Is(&[known::WIDE]), true),
     (&["brow", "inner", "up"], &[], Is(&[known::BROW_INNER]), false),
     (&["brow", "outer", "up"], &[], Is(&[known::BROW_OUTER]), false),
@@ -116,4 +120,9 @@ pub(super) fn fit(words: &[String], side: Option<Side>) -> Option<Fit> {
         return Some(Fit { feeds, unexplained, vague: *vague });
     }
     None
+}
+
+/// Whether a word is one that patterns go by.
+pub(super) fn says(word: &str) -> bool {
+    PATTERNS.iter().any(|(all, also, ..)| all.contains(&word) || also.contains(&word))
 }

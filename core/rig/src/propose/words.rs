@@ -41,6 +41,11 @@ const NOISE: &[&str] = &[
     "rig",
     "grp",
     "offset",
+    // How it comes to be where it is.
+    "pulled",
+    "turned",
+    "pushed",
+    "stuck",
     "c",
     "ctr",
     "mid",
@@ -84,7 +89,8 @@ fn plain(word: &str) -> &str {
         "lips" | "lp" => "lip",
         "mth" => "mouth",
         "brows" | "eyebrow" | "eyebrows" | "brw" => "brow",
-        "eyes" => "eye",
+        "eyes" | "eyeball" | "eyeballs" => "eye",
+        "skull" => "head",
         "lids" | "eyelid" | "eyelids" => "lid",
         "cheeks" | "chk" => "cheek",
         "corners" | "cornerlip" | "lipcorner" | "cnr" | "crnr" => "corner",
@@ -96,19 +102,21 @@ fn plain(word: &str) -> &str {
         "sealed" | "sealing" => "seal",
         "agape" | "gaping" => "gape",
         "raise" | "raised" | "raiser" | "lift" | "lifted" | "upward" | "upwards" | "hike" => "up",
-        "drop" | "dropped" | "depress" | "depressor" | "downward" | "downwards" | "dn" | "dwn" => "down",
+        "drop" | "dropped" | "lowered" | "depress" | "depressor" | "downward" | "downwards" | "dn"
+        | "dwn" => "down",
         "lwr" | "low" | "bottom" | "btm" | "bot" | "under" => "lower",
         "upr" | "top" => "upper",
-        "inflate" | "blow" | "puffed" => "puff",
-        "wrinkle" | "wrinkler" | "scrunch" => "sneer",
-        "protrude" | "pout" | "protrusion" => "funnel",
-        "kiss" | "narrow" | "round" | "rounded" | "oo" | "whistle" | "purse" | "puckered" => "pucker",
+        "inflate" | "inflated" | "blow" | "blown" | "puffed" | "puffer" => "puff",
+        "wrinkle" | "wrinkler" | "wrinkled" | "scrunch" | "scrunched" => "sneer",
+        "protrude" | "pout" | "protrusion" | "funneler" => "funnel",
+        "pursed" | "puckerer" | "narrowed" | "kiss" | "narrow" | "round" | "rounded" | "oo" | "whistle"
+        | "purse" | "puckered" => "pucker",
         "widen" | "stretch" | "stretched" | "spread" | "stretcher" => "wide",
         "tight" | "tighten" | "tightener" | "compress" | "pressed" | "presser" => "press",
         "bite" | "tucked" => "tuck",
         "suck" | "rolled" | "rollin" => "roll",
         "wink" | "blnk" => "blink",
-        "squinch" | "sqnt" => "squint",
+        "squinch" | "sqnt" | "squinting" | "squinted" => "squint",
         "smiling" | "smirk" | "grin" | "grinning" => "smile",
         "sad" => "frown",
         "angry" | "anger" | "scowl" | "knit" | "corrugator" | "lowerer" => "furrow",
@@ -116,7 +124,7 @@ fn plain(word: &str) -> &str {
         "sideways" | "slide" | "shift" | "lateral" => "side",
         "inn" | "innr" => "inner",
         "out_er" | "outr" => "outer",
-        "dilate" | "flared" => "flare",
+        "dilate" | "dilator" | "flared" => "flare",
         other => other,
     }
 }
@@ -160,6 +168,27 @@ impl Words {
             }
         }
         Words { words, side }
+    }
+
+    /// The first word that most of a face's names begin with, if it says nothing of a face: whose shapes they are, or what
+    /// made them.
+    pub fn begun_with<'a>(
+        names: impl Iterator<Item = &'a str> + Clone,
+        says: impl Fn(&str) -> bool,
+    ) -> Option<String> {
+        let firsts: Vec<String> = names.filter_map(|n| Words::of(n).words.into_iter().next()).collect();
+        let most = firsts.iter().max_by_key(|w| firsts.iter().filter(|o| o == w).count())?;
+        let count = firsts.iter().filter(|w| *w == most).count();
+        (count >= 4 && 4 * count >= 3 * firsts.len() && !says(plain(most))).then(|| most.clone())
+    }
+
+    /// The same without that first word.
+    #[must_use]
+    pub fn without(mut self, first: Option<&str>) -> Words {
+        if self.words.len() > 1 && self.words.first().map(String::as_str) == first {
+            self.words.remove(0);
+        }
+        self
     }
 
     /// All written together.
