@@ -306,6 +306,7 @@ fn every_character_is_what_its_code_builds_and_its_wiring_is_known() {
             .iter()
             .map(|o| json!([o.target, feeds(o), short(o.low), short(o.high), format!("{:.2}", o.parts)]))
             .collect();
+        assert_eq!(shipped.unmovable(&a), [], "{}", one.name);
         insta::assert_json_snapshot!(
             format!("wiring of {}", one.name),
             json!({"outputs": outputs, "chart": a.chart, "attached": a.attached})

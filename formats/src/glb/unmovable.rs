@@ -95,23 +95,21 @@ impl Character {
                 (node, name, self.bounds(scene, node, mesh))
             })
             .collect();
-        // The head is what is round the parts that do turn: a room or a floor is none of it.
+        // What lies within the parts that turn, or round them, is of the head; a beam over it, a room or a floor is not.
         let turned = meshes.iter().filter(|m| follows(m.0)).filter_map(|m| m.2);
         let Some((low, high)) = turned.reduce(|a, b| (a.0.min(b.0), a.1.max(b.1))) else { return Vec::new() };
-        let reach = (high.max(pivot) - low.min(pivot)).max_element();
+        let size = (high - low).max_element();
+        let inside = |p: Vec3, (a, b): (Vec3, Vec3)| p.cmpge(a).all() && p.cmple(b).all();
         let attached = |name: &str| wiring.attached.iter().any(|a| a.node == name);
         meshes
             .iter()
             .filter(|(node, name, bounds)| {
-                let near = bounds.is_some_and(|(a, b)| {
+                let of_head = bounds.is_some_and(|(a, b)| {
                     let middle = 0.5 * (a + b);
-                    let size = (b - a).max_element();
-                    middle.y > pivot.y
-                        && size < 6.0 * reach
-                        && middle.cmpgt(low - 3.0 * reach).all()
-                        && middle.cmplt(high + 3.0 * reach).all()
+                    let round = inside(0.5 * (low + high), (a, b)) && (b - a).max_element() < 12.0 * size;
+                    middle.y > pivot.y && (inside(middle, (low, high)) || round)
                 });
-                near && !follows(*node) && !attached(name)
+                of_head && !follows(*node) && !attached(name)
             })
             .map(|(_, name, _)| name.clone())
             .collect()

@@ -43,7 +43,7 @@ export function Limits({ detail }: { detail: CastDetail }) {
       motion: { clip: conflict.clip, node: conflict.node, path: conflict.path },
       out: !conflict.left_out,
     });
-  const absent = unmovable.filter((u) => u.absent).length;
+  const absent = unmovable.filter((u) => u.absent);
   const missing = told(member.missing);
   return (
     <div className={css.limits}>
@@ -80,18 +80,25 @@ export function Limits({ detail }: { detail: CastDetail }) {
       {unmovable.length > 0 && (
         <section>
           <h2>Does not move</h2>
-          {unmovable.map((u) => (
-            <p key={u.name}>
-              <b>{u.name}</b>: {u.reason}
+          {unmovable
+            .filter((u) => !u.absent)
+            .map((u) => (
+              <p key={u.name}>
+                <b>{u.name}</b>: {u.reason}
+              </p>
+            ))}
+          {absent.length > 0 && (
+            <p>
+              Wired, but not in this file: <b>{absent.map((u) => u.name).join(', ')}</b>.
             </p>
-          ))}
-          {absent > 0 && (
+          )}
+          {absent.length > 0 && (
             <Press
               hint="Takes the wires away that this file has nothing for, in one step; undo brings them back."
               testId="drop-absent"
               onClick={() => void rewire(member.id, { do: 'drop_absent' })}
             >
-              Drop {count(absent, 'name')} this face lacks
+              Drop {count(absent.length, 'name')} this face lacks
             </Press>
           )}
         </section>
