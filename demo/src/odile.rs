@@ -112,7 +112,7 @@ const SHUT: Mouth = Mouth {
 
 const MOUTHS: [Mouth; 13] = [
     SHUT,
-    Mouth { name: "mouth_closed", width: 0.235, lips: 0.03, smile: 0.01, ..SHUT },
+    Mouth { name: "mouth_closed", width: 0.235, up: 0.004, down: 0.004, lips: 0.034, smile: 0.01, ..SHUT },
     Mouth { name: "mouth_fv", width: 0.22, up: 0.062, down: 0.012, lips: 0.05, upper_teeth: 0.065, ..SHUT },
     Mouth {
         name: "mouth_th",
@@ -215,6 +215,8 @@ const MOUTHS: [Mouth; 13] = [
 fn mouth(m: &Mouth) -> Mesh {
     const LIP: u32 = 0xb03a4d;
     const INSIDE: u32 = 0x2c0f18;
+    /// Where shut lips meet: a fold, not a gap.
+    const CREASE: u32 = 0x72202f;
     const TONGUE: u32 = 0xd9772b;
     const TOOTH: u32 = 0xf8efdc;
     let mut b = Builder::default();
@@ -227,7 +229,8 @@ fn mouth(m: &Mouth) -> Mesh {
     let top = |x: f64| line(x) + m.up * bow(x, m.width);
     let bottom = |x: f64| line(x) - m.down * bow(x, m.width);
     let w = m.width;
-    stick(&mut b, &Cutting { from: -w, to: w, low: &bottom, high: &top, lift: 0.046, colour: INSIDE });
+    let between = if m.up + m.down < 0.02 { CREASE } else { INSIDE };
+    stick(&mut b, &Cutting { from: -w, to: w, low: &bottom, high: &top, lift: 0.046, colour: between });
     let inner = 0.9 * w;
     if m.upper_teeth > 0.0 {
         let ends = |x: f64| (top(x) - m.upper_teeth).max(bottom(x) + 0.004);

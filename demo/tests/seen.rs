@@ -12,7 +12,7 @@ use jam_face::Performance;
 use jam_face::findings::SEAL_GAP;
 use jam_rig::body::{Body, Posed};
 use jam_rig::sight::{Seen, Sight, View};
-use jam_rig::{Target, Wiring};
+use jam_rig::{MouthKind, Target, Wiring};
 use jam_score::layers::Mood;
 use jam_score::{Control, FrameRate, Phone, Seconds};
 use std::collections::BTreeMap;
@@ -334,4 +334,109 @@ fn lip_teeth_and_tongue_are_seen_where_they_belong() {
     println!("{checked:?}, {} wrong", wrong.len());
     wrong.iter().for_each(|w| println!("{w}"));
     assert!(wrong.is_empty());
+}
+
+/// Where the other two have their mouths; metres.
+const BELL_MOUTH: Vec3 = Vec3::new(0.0, -0.036, 0.09);
+const ODILE_MOUTH: Vec3 = Vec3::new(0.0, -0.047, 0.07);
+
+/// A character with what lies near its mouth.
+fn near_mouth(character: usize, middle: Vec3, reach: f32) -> (Body, Wiring) {
+    let file = CHARACTERS[character].read().unwrap();
+    let wiring = CHARACTERS[character].wiring(&file).unwrap();
+    let mut body = file.prepared(&wiring).unwrap().body().unwrap();
+    let rest = wiring.apply_with(&set(&[]), Some(0));
+    // Also what is not shown at rest: every mouth has its place.
+    let shown: Vec<f32> = wiring
+        .targets()
+        .iter()
+        .zip(&rest)
+        .map(|(t, v)| if matches!(t, Target::Shown { .. }) { 1.0 } else { *v })
+        .collect();
+    let posed = body.posed(&wiring.targets(), &shown);
+    for (part, points) in body.parts.iter_mut().zip(&posed) {
+        let points = points.as_ref().unwrap();
+        part.triangles.retain(|t| t.iter().any(|i| points[*i as usize].distance(middle) < reach));
+    }
+    (body, wiring)
+}
+
+/// The bell's rope lips hide its dark and its clapper whenever they are sealed, from all sides; of Odile's mouths the
+/// closed one stands alone then, and has nothing as dark as a mouth.
+#[test]
+fn joints_and_swapped_mouths_are_seen_sealed_too() {
+    let (bell, wiring) = near_mouth(2, BELL_MOUTH, 0.09);
+    let targets = wiring.targets();
+    let inside = |part: usize| ["inside", "tongue"].contains(&bell.name(part));
+    let view = |(yaw, pitch): (f32, f32), at: Vec3, wide: f32| View {
+        at,
+        yaw,
+        pitch,
+        wide,
+        width: 160,
+        height: 120,
+    };
+    let seen = |face: &[f32], from: (f32, f32)| {
+        let posed = bell.posed(&targets, &wiring.apply(face));
+        let sight = Sight::of(&bell, &posed, &view(from, BELL_MOUTH, 0.13));
+        sight.pixels.iter().flatten().filter(|s| inside(s.part)).count()
+    };
+    assert!(VIEWS.iter().all(|v| seen(&set(&[(Control::JawOpen, 0.3)]), *v) > 20), "not seen open");
+    let (odile, paper) = near_mouth(1, ODILE_MOUTH, 0.06);
+    let chart = paper.chart.as_ref().unwrap();
+    let closed = chart.kinds[&MouthKind::Closed];
+    let name = chart.drawings[closed].shown_node();
+    let drawn = |part: usize| chart.drawings.iter().any(|d| d.shown_node() == odile.name(part));
+    let (mut rope, mut cut, mut wrong) = (0, 0, Vec::new());
+    for (line, heard) in lines() {
+        let timing = line.timing.as_ref().unwrap();
+        let face = performance(line, heard, FrameRate::FILM);
+        let frames = (face.len() as f64 / jam_face::HZ * 24.0) as usize;
+        let stepped = chart.stepped(timing, line.diction.lead, FrameRate::FILM, frames);
+        for k in 0..frames {
+            let now = face_at(&face, Seconds(k as f64 / 24.0));
+            if now[Control::LipsClose as usize] < 0.98 {
+                continue;
+            }
+            for from in VIEWS {
+                rope += 1;
+                let open = seen(&now, from);
+                if open > 0 {
+                    wrong.push(format!("bell: {open} at frame {k} of “{}” {from:?}", line.text));
+                }
+            }
+        }
+        for sound in timing.sounds.iter().filter(|s| matches!(s.phone, Phone::P | Phone::B | Phone::M)) {
+            let own =
+                (sound.span.start.0 * 24.0).floor() as usize..=(sound.span.end.0 * 24.0).ceil() as usize;
+            let Some(k) = own.clone().find(|k| stepped.get(*k) == Some(&closed)) else {
+                wrong.push(format!("Odile: {} at {:.2} of “{}”", sound.phone, sound.span.start.0, line.text));
+                continue;
+            };
+            let now = face_at(&face, Seconds(k as f64 / 24.0));
+            let posed = odile.posed(&paper.targets(), &paper.apply_with(&now, Some(closed)));
+            for from in VIEWS {
+                cut += 1;
+                let sight = Sight::of(&odile, &posed, &view(from, ODILE_MOUTH, 0.08));
+                let mouth: Vec<&Seen> = sight.pixels.iter().flatten().filter(|s| drawn(s.part)).collect();
+                let dark = |s: &&&Seen| {
+                    let part = &odile.parts[s.part];
+                    let colour: Vec3 = part.triangles[s.triangle]
+                        .iter()
+                        .zip(s.shares)
+                        .map(|(i, share)| part.colours[*i as usize] * share)
+                        .sum();
+                    colour.dot(Vec3::new(0.2126, 0.7152, 0.0722)) < 0.012
+                };
+                let others = mouth.iter().filter(|s| odile.name(s.part) != name).count();
+                let black = mouth.iter().filter(dark).count();
+                if mouth.len() < 50 || others > 0 || black > 0 {
+                    wrong.push(format!("Odile: {} pixels, {others} of others, {black} dark", mouth.len()));
+                }
+            }
+        }
+    }
+    println!("{rope} pictures of rope, {cut} of paper, {} wrong", wrong.len());
+    wrong.iter().step_by(1 + wrong.len() / 20).for_each(|w| println!("{w}"));
+    assert!(rope > 400 && cut > 100 && wrong.is_empty());
 }
