@@ -273,8 +273,8 @@ fn what_is_sealed_is_seen_sealed_and_nothing_comes_through() {
 }
 
 /// F and V: the lower lip lies on the edge of the upper teeth, whose edge is seen and not their whole height, and nothing
-/// lies between. TH: the tongue between the teeth. S and Z: teeth near each other. OO and W when they are round: no upper
-/// teeth.
+/// lies between. TH: the tongue between the teeth. S and Z: teeth near each other. OO and W when they are round, SH and
+/// its kin when they are pushed out: no upper teeth, or next to none.
 #[test]
 fn lip_teeth_and_tongue_are_seen_where_they_belong() {
     let mouth = Mouth::read();
@@ -308,6 +308,14 @@ fn lip_teeth_and_tongue_are_seen_where_they_belong() {
                     let strongest = shown().max_by(|a, b| round(&a.0).total_cmp(&round(&b.0)));
                     strongest
                         .is_some_and(|(now, seen)| round(&now) < 0.9 || count(&seen, Thing::UpperTeeth) <= 8)
+                }
+                // Pushed out by more than half they leave two millimetres of the upper teeth at most.
+                Phone::Sh | Phone::Zh | Phone::Ch | Phone::Jh => {
+                    let pushed = |now: &Vec<f32>| now[Control::LipsProtrude as usize];
+                    let strongest = shown().max_by(|a, b| pushed(&a.0).total_cmp(&pushed(&b.0)));
+                    strongest.is_some_and(|(now, seen)| {
+                        pushed(&now) < 0.5 || count(&seen, Thing::UpperTeeth) <= 160
+                    })
                 }
                 _ => continue,
             };
