@@ -4,7 +4,7 @@
 
 mod common;
 
-use common::{lines, performance, under};
+use common::{lines, others, performance, under};
 use jam_demo::{CHARACTERS, LINES};
 use jam_desk::Played;
 use jam_formats::deliver::Delivery;
@@ -92,20 +92,34 @@ fn every_seal_tuck_tongue_and_closed_teeth_shows_on_every_frame_grid() {
     assert!(checked > 5 * 100, "{checked}");
 }
 
-/// Source: ITU-R BT.1359-1 (sound 45 ms early is noticed); half a frame at 24 a second is our limit.
+/// Source: ITU-R BT.1359-1 (sound 45 ms early is noticed); half a frame at 24 a second is our limit. Of the demo's lines and
+/// of ten others; what has no beat that could be off is counted by why.
 #[test]
 fn every_jaw_beat_of_every_line_peaks_within_half_a_frame_of_its_vowel() {
     let diction = Diction::default();
     let (mut all, mut far) = (0, Vec::new());
-    for (line, heard) in lines() {
+    let (mut short, mut held, mut low, mut merged) = (0, 0, 0, 0);
+    for (line, heard) in lines().iter().chain(others()) {
         let timing = line.timing.as_ref().unwrap();
         let face = performance(line, heard, FrameRate::FILM);
         let jaw = face.curve(Control::JawOpen).unwrap();
         let mut sounds = jam_face::spoken(timing, &[], 0.0);
         jam_face::beats::mark(&mut sounds, &diction);
-        // In less than 60 ms no jaw opens and shuts again: 8 Hz is its limit (from memory).
-        let own = |s: &&jam_face::SpokenSound| s.owns_beat && (0.06..=diction.hold.0).contains(&s.length());
-        for sound in sounds.iter().filter(own) {
+        for sound in sounds.iter().filter(|s| s.owns_beat) {
+            // In less than 60 ms no jaw opens and shuts again: 8 Hz is its limit (from memory). What is held has no peak;
+            // what hardly opens rides on its neighbours.
+            if sound.length() < 0.06 {
+                short += 1;
+                continue;
+            }
+            if sound.length() > diction.hold.0 {
+                held += 1;
+                continue;
+            }
+            if jam_face::beats::jaw_target(sound, &diction, false).target() <= 0.28 {
+                low += 1;
+                continue;
+            }
             let wanted = jam_face::goals::core_middle(sound, &diction);
             let near = |i: usize| (i as f64 / jam_face::HZ - wanted).abs() < 0.1;
             let peaks =
@@ -114,18 +128,22 @@ fn every_jaw_beat_of_every_line_peaks_within_half_a_frame_of_its_vowel() {
                 let (a, b, c) = (f64::from(jaw[i - 1]), f64::from(jaw[i]), f64::from(jaw[i + 1]));
                 (i as f64 + (a - c) / (2.0 * (a - 2.0 * b + c) - 1e-12)) / jam_face::HZ - wanted
             };
-            // Vowels that hardly open have no peak of their own; they ride on their neighbours'.
-            let Some(off) = peaks.map(offset).min_by(|a, b| a.abs().total_cmp(&b.abs())) else { continue };
-            if jam_face::beats::jaw_target(sound, &diction, false).target() > 0.28 {
-                all += 1;
-                if off.abs() > 0.0208 {
-                    far.push(format!("{} {:.3} {:.1} ms", sound.phone, sound.start, off * 1e3));
-                }
+            let Some(off) = peaks.map(offset).min_by(|a, b| a.abs().total_cmp(&b.abs())) else {
+                merged += 1;
+                continue;
+            };
+            all += 1;
+            if off.abs() > 0.0208 {
+                far.push(format!("{} {:.3} {:.1} ms “{}”", sound.phone, sound.start, off * 1e3, line.text));
             }
         }
     }
-    println!("{all} beats, {} beyond half a frame: {far:?}", far.len());
-    assert!(all > 60 && far.len() * 40 <= all, "{} of {all}: {far:?}", far.len());
+    println!(
+        "{all} beats, {} beyond half a frame: {far:?}; left out {short} short, {held} held, {low} low, {merged} without a peak",
+        far.len()
+    );
+    assert!(all > 120 && far.len() * 40 <= all, "{} of {all}: {far:?}", far.len());
+    assert!(merged * 20 <= all, "{merged} of {all} have no peak");
 }
 
 #[test]

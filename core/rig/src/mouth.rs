@@ -4,8 +4,9 @@
 
 use crate::Wiring;
 use crate::body::{Body, Part, Posed, Shape, Skin};
-use glam::Vec3;
+use glam::{I64Vec3, Vec3};
 use jam_score::Control;
+use std::collections::HashMap;
 
 /// Shares of the character's height: points that touch, and that an open jaw parts; how deep behind the foremost lips
 /// may lie.
@@ -16,6 +17,8 @@ const DEEP: f32 = 0.02;
 const JAW: f32 = 0.6;
 /// Fewest pairs that are a mouth.
 const FEWEST: usize = 8;
+/// Most points of one cell that are looked at: more lie together only where a file is no face.
+const CROWDED: usize = 64;
 /// Share of the pairs that may be left out: two points that lie together by chance.
 const BY_CHANCE: f32 = 0.02;
 
@@ -171,7 +174,7 @@ impl Mouth {
             };
             let skin = |s: &Skin| Skin {
                 joints: s.joints.clone(),
-                weights: keep.iter().map(|i| s.weights[*i]).collect(),
+                weights: keep.iter().map(|i| s.weights.get(*i).copied().unwrap_or_default()).collect(),
             };
             Part {
                 node: part.node,
@@ -231,32 +234,51 @@ impl Mouth {
     }
 }
 
-/// Pairs of points of one height that touch while the mouth is shut and that an open jaw parts, the foremost ones.
+/// Pairs of points that touch while the mouth is shut and that an open jaw parts, the foremost ones.
 fn lips(body: &Body, shut: &Points<'_>, open: &Points<'_>) -> Option<Vec<[At; 2]>> {
     let inside = |p: &usize| is_named(body.name(*p), &["teeth", "tooth", "dent", "tongue", "gum", "eye"]);
-    let mut points = shut.all((0..body.parts.len()).filter(|p| !inside(p)));
+    let points = shut.all((0..body.parts.len()).filter(|p| !inside(p)));
     let low = points.iter().fold(Vec3::INFINITY, |a, (_, p)| a.min(*p));
     let high = points.iter().fold(Vec3::NEG_INFINITY, |a, (_, p)| a.max(*p));
     let height = high.y - low.y;
-    points.sort_by(|a, b| a.1.x.total_cmp(&b.1.x));
+    if !(height > 0.0 && height.is_finite()) {
+        return None;
+    }
+    // Points by the cell that they lie in, so that only those of neighbouring cells are compared.
+    let near = TOUCHING * height;
+    let cell = |p: Vec3| (p / near).floor().as_i64vec3();
+    let mut cells: HashMap<I64Vec3, Vec<usize>> = HashMap::new();
+    for (k, (_, p)) in points.iter().enumerate() {
+        cells.entry(cell(*p)).or_default().push(k);
+    }
+    let around = |p: Vec3| {
+        let steps = (0..27).map(|n| I64Vec3::new(n % 3 - 1, n / 3 % 3 - 1, n / 9 - 1));
+        let own = steps.filter_map(|step| cells.get(&(cell(p) + step))).map(|c| c.iter().take(CROWDED));
+        own.flatten().map(|k| points[*k]).collect::<Vec<(At, Vec3)>>()
+    };
     let moved = |at: At, p: Vec3| open.at(at).map(|q| q.y - p.y);
     let mut pairs: Vec<([At; 2], Vec3)> = Vec::new();
-    for (k, &(at, p)) in points.iter().enumerate() {
-        // The lower lip goes down with the jaw; its partner is looked for on both sides.
+    for &(at, p) in &points {
+        // The lower lip goes down with the jaw.
         let Some(down) = moved(at, p).filter(|d| *d < -0.5 * PARTED * height) else { continue };
-        let near = |q: &&(At, Vec3)| (q.1.x - p.x).abs() <= TOUCHING * height;
-        let around = points[..k].iter().rev().take_while(near).chain(points[k + 1..].iter().take_while(near));
-        let partner = around
-            .filter(|q| q.1.distance(p) <= TOUCHING * height)
+        let partner = around(p)
+            .into_iter()
+            .filter(|q| q.1.distance(p) <= near)
             .filter(|q| moved(q.0, q.1).is_some_and(|d| d - down > PARTED * height))
             .min_by(|a, b| a.1.distance(p).total_cmp(&b.1.distance(p)));
         pairs.extend(partner.map(|q| ([q.0, at], p)));
     }
-    let foremost = |p: &Vec3| {
-        let beside = |q: &&([At; 2], Vec3)| (q.1.x - p.x).abs() <= DEEP * height;
-        pairs.iter().filter(beside).map(|q| q.1.z).fold(f32::NEG_INFINITY, f32::max)
+    // How far forward the lips come, by strips across.
+    let strip = |p: Vec3| (p.x / (DEEP * height)).floor() as i64;
+    let mut foremost: HashMap<i64, f32> = HashMap::new();
+    for (_, p) in &pairs {
+        let most = foremost.entry(strip(*p)).or_insert(p.z);
+        *most = most.max(p.z);
+    }
+    let is_front = |p: Vec3| {
+        let beside = (-1..=1).filter_map(|step| foremost.get(&(strip(p) + step)));
+        beside.copied().fold(f32::NEG_INFINITY, f32::max) - DEEP * height <= p.z
     };
-    let kept: Vec<[At; 2]> =
-        pairs.iter().filter(|(_, p)| p.z >= foremost(p) - DEEP * height).map(|(pair, _)| *pair).collect();
+    let kept: Vec<[At; 2]> = pairs.iter().filter(|(_, p)| is_front(*p)).map(|(pair, _)| *pair).collect();
     (kept.len() >= FEWEST).then_some(kept)
 }

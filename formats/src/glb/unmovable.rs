@@ -78,7 +78,13 @@ impl Character {
         let turns = |o: &&jam_rig::Output| matches!(o.target, Target::Rotation { .. }) && share(o) > 0.0;
         let turning = wiring.outputs.iter().filter(turns).max_by(|a, b| share(a).total_cmp(&share(b)));
         let Some(head) = turning.and_then(|o| self.node_named(o.target.node()?)) else { return Vec::new() };
-        let under = |node: usize| node == head || scene.above(node).any(|n| n == head);
+        let mut below = vec![false; scene.places.len()];
+        let mut open = vec![head];
+        while let Some(node) = open.pop() {
+            below[node] = true;
+            open.extend_from_slice(scene.children(node));
+        }
+        let under = |node: usize| below.get(node).copied().unwrap_or(false);
         let follows = |node: usize| {
             let skin = self.list("nodes")[node]["skin"].as_u64().map(|s| &self.list("skins")[s as usize]);
             let joints = skin.map(|s| s["joints"].as_array().into_iter().flatten().filter_map(Value::as_u64));
