@@ -108,6 +108,17 @@ async fn walk(page: &Page, address: SocketAddr, data: &Path, recording: &Path, b
     let bytes = reqwest::get(href).await?.error_for_status()?.bytes().await?;
     let (name, length) = jam_formats::glb::Character::read(&bytes)?.animations().swap_remove(0);
     assert!(name.contains("i-thought-the-worst") && length.0 > 3.2, "{name} {length:?}");
+
+    // One more line opens itself, not the first one of the list.
+    page.press("1").await?;
+    page.find("[data-line='1']").await?;
+    page.fill(recording, TEXT).await?;
+    page.find_text("Line 2").await?;
+    page.find("[data-testid=timed]").await?;
+    tokio::time::sleep(Duration::from_secs(1)).await;
+    let heading = "return document.querySelector('[data-testid=bench] h2, h2').innerText";
+    let opened = page.browser.execute(heading, vec![]).await?.convert::<String>()?;
+    assert_eq!(opened, "Line 2");
     Ok(())
 }
 

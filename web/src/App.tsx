@@ -62,11 +62,12 @@ export function App() {
   // Without a line chosen, or with one that is gone, the first one is.
   useEffect(() => {
     const all = lines.data;
-    if (!all || all.some((l) => l.id === line)) return;
+    // While the list is fetched anew, a line that it does not hold may be one that was just added.
+    if (!all || lines.isFetching || all.some((l) => l.id === line)) return;
     const first = all[0]?.id ?? null;
     if (place === 'score' && first === null) go('lines');
     set({ line: first });
-  }, [line, lines.data, place]);
+  }, [line, lines.data, lines.isFetching, place]);
   return (
     <div className={css.app}>
       <Bar />
