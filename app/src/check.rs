@@ -4,7 +4,6 @@ use crate::layers::LayerOptions;
 use crate::spoken::Spoken;
 use crate::{character, out};
 use clap::Args;
-use jam_rig::Mouth;
 use jam_score::{Control, Frame, FrameGrid, FrameRate, Seconds};
 use serde::Serialize;
 use std::path::PathBuf;
@@ -58,7 +57,7 @@ pub fn run(options: &Check) -> anyhow::Result<()> {
         Some(file) => {
             let character = character::open(file)?;
             let wiring = character::wiring(&character, options.wiring.as_deref())?;
-            let mouth = Mouth::find(&character.prepared(&wiring)?.body()?, &wiring);
+            let mouth = character.mouth(&wiring)?;
             (wiring, mouth)
         }
         None => Default::default(),

@@ -7,7 +7,6 @@ use common::spoilt::{Case, SPOILS, found, good, misfits};
 use common::{bram, others};
 use jam_demo::CHARACTERS;
 use jam_face::findings::{LIMITS, Rule};
-use jam_rig::Mouth;
 use jam_score::Control;
 use std::collections::BTreeMap;
 
@@ -56,8 +55,7 @@ fn mouths_that_are_swapped_and_mouths_of_joints_are_looked_at_as_they_show() {
     for (character, lips) in [(&CHARACTERS[1], false), (&CHARACTERS[2], true)] {
         let file = character.read().unwrap();
         let wiring = character.wiring(&file).unwrap();
-        let body = file.prepared(&wiring).unwrap().body().unwrap();
-        let mouth = Mouth::find(&body, &wiring);
+        let mouth = file.mouth(&wiring).unwrap();
         assert_eq!(mouth.is_some(), lips, "{}", character.name);
         let mut said: BTreeMap<Rule, usize> = BTreeMap::new();
         let mut spoilt = 0;

@@ -79,8 +79,7 @@ impl Mouths {
             if let Some(kept) = kept {
                 return Ok(Some(kept.clone()));
             }
-            let body = model()?.character.prepared(wiring)?.body()?;
-            Ok(Some(Arc::new(Mouth::find(&body, wiring).map(Arc::new))))
+            Ok(Some(Arc::new(model()?.character.mouth(wiring)?.map(Arc::new))))
         };
         let found = self.0.get(&key, make, |m| m.as_ref().map_or(0, |m| m.bytes()))?;
         Ok(found.and_then(|m| m.as_ref().clone()))

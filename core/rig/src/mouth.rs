@@ -2,8 +2,8 @@
 //! teeth, the teeth from each other, and where the tongue is. The lips are found as what touches and a jaw parts, not by
 //! the closing shape that the wiring's own measure ([`crate::contact`]) goes by.
 
-use crate::Wiring;
 use crate::body::{Body, Part, Posed, Shape, Skin};
+use crate::{Target, Wiring};
 use glam::{I64Vec3, Vec3};
 use jam_score::Control;
 use std::collections::HashMap;
@@ -30,6 +30,7 @@ type At = (usize, usize);
 pub struct Mouth {
     body: Body,
     wiring: Wiring,
+    targets: Vec<Target>,
     /// Points of the upper and of the lower lip that touch.
     lips: Vec<[At; 2]>,
     /// How far each pair lies apart while the mouth is shut.
@@ -134,6 +135,7 @@ impl Mouth {
         let whole = Mouth {
             body: Body::default(),
             wiring: wiring.clone(),
+            targets,
             lips,
             shut,
             middle,
@@ -206,7 +208,7 @@ impl Mouth {
         for control in Control::ALL.iter().filter(|c| c.region() == jam_score::Region::Head) {
             still[*control as usize] = 0.0;
         }
-        let posed = self.body.posed(&self.wiring.targets(), &self.wiring.apply_with(&still, None));
+        let posed = self.body.posed(&self.targets, &self.wiring.apply_with(&still, None));
         let points = Points(&posed);
         let gap = |([upper, lower], shut): (&[At; 2], &f32)| {
             Some(points.at(*upper)?.y - points.at(*lower)?.y - shut)

@@ -66,8 +66,7 @@ pub fn others() -> &'static [(Line, Prosody)] {
 pub fn bram() -> (Wiring, Mouth) {
     let character = jam_demo::CHARACTERS[0].read().unwrap();
     let wiring = jam_demo::CHARACTERS[0].wiring(&character).unwrap();
-    let body = character.prepared(&wiring).unwrap().body().unwrap();
-    let mouth = Mouth::find(&body, &wiring).unwrap();
+    let mouth = character.mouth(&wiring).unwrap().unwrap();
     (wiring, mouth)
 }
 

@@ -4,6 +4,7 @@ use super::character::{Character, GlbError, damaged, numbers, rest_weight, targe
 use super::scene::freed;
 use glam::{Mat4, Quat, Vec3};
 use jam_rig::body::{Body, Node, Part, Shape, Skin};
+use jam_rig::{Mouth, Wiring};
 use serde_json::Value;
 
 impl Character {
@@ -29,6 +30,14 @@ impl Character {
         let nodes = nodes.collect();
         let parts = self.mesh_nodes().map(|(n, mesh)| self.part(n, mesh)).collect::<Result<_, _>>()?;
         Ok(Body { nodes, parts })
+    }
+
+    /// The mouth of the character as it is wired, if it has one that can be measured.
+    ///
+    /// # Errors
+    /// The wiring names what the character lacks, or the file is damaged.
+    pub fn mouth(&self, wiring: &Wiring) -> Result<Option<Mouth>, GlbError> {
+        Ok(Mouth::find(&self.prepared(wiring)?.body()?, wiring))
     }
 
     fn part(&self, node: usize, mesh: &Value) -> Result<Part, GlbError> {

@@ -1,10 +1,10 @@
 //! What of a wiring does not work with a file: names that it lacks, joints that cannot be moved or on which nothing hangs,
 //! and meshes of the head that stay where they are when it turns.
 
-use super::character::{Character, numbers};
+use super::character::{Character, numbers, target_names};
 use super::scene::{Scene, freed};
 use glam::Vec3;
-use jam_rig::{Target, Wiring};
+use jam_rig::{Output, Target, Wiring};
 use jam_score::Control;
 use serde::Serialize;
 use serde_json::Value;
@@ -23,41 +23,35 @@ impl Character {
     pub fn has(&self, target: &Target) -> bool {
         match target.node() {
             Some(node) => self.node_named(node).is_some(),
-            None => self.shapes().iter().any(|s| s == target.name()),
+            None => self.list("meshes").iter().flat_map(target_names).any(|s| s == target.name()),
         }
     }
 
     /// Outputs of a wiring that this file cannot move, and why; then meshes that lie on the head and do not turn with it.
     pub fn unmovable(&self, wiring: &Wiring) -> Vec<Unmovable> {
         let scene = self.scene();
-        let shapes = self.shapes();
         let mut out: Vec<Unmovable> = Vec::new();
         let mut say = |name: &str, reason, absent| {
             if !out.iter().any(|u| u.name == name) {
                 out.push(Unmovable { name: name.to_string(), reason, absent });
             }
         };
-        for output in &wiring.outputs {
-            let name = output.target.name();
-            let Some(joint) = output.target.node() else {
-                if !shapes.iter().any(|s| s == name) {
-                    say(name, "there is no shape of this name in the file", true);
-                }
+        for Output { target, .. } in &wiring.outputs {
+            let name = target.name();
+            if !self.has(target) {
+                let reason = match target {
+                    Target::Morph { .. } => "there is no shape of this name in the file",
+                    _ => "there is no joint of this name in the file",
+                };
+                say(name, reason, true);
                 continue;
-            };
-            match self.node_named(joint) {
-                None => say(name, "there is no joint of this name in the file", true),
-                Some(n) if numbers(&self.list("nodes")[n]["matrix"]).is_some_and(|m| freed(&m).is_none()) => {
-                    say(
-                        name,
-                        "its pose is a sheared matrix, which no clip can move; freeze its transform and export again",
-                        false,
-                    );
-                }
-                Some(n) if !scene.carries[n] => {
-                    say(name, "nothing hangs on it, so moving it shows nothing", false);
-                }
-                Some(_) => {}
+            }
+            let Some(node) = target.node().and_then(|joint| self.node_named(joint)) else { continue };
+            if numbers(&self.list("nodes")[node]["matrix"]).is_some_and(|m| freed(&m).is_none()) {
+                let reason = "its pose is a sheared matrix, which no clip can move; freeze its transform and export again";
+                say(name, reason, false);
+            } else if !scene.carries[node] {
+                say(name, "nothing hangs on it, so moving it shows nothing", false);
             }
         }
         for name in self.left_behind(wiring, &scene) {
@@ -72,10 +66,10 @@ impl Character {
 
     /// Meshes above the joint that turns the head most, none of whose points hang on it or on a part that does.
     fn left_behind(&self, wiring: &Wiring, scene: &Scene) -> Vec<String> {
-        let share = |o: &&jam_rig::Output| {
+        let share = |o: &&Output| {
             o.feeds.iter().filter(|f| f.control == Control::HeadYaw).map(|f| f.gain.abs()).fold(0.0, f32::max)
         };
-        let turns = |o: &&jam_rig::Output| matches!(o.target, Target::Rotation { .. }) && share(o) > 0.0;
+        let turns = |o: &&Output| matches!(o.target, Target::Rotation { .. }) && share(o) > 0.0;
         let turning = wiring.outputs.iter().filter(turns).max_by(|a, b| share(a).total_cmp(&share(b)));
         let Some(head) = turning.and_then(|o| self.node_named(o.target.node()?)) else { return Vec::new() };
         let mut below = vec![false; scene.places.len()];

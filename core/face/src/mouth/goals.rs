@@ -216,10 +216,7 @@ impl Gatherer<'_> {
         let lips = [(Factor::Lips, diction.lips)];
         // Drawing the lips apart goes with the openness, too.
         let parting = |share: f64, everyday: f64| {
-            (
-                everyday,
-                [(Factor::Lips, diction.lips * share / everyday), (Factor::Openness, 0.6 + 0.4 * openness)],
-            )
+            [(Factor::Lips, diction.lips * share / everyday), (Factor::Openness, 0.6 + 0.4 * openness)]
         };
         let mut narrows = false;
         for aim in aims(sound.shape) {
@@ -231,10 +228,9 @@ impl Gatherer<'_> {
                 }
                 Aspect::Part => {
                     let (upper, usual) = (2.0 * diction.upper_lip_share, 2.0 * EVERYDAY_UPPER_LIP);
-                    let (own, factors) = parting(upper, usual);
-                    self.shape(i, Organ::Upper, aim, (own, &factors), crisp);
-                    let (own, factors) = parting(2.0 - upper, 2.0 - usual);
-                    self.shape(i, Organ::Lower, aim, (own, &factors), crisp);
+                    self.shape(i, Organ::Upper, aim, (usual, &parting(upper, usual)), crisp);
+                    let (lower, usual) = (2.0 - upper, 2.0 - usual);
+                    self.shape(i, Organ::Lower, aim, (usual, &parting(lower, usual)), crisp);
                 }
                 Aspect::Round | Aspect::Protrude | Aspect::Spread => {
                     if let Some(organ) = aim.aspect.organ() {
