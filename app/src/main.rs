@@ -4,7 +4,9 @@ mod align;
 mod capture;
 mod character;
 mod check;
+mod deliver;
 mod edit;
+mod files;
 mod layers;
 mod out;
 mod spoken;
@@ -42,6 +44,9 @@ enum What {
     /// Writes a character speaking a recording, and its curves.
     #[command(after_help = sync::EXAMPLES)]
     Sync(sync::Sync),
+    /// Writes lines of a production as files for other programs.
+    #[command(after_help = deliver::EXAMPLES)]
+    Deliver(deliver::Deliver),
     /// Prints what a supervisor would send back of a recording's performance, as JSON.
     #[command(after_help = check::EXAMPLES)]
     Check(check::Check),
@@ -113,6 +118,7 @@ fn main() -> ExitCode {
         What::Demo(options) => serve(&options, true),
         What::Align(options) => align::run(&options),
         What::Sync(options) => sync::run(&options),
+        What::Deliver(options) => deliver::run(&options),
         What::Check(options) => check::run(&options),
         What::Edit(options) => edit::run(&options),
         What::StandIn(StandIn::Transcript { audio }) => stand_in_transcript(&audio),

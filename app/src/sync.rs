@@ -1,16 +1,19 @@
-//! `jamlips sync`: a character speaking a recording, as an animated glTF file and as curves.
+//! `jamlips sync`: a character speaking a recording, as files for other programs.
 
+use crate::files::Files;
 use crate::layers::LayerOptions;
 use crate::spoken::{Spoken, first_frame};
 use crate::{character, out};
 use anyhow::Context;
 use clap::Args;
-use jam_formats::deliver::Delivery;
+use jam_formats::deliver::{Delivery, FileKind};
+use jam_formats::sound;
 use jam_score::{Frame, FrameGrid, FrameRate};
 use std::path::PathBuf;
 
 pub const EXAMPLES: &str = "Examples:
   jamlips sync line.wav --text \"Pull the shutters down.\" --character bram.glb --out delivered
+  jamlips sync line.wav --text-file line.txt --character bram.glb --out delivered --files glb,usd,sheet,wav
   jamlips sync line.wav --text-file line.txt --character bram.glb --out delivered --fps 30000/1001 --first-frame 0
   jamlips sync line.wav --text-file line.txt --character bram.glb --out delivered --mood worry:0.6 --mood anger:0.8:2.0-3.5 --seed 3";
 
@@ -20,6 +23,8 @@ pub struct Sync {
     spoken: Spoken,
     #[command(flatten)]
     layers: LayerOptions,
+    #[command(flatten)]
+    files: Files,
     /// The character: a .glb, a .gltf with the files it names beside it, or a .zip of these.
     #[arg(long, value_name = "FILE")]
     character: PathBuf,
@@ -37,27 +42,62 @@ pub struct Sync {
     first_frame: Frame,
 }
 
+fn stem(path: &std::path::Path, otherwise: &str) -> String {
+    path.file_stem().map_or_else(|| otherwise.into(), |s| s.to_string_lossy().into_owned())
+}
+
 pub fn run(options: &Sync) -> anyhow::Result<()> {
-    let character = character::open(&options.character)?;
-    let wiring = character::wiring(&character, options.wiring.as_deref())?;
+    let model = character::open(&options.character)?;
+    let wiring = character::wiring(&model, options.wiring.as_deref())?;
     let grid = FrameGrid { rate: options.fps, first: options.first_frame };
     let played = options.spoken.play(&options.layers, &wiring, grid)?;
     let timing = played.line.timing.as_ref().context("the line has no times")?;
-    let delivery = Delivery { timing, wiring: &wiring, sampled: played.sampled() };
-    let name =
-        options.spoken.audio.file_stem().map_or_else(|| "line".into(), |s| s.to_string_lossy().into_owned());
+    let source = &options.spoken.audio;
+    let (name, called) = (stem(source, "line"), stem(&options.character, "character"));
+    let kinds = options.files.kinds();
+    let heard = match kinds.contains(&FileKind::Wav) {
+        true => {
+            let bytes = crate::read(source)?;
+            Some(sound::read(&bytes).map_err(|e| anyhow::anyhow!("{}: {e}", source.display()))?)
+        }
+        false => None,
+    };
+    let delivery = Delivery {
+        name: &name,
+        line: &played.line,
+        timing,
+        wiring: &wiring,
+        sampled: played.sampled_as(&options.files.stretch(&model)),
+        character: Some((&model, &called)),
+        sound: heard.as_ref(),
+    };
     std::fs::create_dir_all(&options.out)?;
-    let animated = options.out.join(format!("{name}.glb"));
-    let curves = options.out.join("curves.json");
-    let (glb, text) = (delivery.glb(&character, &name)?, delivery.curves()?);
-    out::write(&animated, &glb)?;
-    out::write(&curves, text.as_bytes())?;
+    let mut said: Vec<String> = Vec::new();
+    for kind in kinds {
+        if kind == FileKind::UsdCache {
+            // Larger than memory, at times: written as it is made.
+            let path = options.out.join(format!("{name}.cache.usda"));
+            out::stream(&path, |to| Ok(delivery.cache(to)?))?;
+            said.push(path.display().to_string());
+        }
+        for file in options.files.of(&delivery, kind, &options.files.clip())? {
+            // One line in a folder: its curves are called as they always were.
+            let own = if file.kind == FileKind::Curves { "curves.json" } else { &file.name };
+            let path = options.out.join(own);
+            if same_file(&path, source) {
+                said.push(format!("{} is the recording itself and stays as it is", path.display()));
+                continue;
+            }
+            out::write(&path, &file.bytes)?;
+            said.push(path.display().to_string());
+        }
+    }
+    let grid = delivery.sampled.grid;
     let frames = delivery.frames();
-    out::print(&format!(
-        "{}\n{}\n{frames} frames from {} at {} frames a second\n",
-        animated.display(),
-        curves.display(),
-        grid.first.0,
-        grid.rate
-    ))
+    said.push(format!("{frames} frames from {} at {} frames a second", grid.first.0, grid.rate));
+    out::print(&(said.join("\n") + "\n"))
+}
+
+fn same_file(a: &std::path::Path, b: &std::path::Path) -> bool {
+    matches!((a.canonicalize(), b.canonicalize()), (Ok(a), Ok(b)) if a == b)
 }

@@ -3,6 +3,7 @@
 
 use jam_desk::Played;
 use jam_formats::deliver::Delivery;
+use jam_formats::glb::ClipOptions;
 use jam_score::{Control, Frame, FrameGrid, FrameRate, Ids, Line};
 use jam_voice::Analyser;
 use serde_json::Value;
@@ -81,12 +82,20 @@ fn sync_writes_what_the_page_delivers_on_any_grid() {
         let grid = FrameGrid { rate: fps.parse::<FrameRate>().unwrap(), first: Frame(first) };
         let played = Played::new(&Arc::new(line.clone()), &wiring, grid, prosody.clone(), None).unwrap();
         let timing = played.line.timing.as_ref().unwrap();
-        let delivery = Delivery { timing, wiring: &wiring, sampled: played.sampled() };
+        let delivery = Delivery {
+            name: "worst",
+            line: &played.line,
+            timing,
+            wiring: &wiring,
+            sampled: played.sampled(),
+            character: Some((&bram, "bram")),
+            sound: Some(&sound),
+        };
         let curves = std::fs::read_to_string(out.join("curves.json")).unwrap();
         assert_eq!(curves, delivery.curves().unwrap(), "{fps}");
         assert_eq!(
             std::fs::read(out.join("worst.glb")).unwrap(),
-            delivery.glb(&bram, "worst").unwrap(),
+            delivery.glb(&ClipOptions::default()).unwrap(),
             "{fps}"
         );
         let curves: Value = serde_json::from_str(&curves).unwrap();
@@ -272,5 +281,91 @@ fn a_file_is_replaced_not_written_over() {
     assert_eq!(std::fs::read(&held).unwrap(), b"the old one");
     assert_eq!(std::fs::read(&curves).unwrap(), first);
     let left: Vec<_> = std::fs::read_dir(&out).unwrap().map(|e| e.unwrap().file_name()).collect();
-    assert_eq!(left.len(), 2, "nothing half-written lies about: {left:?}");
+    assert_eq!(left.len(), 3, "nothing half-written lies about: {left:?}");
+}
+
+/// Every kind of file by its name, each where it is said to be; the recording itself is never written over.
+#[test]
+fn sync_writes_each_kind_that_is_asked_for() {
+    let folder = tempfile::tempdir().unwrap();
+    let (sound, glb) = (recording(folder.path()), character(folder.path()));
+    let out = folder.path().to_string_lossy().into_owned();
+    let kinds = "glb,curves,csv,csv-long,capture,keys,usd,usd-cache,sheet,vtt,srt,tiers,bvh,wav";
+    let base = ["sync", &sound, "--text", TEXT, "--character", &glb, "--out", &out];
+    let said = jamlips(&[&base[..], &["--files", kinds, "--frames", "1011-1016"]].concat());
+    assert!(said.status.success(), "{}", String::from_utf8_lossy(&said.stderr));
+    assert_eq!(std::fs::read(&sound).unwrap(), jam_demo::LINES[9].recording, "the recording stays as it is");
+    for ending in [
+        "glb",
+        "csv",
+        "controls.csv",
+        "long.csv",
+        "capture.csv",
+        "keys.csv",
+        "usda",
+        "cache.usda",
+        "sheet.csv",
+        "sheet.html",
+        "vtt",
+        "srt",
+        "TextGrid",
+        "bvh",
+    ] {
+        let bytes = std::fs::read(folder.path().join("worst").with_extension(ending)).unwrap();
+        assert!(!bytes.is_empty(), "{ending}");
+    }
+    let layer = std::fs::read_to_string(folder.path().join("worst.usda")).unwrap();
+    assert!(
+        layer.contains("@./bram.usda@") && folder.path().join("bram.usda").exists(),
+        "the character beside it"
+    );
+    assert!(layer.contains("startTimeCode = 1011\n") && layer.contains("endTimeCode = 1016\n"), "{layer}");
+    let table = std::fs::read_to_string(folder.path().join("worst.csv")).unwrap();
+    assert_eq!(table.lines().count(), 7);
+    let wrong = jamlips(&[&base[..], &["--files", "glb,fbx"]].concat());
+    assert!(!wrong.status.success());
+    let says = String::from_utf8_lossy(&wrong.stderr).into_owned();
+    assert!(says.contains("“fbx” is no kind of file") && says.contains("usd-cache"), "{says}");
+    let backwards = jamlips(&[&base[..], &["--frames", "20-10"]].concat());
+    assert!(String::from_utf8_lossy(&backwards.stderr).contains("lies before the first"));
+}
+
+#[test]
+fn deliver_writes_lines_of_a_production_under_names_of_a_template() {
+    let folder = tempfile::tempdir().unwrap();
+    let data = folder.path().join("fog.jam");
+    jam_demo::fill(&jam_store::Store::open(&data).unwrap()).unwrap();
+    let (data, out) = (data.to_string_lossy().into_owned(), folder.path().join("out"));
+    let base = ["deliver", "--data", &data, "--out", &out.to_string_lossy()].map(String::from);
+    let base: Vec<&str> = base.iter().map(String::as_str).collect();
+    let none = jamlips(&[&base[..], &["--lines", "99"]].concat());
+    assert!(String::from_utf8_lossy(&none.stderr).contains("there is no line 99"));
+    let more = [
+        "--lines",
+        "1-2",
+        "--files",
+        "glb,sheet",
+        "--together",
+        "--timeline",
+        "12",
+        "--names",
+        "{character}/{number}",
+    ];
+    let said = jamlips(&[&base[..], &more].concat());
+    assert!(said.status.success(), "{}", String::from_utf8_lossy(&said.stderr));
+    let mut files: Vec<String> = String::from_utf8(said.stdout).unwrap().lines().map(String::from).collect();
+    files.sort();
+    let names: Vec<&str> = files.iter().map(|f| f.strip_prefix(&*out.to_string_lossy()).unwrap()).collect();
+    let expected = [
+        "/bram/01.sheet.csv",
+        "/bram/01.sheet.html",
+        "/bram/01.wav",
+        "/bram/02.sheet.csv",
+        "/bram/02.sheet.html",
+        "/bram/02.wav",
+        "/bram/fog-at-pell-harbour_bram.glb",
+        "/fog-at-pell-harbour.otio",
+    ];
+    assert_eq!(names, expected);
+    assert!(files.iter().all(|f| Path::new(f).exists()));
 }

@@ -4,11 +4,12 @@
 
 mod common;
 
+use common::readers::validated;
 use common::{lines, others, performance, under};
 use jam_demo::{CHARACTERS, LINES};
 use jam_desk::Played;
 use jam_formats::deliver::Delivery;
-use jam_formats::glb::Character;
+use jam_formats::glb::{Character, ClipOptions};
 use jam_formats::sound;
 use jam_rig::{Feed, MouthKind, Output, Wiring};
 use jam_score::layers::Mood;
@@ -33,15 +34,17 @@ fn delivered<T>(
     heard: &Prosody,
     wiring: &Wiring,
     grid: FrameGrid,
+    character: Option<(&Character, &str)>,
     written: impl Fn(&Delivery<'_>) -> T,
 ) -> T {
     let played = Played::new(&Arc::new(line.clone()), wiring, grid, Arc::new(heard.clone()), None).unwrap();
     let timing = line.timing.as_ref().unwrap();
-    written(&Delivery { timing, wiring, sampled: played.sampled() })
+    let sampled = played.sampled();
+    written(&Delivery { name: "line", line, timing, wiring, sampled, character, sound: None })
 }
 
 fn curves(line: &Line, heard: &Prosody, wiring: &Wiring, grid: FrameGrid) -> String {
-    delivered(line, heard, wiring, grid, |d| d.curves().unwrap())
+    delivered(line, heard, wiring, grid, None, |d| d.curves().unwrap())
 }
 
 #[test]
@@ -217,15 +220,6 @@ fn handles_lengthen_the_curves_and_leave_every_frame_its_moment() {
     }
 }
 
-fn validated(bytes: &[u8]) -> Value {
-    let folder = tempfile::tempdir().unwrap();
-    let path = folder.path().join("a.glb");
-    std::fs::write(&path, bytes).unwrap();
-    let script = concat!(env!("CARGO_MANIFEST_DIR"), "/../formats/tests/validate.mjs");
-    let out = std::process::Command::new("node").arg(script).arg(&path).output().unwrap();
-    serde_json::from_slice(&out.stdout).unwrap_or_else(|_| panic!("{out:?}"))
-}
-
 /// Source: the glTF 2.0 validator of the format's authors, npm package `gltf-validator`.
 #[test]
 fn every_character_at_rest_and_speaking_passes_the_validator_without_a_warning() {
@@ -234,7 +228,10 @@ fn every_character_at_rest_and_speaking_passes_the_validator_without_a_warning()
         let character = one.read().unwrap();
         let wiring = one.wiring(&character).unwrap();
         let (line, heard) = &lines()[line];
-        let speak = || delivered(line, heard, &wiring, grid, |d| d.glb(&character, "line").unwrap());
+        let speak = || {
+            let who = Some((&character, one.name));
+            delivered(line, heard, &wiring, grid, who, |d| d.glb(&ClipOptions::default()).unwrap())
+        };
         let speaking = speak();
         assert!(speaking == speak(), "{}: the same bytes twice", one.name);
         for (bytes, animations) in [(one.model, 0), (speaking.as_slice(), 1)] {

@@ -90,7 +90,7 @@ pub fn to_json(
         text: &timing.text,
         frame_rate: sampled.grid.rate,
         first_frame: sampled.grid.first,
-        sound_frame: Frame(sampled.grid.first.0 + i64::from(sampled.before)),
+        sound_frame: sampled.sound_frame(),
         frames: sampled.faces.len(),
         duration,
         controls: Control::ALL

@@ -1,8 +1,9 @@
 //! Animated characters and broken ones.
 #![allow(clippy::unwrap_used)]
 
-use jam_formats::glb::{self, Character, Frames, GlbError};
-use jam_rig::{Attached, Feed, Output, Target, Wiring};
+use jam_formats::glb::{self, Character, Clip, ClipOptions, Frames, GlbError};
+use jam_formats::usd::{UsdCharacter, UsdLine};
+use jam_rig::{Attached, Feed, Output, Sampled, Target, Wiring};
 use jam_score::{Control, Frame, FrameGrid, FrameRate};
 use proptest::prelude::*;
 use serde_json::{Value, json};
@@ -80,7 +81,9 @@ fn turning() -> Wiring {
 }
 
 fn animated(character: &Character, wiring: &Wiring, wired: &[Vec<f32>], grid: FrameGrid) -> Character {
-    character.animated("line", wiring, &Frames { grid, wired, drawings: &[] }).unwrap()
+    let frames = Frames { grid, wired, drawings: &[] };
+    let clip = Clip { name: "line", frames, sound: None };
+    character.animated(wiring, &[clip], &ClipOptions::default()).unwrap()
 }
 
 #[test]
@@ -213,9 +216,24 @@ fn fuzzed(bytes: &[u8]) {
         let frames = vec![vec![0.1; wiring.outputs.len()]; 2];
         let grid = FrameGrid { rate: FrameRate::FILM, first: Frame(0) };
         if let Ok(prepared) = character.prepared(&wiring) {
-            let _ = prepared
-                .animated("x", &wiring, &Frames { grid, wired: &frames, drawings: &[] })
-                .map(|c| c.write());
+            let frames = Frames { grid, wired: &frames, drawings: &[] };
+            let clip = Clip { name: "x", frames, sound: Some("x.wav") };
+            for mesh in [true, false] {
+                let options = ClipOptions { mesh, ..ClipOptions::default() };
+                let _ = prepared.animated(&wiring, &[clip, clip], &options).map(|c| c.write());
+            }
+            let faces = vec![vec![0.1; Control::ALL.len()]; 2];
+            let wired = frames.wired.to_vec();
+            let sampled = Sampled { grid, before: 0, faces, wired, drawings: Vec::new() };
+            if let Ok(usd) = UsdCharacter::new(&character, &wiring, "a b") {
+                let line = UsdLine { sampled: &sampled, sound: None };
+                let _ = (
+                    usd.layer(),
+                    usd.line_layer(&line, "x.usda"),
+                    usd.cache(&line, &mut Vec::new()),
+                    usd.images(),
+                );
+            }
         }
     }
 }

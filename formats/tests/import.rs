@@ -3,7 +3,7 @@
 //! import library, with Khronos' sample models among them.
 #![allow(clippy::unwrap_used)]
 
-use jam_formats::glb::{Character, Frames, GlbError, NamedFile};
+use jam_formats::glb::{Character, Clip, ClipOptions, Frames, GlbError, NamedFile};
 use jam_formats::wiring_file;
 use jam_rig::{Attached, Chart, Drawing, Feed, LeftOut, MouthKind, Output, Target, Wiring};
 use jam_score::{Control, Frame, FrameGrid, FrameRate};
@@ -59,7 +59,8 @@ fn grid() -> FrameGrid {
 
 fn spoken(character: &Character, wiring: &Wiring, wired: &[Vec<f32>], drawings: &[usize]) -> Character {
     let ready = character.prepared(wiring).unwrap();
-    ready.animated("line", wiring, &Frames { grid: grid(), wired, drawings }).unwrap()
+    let frames = Frames { grid: grid(), wired, drawings };
+    ready.animated(wiring, &[Clip { name: "line", frames, sound: None }], &ClipOptions::default()).unwrap()
 }
 
 /// One shape, wired by hand: names such as these mean nothing to anyone.

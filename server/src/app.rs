@@ -52,7 +52,7 @@ pub enum Event {
 
 /// The running application.
 pub struct App {
-    pub(crate) store: Store,
+    pub store: Store,
     pub(crate) settings: Settings,
     pub(crate) analyser: Analyser,
     pub(crate) jobs: Jobs,

@@ -10,6 +10,7 @@ use jam_desk::{
     Done, House, Note, Op, Played, Produced, ProductionNow, ProductionOp, Refusal, Situation, TakeFacts, act,
     met, needs,
 };
+use jam_formats::recipe::Recipe;
 use jam_rig::{Mouth, Wiring};
 use jam_score::{FrameGrid, Line, Pose, Prosody};
 use jam_store::{CastMember, Changes, NewStep, StoreError, StoredLine};
@@ -278,6 +279,7 @@ fn production_now(app: &App, takes_of: Option<i32>) -> Answer<ProductionNow> {
         characters: app.store.cast()?.into_iter().map(|m| (m.id, m.title)).collect(),
         takes,
         deliveries: app.store.deliveries()?.into_iter().map(|d| d.id).collect(),
+        recipes: app.store.recipes()?,
     })
 }
 
@@ -294,6 +296,11 @@ pub fn produce(app: &App, op: &ProductionOp) -> Answer<(String, Vec<i32>)> {
         for job in app.jobs.list().into_iter().filter(|j| ids.contains(&j.line)) {
             jobs::cancel(app, job.id)?;
         }
+    }
+    if let ProductionOp::KeepRecipe { recipe, .. } = op {
+        let read: Result<Recipe, _> = serde_json::from_value(recipe.clone());
+        let wrong = |e: String| Problem::refused("recipe", "recipe_wrong", e);
+        read.map_err(|e| wrong(e.to_string()))?.check().map_err(|e| wrong(e.to_string()))?;
     }
     let done = app.store.change_production(|now| -> Answer<_> {
         let Produced { edit, words } = jam_desk::produce(op, &production_now(app, takes_of)?)?;

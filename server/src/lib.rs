@@ -3,6 +3,7 @@
 
 mod app;
 pub mod capture;
+pub mod deliver;
 mod evaluate;
 mod evaluations;
 mod form;
@@ -10,6 +11,7 @@ mod guard;
 mod house;
 mod jobs;
 mod models;
+mod movie;
 mod outside;
 mod page;
 mod problem;
@@ -138,6 +140,7 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::speech::add_take))
         .routes(routes!(routes::layers::body))
         .routes(routes!(routes::film::add))
+        .routes(routes!(routes::deliveries::keep_movie))
         .layer(DefaultBodyLimit::max(MAX_UPLOAD));
     let operations = OpenApiRouter::new()
         .routes(routes!(routes::lines::operate))
@@ -187,7 +190,14 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::film::show))
         .routes(routes!(routes::lines::recording))
         .routes(routes!(routes::deliveries::list, routes::deliveries::deliver))
+        .routes(routes!(routes::deliveries::choices))
+        .routes(routes!(routes::deliveries::preview))
+        .routes(routes!(routes::deliveries::names))
+        .routes(routes!(routes::deliveries::zip))
         .routes(routes!(routes::deliveries::file))
+        .routes(routes!(routes::deliveries::compare))
+        .routes(routes!(routes::deliveries::show_sheet))
+        .routes(routes!(routes::deliveries::print_sheet))
         .routes(routes!(routes::jobs::list))
         .routes(routes!(routes::jobs::cancel))
         .layer(DefaultBodyLimit::max(MAX_JSON))

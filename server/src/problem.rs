@@ -158,7 +158,13 @@ impl From<DeliverError> for Problem {
     fn from(error: DeliverError) -> Problem {
         match error {
             DeliverError::Character(inner) => inner.into(),
-            DeliverError::Json(_) => Problem::unexpected(error),
+            DeliverError::Sound(inner) => inner.into(),
+            DeliverError::NoCharacter(_) | DeliverError::NoSound(_) => {
+                Problem::refused("kinds", "lacks_something", error)
+            }
+            DeliverError::Json(_) | DeliverError::Table(_) | DeliverError::Write(_) => {
+                Problem::unexpected(error)
+            }
         }
     }
 }

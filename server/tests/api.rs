@@ -87,6 +87,72 @@ impl Running {
         (answer.status(), answer.json().await.unwrap())
     }
 
+    /// Waits until so many files have gone out.
+    async fn delivered(&self, count: usize) -> Vec<Value> {
+        for _ in 0..600 {
+            let files = self.get("/api/deliveries").await.as_array().unwrap().clone();
+            let open = self.get("/api/jobs").await.as_array().unwrap().iter().any(|j| j["state"] != "done");
+            if files.len() >= count && !open {
+                return files;
+            }
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+        panic!("{count} files never went out: {}", self.get("/api/jobs").await);
+    }
+
+    /// What is out of date is marked and can be delivered alone, compared with the line as it is, and packed.
+    async fn compared_and_packed(&self, id: i64, files: &[Value], order: &Value) {
+        let again = json!({"lines": [id], "recipe": order["recipe"], "only_changed": true});
+        assert_eq!(
+            self.answer(Method::POST, "/api/deliveries", &again).await.1,
+            json!([]),
+            "nothing has changed"
+        );
+        let glb = files.iter().find(|f| f["kind"] == "glb").unwrap();
+        let compare = format!("/api/deliveries/{}/compare", glb["id"]);
+        assert_eq!(self.get(&compare).await["differ"], json!([]));
+        let (status, said) = self.act(id, json!({"do": "diction", "change": {"openness": 1.6}})).await;
+        assert_eq!(status, StatusCode::OK, "{said}");
+        assert!(self.delivered(3).await.iter().all(|f| f["changed"] == true));
+        let compared = self.get(&compare).await;
+        let differ = compared["differ"].as_array().unwrap();
+        let jaw = differ.iter().find(|d| d["control"] == "jaw_open").unwrap();
+        let most = |side: &str| {
+            jaw[side].as_array().unwrap().iter().map(|v| v.as_f64().unwrap()).fold(0.0, f64::max)
+        };
+        assert!(most("now") > most("delivered"), "a more open diction opens the jaw further");
+        assert_eq!(jaw["now"].as_array().unwrap().len(), compared["frames"].as_u64().unwrap() as usize);
+        assert_eq!(self.answer(Method::POST, "/api/deliveries", &again).await.0, StatusCode::OK);
+        let files = self.delivered(3).await;
+        assert!(
+            files.len() == 3 && files.iter().all(|f| f["changed"] == false),
+            "in the place of the older ones"
+        );
+
+        let bytes = self.ask(Method::GET, "/api/deliveries/zip").send().await.unwrap().bytes().await.unwrap();
+        let mut zip = zip::ZipArchive::new(std::io::Cursor::new(&bytes[..])).unwrap();
+        let mut read = |name: &str| {
+            let mut out = Vec::new();
+            std::io::Read::read_to_end(&mut zip.by_name(name).unwrap(), &mut out).unwrap();
+            out
+        };
+        let manifest: Value = serde_json::from_slice(&read("manifest.json")).unwrap();
+        let listed = manifest["files"].as_array().unwrap();
+        assert_eq!(listed.len(), 3);
+        for file in listed {
+            let bytes = read(file["path"].as_str().unwrap());
+            let sum: String = sha2::Digest::finalize(sha2::Digest::chain_update(
+                <sha2::Sha256 as sha2::Digest>::new(),
+                &bytes,
+            ))
+            .iter()
+            .map(|b| format!("{b:02x}"))
+            .collect();
+            assert_eq!((&file["sha256"], &file["bytes"]), (&json!(sum), &json!(bytes.len())));
+            assert_eq!((&file["line"], &file["character"]), (&json!(1), &json!("Bram")));
+        }
+    }
+
     /// Asks for a line until it is no longer being analysed.
     async fn settled(&self, id: i64) -> Value {
         for _ in 0..600 {
@@ -117,33 +183,36 @@ async fn a_line_is_brought_in_timed_delivered_and_there_after_a_restart() {
     assert_eq!(line["summary"]["state"], "timed", "{}", line["summary"]);
     assert_eq!(line["document"]["timing"]["words"].as_array().unwrap().len(), 8);
 
-    let order = json!({"lines": [id], "kinds": {"glb": true, "curves": true}});
+    let order = json!({"lines": [id], "recipe": {"kinds": ["glb", "curves"]}});
     let jobs = server.ask(Method::POST, "/api/deliveries").json(&order).send().await.unwrap();
     assert_eq!(jobs.status(), StatusCode::OK);
-    let files = loop {
-        let files = server.get("/api/deliveries").await;
-        if files.as_array().unwrap().len() == 2 {
-            break files;
-        }
-        tokio::time::sleep(Duration::from_millis(50)).await;
-    };
-    let names: Vec<&str> =
-        files.as_array().unwrap().iter().map(|f| f["file_name"].as_str().unwrap()).collect();
-    assert!(names.contains(&"untitled-production_bram_01_i-thought-the-worst.glb"), "{names:?}");
-    for file in files.as_array().unwrap() {
+    let files = server.delivered(3).await;
+    let name = |f: &Value| f["file_name"].as_str().unwrap().to_string();
+    let stem = "untitled-production_bram_01_i-thought-the-worst";
+    for file in &files {
         let path = format!("/api/deliveries/{}/file", file["id"]);
         let bytes = server.ask(Method::GET, &path).send().await.unwrap().bytes().await.unwrap();
         assert_eq!(bytes.len() as i64, file["size"].as_i64().unwrap());
-        if file["file_name"].as_str().unwrap().ends_with(".glb") {
-            assert_eq!(jam_formats::glb::Character::read(&bytes).unwrap().animations().len(), 1);
-        } else {
-            let curves: Value = serde_json::from_slice(&bytes).unwrap();
-            assert_eq!(
-                (&curves["format"], &curves["first_frame"]),
-                (&json!("jam-lips-curves/1"), &json!(1001))
-            );
+        assert_eq!((&file["changed"], &file["first_frame"]), (&json!(false), &json!(1001)));
+        match name(file).strip_prefix(stem).unwrap() {
+            ".glb" => {
+                assert_eq!(jam_formats::glb::Character::read(&bytes).unwrap().animations().len(), 1);
+            }
+            ".curves.json" => {
+                let curves: Value = serde_json::from_slice(&bytes).unwrap();
+                let found = (&curves["format"], &curves["first_frame"], &curves["frames"]);
+                assert_eq!(found, (&json!("jam-lips-curves/1"), &json!(1001), &file["frames"]));
+            }
+            ".wav" => {
+                assert!(bytes.windows(4).any(|w| w == b"bext"), "the sound beside motion, with its time")
+            }
+            other => panic!("{other}"),
         }
     }
+    server.compared_and_packed(id, &files, &order).await;
+    let undo = format!("/api/lines/{id}/undo");
+    assert_eq!(server.ask(Method::POST, &undo).send().await.unwrap().status(), StatusCode::OK);
+    let files = server.get("/api/deliveries").await;
     server.stop().await;
 
     let again = Running::start(&data).await;
@@ -187,7 +256,7 @@ async fn what_cannot_be_used_is_answered_in_a_sentence_and_nothing_is_lost() {
         .await
         .unwrap();
     assert_eq!(&bytes[..], recording(), "byte for byte");
-    let order = json!({"lines": [id], "kinds": {"glb": true, "curves": false}});
+    let order = json!({"lines": [id], "recipe": {"kinds": ["glb"]}});
     let early = server.ask(Method::POST, "/api/deliveries").json(&order).send().await.unwrap();
     assert!(early.json::<Value>().await.unwrap()["detail"].as_str().unwrap().contains("no times yet"));
 

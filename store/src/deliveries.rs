@@ -17,6 +17,31 @@ pub struct Delivered {
     pub size: i64,
     /// Hash of its content.
     pub content: String,
+    /// Which kind of file it is; empty for one of an older program, as are the next five.
+    pub kind: String,
+    pub frames: i64,
+    pub first_frame: i64,
+    pub rate: String,
+    /// Of which state of line and character it was made.
+    pub state: String,
+    /// How it was made.
+    pub how: String,
+    /// Hash of the controls that the line had then.
+    pub faces: Option<String>,
+}
+
+/// A file that goes out.
+#[derive(Debug, Clone, Default)]
+pub struct NewDelivered {
+    pub file_name: String,
+    pub media_type: String,
+    pub bytes: Vec<u8>,
+    pub kind: String,
+    pub frames: i64,
+    pub first_frame: i64,
+    pub rate: String,
+    pub state: String,
+    pub how: String,
 }
 
 impl Store {
@@ -36,35 +61,47 @@ impl Store {
         Ok(there.select(Delivered::as_select()).first(&mut self.connection()?)?)
     }
 
-    /// Keeps a delivered file in the place of an older one of the same line and name.
+    /// Keeps delivered files of a line, all or none, each in the place of an older one of the same line and name; with
+    /// them the controls that the line had.
     ///
     /// # Errors
     /// The data file cannot be read or written, or there is no such thing in it.
-    pub fn add_delivery(
+    pub fn add_deliveries(
         &self,
         line: i32,
-        file_name: &str,
-        media_type: &str,
-        bytes: &[u8],
-    ) -> Result<Delivered, StoreError> {
+        files: &[NewDelivered],
+        faces: Option<&[u8]>,
+    ) -> Result<Vec<Delivered>, StoreError> {
         self.change(|c| {
-            let content = keep_blob(c, bytes)?;
-            diesel::delete(
-                delivery::table.filter(delivery::line_id.eq(line)).filter(delivery::file_name.eq(file_name)),
-            )
-            .execute(c)?;
-            let row = diesel::insert_into(delivery::table)
-                .values((
-                    delivery::line_id.eq(line),
-                    delivery::file_name.eq(file_name),
-                    delivery::media_type.eq(media_type),
-                    delivery::size.eq(bytes.len() as i64),
-                    delivery::content.eq(content),
-                ))
-                .returning(Delivered::as_returning())
-                .get_result(c)?;
+            let faces = faces.map(|bytes| keep_blob(c, bytes)).transpose()?;
+            let mut kept = Vec::with_capacity(files.len());
+            for file in files {
+                let content = keep_blob(c, &file.bytes)?;
+                let older = delivery::table
+                    .filter(delivery::line_id.eq(line))
+                    .filter(delivery::file_name.eq(&file.file_name));
+                diesel::delete(older).execute(c)?;
+                let row = diesel::insert_into(delivery::table)
+                    .values((
+                        delivery::line_id.eq(line),
+                        delivery::file_name.eq(&file.file_name),
+                        delivery::media_type.eq(&file.media_type),
+                        delivery::size.eq(file.bytes.len() as i64),
+                        delivery::content.eq(content),
+                        delivery::kind.eq(&file.kind),
+                        delivery::frames.eq(file.frames),
+                        delivery::first_frame.eq(file.first_frame),
+                        delivery::rate.eq(&file.rate),
+                        delivery::state.eq(&file.state),
+                        delivery::how.eq(&file.how),
+                        delivery::faces.eq(&faces),
+                    ))
+                    .returning(Delivered::as_returning())
+                    .get_result(c)?;
+                kept.push(row);
+            }
             free_blobs(c)?;
-            Ok(row)
+            Ok(kept)
         })
     }
 }

@@ -14,6 +14,7 @@ mod parts;
 mod poses;
 mod produced;
 mod production;
+mod recipes;
 mod schema;
 mod snapshots;
 mod speech;
@@ -23,7 +24,7 @@ mod waiting;
 
 pub use cast::{CastMember, NewWiring, NowCast};
 pub use changes::Changes;
-pub use deliveries::Delivered;
+pub use deliveries::{Delivered, NewDelivered};
 pub use error::StoreError;
 pub use films::Film;
 pub use journal::{NewStep, Now, RESULT, Steps};
@@ -242,7 +243,8 @@ fn keep_blob(connection: &mut SqliteConnection, bytes: &[u8]) -> Result<String, 
 fn free_blobs(connection: &mut SqliteConnection) -> Result<(), StoreError> {
     let freed = diesel::sql_query(
         "DELETE FROM blob WHERE hash NOT IN (SELECT recording FROM line UNION SELECT recording FROM take
-         UNION SELECT model FROM cast_member UNION SELECT content FROM delivery UNION SELECT content FROM film)",
+         UNION SELECT model FROM cast_member UNION SELECT content FROM delivery
+         UNION SELECT faces FROM delivery WHERE faces IS NOT NULL UNION SELECT content FROM film)",
     )
     .execute(connection)?;
     if freed > 0 {

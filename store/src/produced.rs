@@ -3,7 +3,7 @@
 use crate::cast::not_taken;
 use crate::production::{set_grid, set_name};
 use crate::schema::{cast_member, delivery, line, production_step, take};
-use crate::{Failed, Steps, Store, StoreError, stored};
+use crate::{Failed, Steps, Store, StoreError, recipes, stored};
 use diesel::prelude::*;
 use jam_score::ProductionEdit;
 
@@ -41,6 +41,7 @@ fn apply(c: &mut SqliteConnection, edit: &ProductionEdit) -> Result<(), StoreErr
         }
         ProductionEdit::Name { after, .. } => set_name(c, after)?,
         ProductionEdit::Grid { after, .. } => set_grid(c, *after)?,
+        ProductionEdit::Recipe { name, after, .. } => recipes::set(c, name, after.as_deref())?,
     }
     Ok(())
 }

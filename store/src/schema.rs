@@ -41,8 +41,12 @@ diesel::table! {
 diesel::table! {
     delivery (id) {
         id -> Integer, line_id -> Integer, file_name -> Text, media_type -> Text, size -> BigInt, content -> Text,
-        gone -> Bool,
+        gone -> Bool, kind -> Text, frames -> BigInt, first_frame -> BigInt, rate -> Text, state -> Text, how -> Text,
+        faces -> Nullable<Text>,
     }
+}
+diesel::table! {
+    recipe (name) { name -> Text, body -> Text, }
 }
 diesel::table! {
     take (id) {
@@ -85,5 +89,6 @@ diesel::allow_tables_to_appear_in_same_query!(
     snapshot,
     pose,
     curve_set,
-    delivery
+    delivery,
+    recipe
 );

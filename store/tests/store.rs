@@ -6,7 +6,7 @@ use jam_score::{
     Frame, FrameGrid, FrameRate, Ids, Line, Listen, Phone, ProductionEdit, RecordingFacts, Seconds, Sound,
     Span, Timing, Word,
 };
-use jam_store::{NewLine, NewStep, Production, Store, StoreError};
+use jam_store::{NewDelivered, NewLine, NewStep, Production, Store, StoreError};
 use proptest::prelude::*;
 use std::sync::Arc;
 
@@ -83,7 +83,7 @@ fn everything_is_there_again_after_the_file_is_opened_anew() {
         step(&store, id, "time it", None, |l| l.timing = Some(times("two", 1.0))).unwrap();
         undo(&store, id).unwrap();
         store.set_problem(id, Some("no")).unwrap();
-        store.add_delivery(id, "a.glb", "model/gltf-binary", b"abc").unwrap();
+        deliver(&store, id, b"abc");
         (store.cast().unwrap(), store.lines().unwrap(), store.deliveries().unwrap())
     };
     let store = Store::open(&path).unwrap();
@@ -96,16 +96,22 @@ fn everything_is_there_again_after_the_file_is_opened_anew() {
     assert!(redo(&store, id).unwrap().is_timed(), "redo reaches through a restart");
 }
 
+fn deliver(store: &Store, line: i32, bytes: &[u8]) {
+    let file = NewDelivered { file_name: "a.glb".into(), bytes: bytes.into(), ..NewDelivered::default() };
+    store.add_deliveries(line, &[file], Some(&[bytes.len() as u8])).unwrap();
+}
+
 #[test]
 fn a_delivery_replaces_the_older_file_of_its_name() {
     let folder = tempfile::tempdir().unwrap();
     let store = Store::open(&folder.path().join("a.jam")).unwrap();
     let id = line(&store, "one");
-    store.add_delivery(id, "a.glb", "model/gltf-binary", b"old").unwrap();
-    store.add_delivery(id, "a.glb", "model/gltf-binary", b"newer").unwrap();
+    deliver(&store, id, b"old");
+    deliver(&store, id, b"newer");
     let all = store.deliveries().unwrap();
     assert_eq!((all.len(), all[0].size), (1, 5));
     assert_eq!(store.blob(&all[0].content).unwrap(), b"newer");
+    assert_eq!(store.blob(all[0].faces.as_ref().unwrap()).unwrap(), [5], "the curves of then stay beside it");
 }
 
 #[test]
@@ -458,10 +464,10 @@ fn replaced_files_give_their_room_back() {
     let store = Store::open(&path).unwrap();
     let id = line(&store, "one");
     let large = |fill: u8| vec![fill; 4 << 20];
-    store.add_delivery(id, "a.glb", "model/gltf-binary", &large(1)).unwrap();
+    deliver(&store, id, &large(1));
     let first = store.deliveries().unwrap()[0].content.clone();
     for fill in 2..6 {
-        store.add_delivery(id, "a.glb", "model/gltf-binary", &large(fill)).unwrap();
+        deliver(&store, id, &large(fill));
     }
     assert!(matches!(store.blob(&first), Err(StoreError::NotFound)));
     store.checkpoint().unwrap();

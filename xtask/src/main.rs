@@ -75,7 +75,38 @@ fn test() -> Result<()> {
     cargo(&["fmt", "--all", "--check"])?;
     cargo(&["clippy", "--workspace", "--all-targets", "--", "--deny", "warnings"])?;
     packages(FOR_TESTS)?;
+    readers()?;
     cargo(&["test", "--workspace"])
+}
+
+/// Libraries of other makers by which the tests read back what was delivered, at the versions they were tried with.
+const READERS: [&str; 6] = [
+    "usd-core==26.11",
+    "pandas==3.1.1",
+    "webvtt-py==0.6.0",
+    "bvh==0.3",
+    "wavinfo==4.0.1",
+    "OpenTimelineIO==0.18.1",
+];
+
+/// Installs the readers, if they are not the ones that are wanted.
+fn readers() -> Result<()> {
+    let folder = root().join("target/readers");
+    let (python, there) = (folder.join("bin/python"), folder.join("installed.txt"));
+    let wanted = READERS.join("\n");
+    if std::fs::read_to_string(&there).is_ok_and(|t| t == wanted) {
+        return Ok(());
+    }
+    // Debian keeps what makes such folders in a package of its own.
+    let able = Command::new("python3").args(["-c", "import ensurepip"]).output();
+    if !able.is_ok_and(|o| o.status.success()) {
+        packages(&[("python3-venv", "/usr/share/doc/python3-venv")])?;
+    }
+    run(".", "python3", &["-m", "venv", "--clear", &folder.to_string_lossy()])?;
+    let pip = [&["-m", "pip", "install", "-q", "--disable-pip-version-check"], &READERS[..]].concat();
+    run(".", &python.to_string_lossy(), &pip)?;
+    std::fs::write(there, wanted)?;
+    Ok(())
 }
 
 /// Makes the material of the accuracy table with a synthesiser and the reference recogniser, then prints the table.

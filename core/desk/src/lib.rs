@@ -24,7 +24,7 @@ mod wiring;
 pub use act::{Done, act, number};
 pub use meet::{met, needs};
 pub use op::{Copied, CopiedBlink, CopiedSpan, Fields, Op, PassName, Place, Spot, Taken, TouchChange};
-pub use played::{Played, Tracks, wire};
+pub use played::{FramesError, Played, Stretch, Tracks, frames_of, wire};
 pub use production::{Produced, ProductionNow, ProductionOp, produce};
 pub use refusal::{Kind, Refusal};
 pub use situation::{House, Note, Situation, TakeFacts, moment};

@@ -72,30 +72,69 @@ impl Played {
 
     /// The shot frame by frame.
     pub fn sampled(&self) -> Sampled {
+        self.sampled_as(&Stretch::default())
+    }
+
+    /// A stretch of the line frame by frame. Beyond its ends the face rests as it does there.
+    pub fn sampled_as(&self, stretch: &Stretch) -> Sampled {
         let none = Timing::default();
         let timing = self.line.timing.as_ref().unwrap_or(&none);
         // Controls are sampled on every frame and wired there: wired values of another grid must not be interpolated,
         // or a seal may open.
-        let own = self.line.frames;
-        let shot = Shot::of(self.grid, timing.end(), own);
-        let at = |i: i64| self.face.face_at(self.grid.time_of(Frame(shot.first.0 + i)));
-        let faces: Vec<Vec<f32>> = (0..shot.frames() as i64).map(at).collect();
+        let grid = FrameGrid { rate: stretch.rate.unwrap_or(self.grid.rate), ..self.grid };
+        let shot = Shot::of(grid, timing.end(), self.line.frames);
+        let (first, mut last) = stretch.frames.unwrap_or((shot.first, shot.last));
+        if stretch.frames.is_none() {
+            last = last.max(Frame(first.0 + grid.frames_covering(stretch.at_least) - 1));
+        }
+        let frames = (last.0 - first.0 + 1).max(1);
+        let face_at = |i: i64| self.face.face_at(grid.time_of(Frame(first.0 + i)));
+        let faces: Vec<Vec<f32>> = (0..frames).map(face_at).collect();
         let wired = faces.iter().map(|f| self.wiring.apply(f)).collect();
+        let before = grid.first.0 - first.0;
         // A handle before the sound shows what its first frame shows.
-        let before = own.before as usize;
         let stepped = |c: &Chart| {
-            let spoken = c.stepped(
-                timing,
-                self.line.diction.lead,
-                self.grid.rate,
-                shot.frames().saturating_sub(before),
-            );
-            let first = spoken.first().copied();
-            std::iter::repeat_n(first, before).flatten().chain(spoken).collect()
+            let spoken =
+                c.stepped(timing, self.line.diction.lead, grid.rate, (frames - before).max(1) as usize);
+            (0..frames).map(|i| spoken[(i - before).clamp(0, spoken.len() as i64 - 1) as usize]).collect()
         };
         let drawings = self.wiring.chart.as_ref().map(stepped).unwrap_or_default();
-        let grid = FrameGrid { first: shot.first, ..self.grid };
-        Sampled { grid, before: own.before, faces, wired, drawings }
+        Sampled { grid: FrameGrid { first, ..grid }, before, faces, wired, drawings }
+    }
+}
+
+/// What of a line is taken, and on which frames; by default its shot on its own frames.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct Stretch {
+    /// Another rate than the line's; the frame at which its sound starts keeps its number.
+    pub rate: Option<FrameRate>,
+    /// First and last frame.
+    pub frames: Option<(Frame, Frame)>,
+    /// How long it lasts at least, from its first frame on; says nothing where frames are given.
+    pub at_least: Seconds,
+}
+
+/// Most frames that go out at once: an hour at 60 a second.
+pub const MOST_FRAMES: i64 = 216_000;
+
+/// Why a range of frames cannot go out.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+pub enum FramesError {
+    #[error("the last frame lies before the first; exchange them")]
+    Backwards,
+    #[error("a range has at most {MOST_FRAMES} frames; make it shorter")]
+    Long,
+}
+
+/// A range of frames that can go out.
+///
+/// # Errors
+/// It runs backwards or is too long.
+pub fn frames_of(first: Frame, last: Frame) -> Result<(Frame, Frame), FramesError> {
+    match last.0 - first.0 {
+        ..0 => Err(FramesError::Backwards),
+        MOST_FRAMES.. => Err(FramesError::Long),
+        _ => Ok((first, last)),
     }
 }
 

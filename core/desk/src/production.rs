@@ -47,6 +47,16 @@ pub enum ProductionOp {
     Rename {
         name: String,
     },
+    /// How the production delivers, kept by name, in the place of another of that name.
+    KeepRecipe {
+        name: String,
+        /// As [`ProductionNow::recipes`] has it, checked by whoever knows files.
+        #[schema(value_type = Object)]
+        recipe: serde_json::Value,
+    },
+    DeleteRecipe {
+        name: String,
+    },
     /// How many frames a second, as it is written (`24`, `23.976`, `30000/1001`), and the number of the first.
     Grid {
         rate: String,
@@ -65,6 +75,8 @@ pub struct ProductionNow {
     /// Takes of the line that is named: number, name, whether it is listened to.
     pub takes: Vec<(i32, String, bool)>,
     pub deliveries: Vec<i32>,
+    /// How it delivers: names and bodies.
+    pub recipes: Vec<(String, String)>,
 }
 
 /// An operation as a change, and the step in words. Copying a line is done by whoever keeps lines: it has no change yet.
@@ -160,6 +172,18 @@ pub fn produce(op: &ProductionOp, now: &ProductionNow) -> Result<Produced, Refus
             }
             let words = format!("delete {}", count(ids.len(), "delivered file"));
             made(ProductionEdit::Deliveries { ids: ids.clone(), gone: true }, words)
+        }
+        ProductionOp::KeepRecipe { name, recipe } => {
+            let name = name_of(name, MOST_CHARACTER, "A recipe")?;
+            let before = now.recipes.iter().find(|(own, _)| *own == name).map(|(_, body)| body.clone());
+            let words = format!("keep the recipe {name}");
+            made(ProductionEdit::Recipe { name, before, after: Some(recipe.to_string()) }, words)
+        }
+        ProductionOp::DeleteRecipe { name } => {
+            let found = now.recipes.iter().find(|(own, _)| own == name).ok_or_else(|| gone("recipe"))?;
+            let (name, before) = found.clone();
+            let words = format!("delete the recipe {name}");
+            made(ProductionEdit::Recipe { name, before: Some(before), after: None }, words)
         }
         ProductionOp::Rename { name } => {
             let after = name_of(name, MOST_NAME, "A production")?;

@@ -122,6 +122,7 @@ fn now() -> ProductionNow {
         characters: vec![(1, "Bram".into()), (2, "Odile".into())],
         takes: vec![(5, "two.wav".into(), true), (6, "three.wav".into(), false)],
         deliveries: vec![4],
+        recipes: vec![("for the edit".into(), "{}".into())],
     }
 }
 
@@ -136,6 +137,10 @@ fn operations_on_the_production_are_taken_back_by_their_inverses_and_refused_in_
         made(ProductionOp::RenameCharacter { id: 1, name: " Abram ".into() }).unwrap(),
         made(ProductionOp::DeleteTake { line: 3, take: 6 }).unwrap(),
         made(ProductionOp::DeleteDeliveries { ids: vec![4] }).unwrap(),
+        made(ProductionOp::KeepRecipe { name: "for the edit".into(), recipe: serde_json::json!({"a": 1}) })
+            .unwrap(),
+        made(ProductionOp::KeepRecipe { name: "new".into(), recipe: serde_json::json!({}) }).unwrap(),
+        made(ProductionOp::DeleteRecipe { name: "for the edit".into() }).unwrap(),
         made(ProductionOp::Grid { rate: "23.976".into(), first: 1 }).unwrap(),
     ];
     for edit in all {

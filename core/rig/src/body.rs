@@ -2,7 +2,7 @@
 //! poses as in its delivered clip, so that what is measured here is what is seen.
 
 use crate::Target;
-use glam::{Mat4, Quat, Vec3};
+use glam::{DQuat, DVec3, Mat4, Quat, Vec3};
 
 /// Least share of its size that a joint keeps: a size of 0 or less turns a mesh inside out.
 pub const SMALLEST: f32 = 0.01;
@@ -64,35 +64,12 @@ impl Body {
     /// The pose in which each target has its value, in the order of a wiring's targets.
     pub fn posed(&self, targets: &[Target], values: &[f32]) -> Posed {
         let places = self.places(targets, values);
-        let weight = |shape: &Shape| {
-            let driven = targets
-                .iter()
-                .zip(values)
-                .find(|(t, _)| matches!(t, Target::Morph { name } if *name == shape.name));
-            driven.map_or(shape.rest, |(_, v)| *v)
-        };
         let pose = |part: &Part| {
             let place = places[part.node]?;
-            let mut points = part.points.clone();
-            for shape in &part.shapes {
-                let weight = weight(shape);
-                if weight != 0.0 {
-                    shape.moves.iter().for_each(|(i, by)| points[*i as usize] += weight * *by);
-                }
-            }
+            let mut points = part.shaped(targets, values);
             match &part.skin {
                 None => points.iter_mut().for_each(|p| *p = place.transform_point3(*p)),
-                Some(skin) => {
-                    let joints: Vec<Mat4> = skin
-                        .joints
-                        .iter()
-                        .map(|(j, back)| places[*j].unwrap_or(Mat4::ZERO) * *back)
-                        .collect();
-                    for (p, weights) in points.iter_mut().zip(&skin.weights) {
-                        let at = |(j, w): &(u16, f32)| joints[usize::from(*j)].transform_point3(*p) * *w;
-                        *p = weights.iter().filter(|(_, w)| *w != 0.0).map(at).sum();
-                    }
-                }
+                Some(skin) => skin.bend(&mut points, &places),
             }
             Some(points)
         };
@@ -100,7 +77,7 @@ impl Body {
     }
 
     /// Each node's place in the character's space; none of what is not shown.
-    fn places(&self, targets: &[Target], values: &[f32]) -> Vec<Option<Mat4>> {
+    pub fn places(&self, targets: &[Target], values: &[f32]) -> Vec<Option<Mat4>> {
         let own: Vec<Option<Mat4>> = self.nodes.iter().map(|n| n.posed(targets, values)).collect();
         (0..self.nodes.len())
             .map(|node| {
@@ -116,24 +93,78 @@ impl Body {
     }
 }
 
+impl Skin {
+    /// Puts points where the joints carry them; `places` are the nodes'.
+    pub fn bend(&self, points: &mut [Vec3], places: &[Option<Mat4>]) {
+        let joint = |(j, back): &(usize, Mat4)| places[*j].unwrap_or(Mat4::ZERO) * *back;
+        let joints: Vec<Mat4> = self.joints.iter().map(joint).collect();
+        for (p, weights) in points.iter_mut().zip(&self.weights) {
+            let at = |(j, w): &(u16, f32)| joints[usize::from(*j)].transform_point3(*p) * *w;
+            *p = weights.iter().filter(|(_, w)| *w != 0.0).map(at).sum();
+        }
+    }
+}
+
+impl Part {
+    /// Its points in its own space, moved by its shapes.
+    pub fn shaped(&self, targets: &[Target], values: &[f32]) -> Vec<Vec3> {
+        let mut points = self.points.clone();
+        for shape in &self.shapes {
+            let weight = shape.weight(targets, values);
+            if weight != 0.0 {
+                shape.moves.iter().for_each(|(i, by)| points[*i as usize] += weight * *by);
+            }
+        }
+        points
+    }
+}
+
+impl Shape {
+    /// How far it is on where each target has its value.
+    pub fn weight(&self, targets: &[Target], values: &[f32]) -> f32 {
+        let drives = |t: &Target| matches!(t, Target::Morph { name } if *name == self.name);
+        targets.iter().zip(values).find(|(t, _)| drives(t)).map_or(self.rest, |(_, v)| *v)
+    }
+}
+
+/// A node's pose under its parent.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Pose {
+    pub place: Vec3,
+    pub turn: DQuat,
+    pub size: Vec3,
+}
+
 impl Node {
-    fn posed(&self, targets: &[Target], values: &[f32]) -> Option<Mat4> {
-        let (mut place, mut turn, mut size) = (self.place, self.turn, self.size);
+    /// Its pose where each target has its value: its rest turned, moved and sized by each output in turn.
+    pub fn pose(&self, targets: &[Target], values: &[f32]) -> Pose {
+        let (mut place, mut turn, mut size) = (self.place, self.turn.as_dquat(), self.size);
         for (target, value) in targets.iter().zip(values).filter(|(t, _)| t.node() == Some(&self.name)) {
             match target {
-                Target::Morph { .. } => {}
+                Target::Morph { .. } | Target::Shown { .. } => {}
                 Target::Rotation { axis, .. } => {
-                    let axis = Vec3::from(*axis).normalize_or(Vec3::X);
-                    turn *= Quat::from_axis_angle(axis, value.to_radians());
+                    let axis = DVec3::from_array(axis.map(f64::from)).normalize_or(DVec3::X);
+                    turn *= DQuat::from_axis_angle(axis, f64::from(*value).to_radians());
                 }
                 Target::Translation { axis, .. } => place += *value * Vec3::from(*axis),
                 Target::Scale { axis, .. } => {
                     size *= (Vec3::ONE + *value * Vec3::from(*axis)).max(Vec3::splat(SMALLEST));
                 }
-                Target::Shown { .. } if *value < 0.5 => return None,
-                Target::Shown { .. } => {}
             }
         }
-        Some(Mat4::from_scale_rotation_translation(size, turn.normalize(), place))
+        Pose { place, turn: turn.normalize(), size }
+    }
+
+    /// Whether it is shown, as far as it is up to itself.
+    fn shows(&self, targets: &[Target], values: &[f32]) -> bool {
+        let hides =
+            |(t, v): (&Target, &f32)| matches!(t, Target::Shown { node } if *node == self.name) && *v < 0.5;
+        !targets.iter().zip(values).any(hides)
+    }
+
+    fn posed(&self, targets: &[Target], values: &[f32]) -> Option<Mat4> {
+        let Pose { place, turn, size } = self.pose(targets, values);
+        let shows = self.shows(targets, values);
+        shows.then(|| Mat4::from_scale_rotation_translation(size, turn.as_quat(), place))
     }
 }

@@ -50,6 +50,12 @@ pub enum ProductionEdit {
         before: FrameGrid,
         after: FrameGrid,
     },
+    /// How the production delivers, by name; none before or after is a recipe that comes or goes.
+    Recipe {
+        name: String,
+        before: Option<String>,
+        after: Option<String>,
+    },
 }
 
 impl ProductionEdit {
@@ -66,6 +72,7 @@ impl ProductionEdit {
             Deliveries { ids, gone } => Deliveries { ids, gone: !gone },
             Name { before, after } => Name { before: after, after: before },
             Grid { before, after } => Grid { before: after, after: before },
+            Recipe { name, before, after } => Recipe { name, before: after, after: before },
         }
     }
 }

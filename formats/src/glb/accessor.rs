@@ -95,6 +95,11 @@ impl Character {
         usize_of(&self.accessor(index)?["count"])
     }
 
+    /// How many numbers an element of an accessor has.
+    pub(super) fn width(&self, index: &Value) -> Result<usize, GlbError> {
+        width_of(self.accessor(index)?)
+    }
+
     /// Checks that all an accessor names is there, without spreading it out.
     pub(super) fn check_accessor(&self, accessor: &Value) -> Result<(), GlbError> {
         let component = Component::of(&accessor["componentType"])?;
@@ -244,6 +249,11 @@ impl Character {
             return Err(damaged("a buffer view has a wrong stride"));
         }
         Ok((&self.binary[from..end], stride))
+    }
+
+    /// All bytes of a buffer view.
+    pub(super) fn view_bytes(&self, index: &Value) -> Result<&[u8], GlbError> {
+        Ok(self.view(index, &Value::Null)?.0)
     }
 
     /// Adds bytes as a buffer view.

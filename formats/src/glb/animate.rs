@@ -1,12 +1,16 @@
-//! The animation of a character: one key a frame, weights, joints and swapped mouths.
+//! The animation of a character: weights, joints and swapped mouths of one line or of several.
 
-use super::character::{Character, GlbError, numbers, path_of, rest_weight, target_names};
-use jam_rig::body::SMALLEST;
-use jam_rig::{LeftOut, Target, Wired, Wiring};
+use super::character::{Character, GlbError, path_of, rest_weight, target_names};
+use super::keys::{Interpolation, Keys, Track};
+use jam_rig::body::Body;
+use jam_rig::{Target, Wired, Wiring};
 use jam_score::{Frame, FrameGrid};
+use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
+use std::collections::{BTreeMap, BTreeSet};
 
 /// What a clip shows, frame by frame.
+#[derive(Debug, Clone, Copy)]
 pub struct Frames<'a> {
     pub grid: FrameGrid,
     /// The wiring's values.
@@ -16,15 +20,247 @@ pub struct Frames<'a> {
 }
 
 impl Frames<'_> {
-    /// When a frame is shown, in seconds from time zero.
+    /// When a frame is shown, in seconds from the clip's start.
     fn time(&self, frame: usize) -> [f32; 1] {
         [self.grid.time_of(Frame(self.grid.first.0 + frame as i64)).0 as f32]
     }
 }
 
+/// One line as a clip.
+#[derive(Debug, Clone, Copy)]
+pub struct Clip<'a> {
+    pub name: &'a str,
+    pub frames: Frames<'a>,
+    /// File name of its sound, beside the file.
+    pub sound: Option<&'a str>,
+}
+
+/// How clips are written.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(default)]
+pub struct ClipOptions {
+    /// Whether the surfaces go along; without them nodes and names of shapes stay, to be put on another copy of the
+    /// character.
+    pub mesh: bool,
+    /// Keys that change nothing beyond this much are left out: weights and sizes as they are, turns in radians, moves as a
+    /// share of the way that the joint goes. Without it there is a key on every frame.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub thin: Option<f32>,
+    pub interpolation: Interpolation,
+}
+
+impl Default for ClipOptions {
+    fn default() -> ClipOptions {
+        ClipOptions { mesh: true, thin: None, interpolation: Interpolation::Linear }
+    }
+}
+
+/// A clip as it is put together.
+#[derive(Default)]
 struct Animation {
     samplers: Vec<Value>,
     channels: Vec<Value>,
+    /// Accessors of key times, by the frames they stand on.
+    inputs: BTreeMap<Vec<usize>, usize>,
+}
+
+impl Character {
+    /// The prepared character with a clip for each line, beside its own: weights on every mesh that has a wired shape,
+    /// turns, moves and sizes of joints, and the drawings of its chart swapped. Every clip sets what any of them moves,
+    /// because a player that goes from one to the next leaves alone what the next does not set.
+    ///
+    /// # Errors
+    /// The wiring names what the character lacks, or the file is damaged.
+    pub fn animated(
+        &self,
+        wiring: &Wiring,
+        clips: &[Clip<'_>],
+        options: &ClipOptions,
+    ) -> Result<Character, GlbError> {
+        let mut out = self.clone();
+        out.leave_out(wiring)?;
+        let body = self.body()?;
+        let moving = moving(wiring, clips);
+        let mut taken: BTreeSet<String> = out.animations().into_iter().map(|(name, _)| name).collect();
+        for (c, clip) in clips.iter().enumerate() {
+            let mut animation = Animation::default();
+            out.shape(wiring, clip, options, &mut animation)?;
+            out.pose(wiring, &body, clip, options, &moving, &mut animation)?;
+            out.swap(wiring, &body, clip, c == 0, &mut animation)?;
+            if animation.channels.is_empty() {
+                return Err(GlbError::NothingToMove);
+            }
+            let grid = clip.frames.grid;
+            let mut extras = json!({
+                "frame_rate": {"num": grid.rate.num, "den": grid.rate.den},
+                "first_frame": grid.first.0,
+                "frames": clip.frames.wired.len(),
+            });
+            if let Some(sound) = clip.sound {
+                extras["sound"] = json!(sound);
+            }
+            let animation = json!({
+                "name": unique(clip.name, &mut taken),
+                "samplers": animation.samplers,
+                "channels": animation.channels,
+                "extras": extras,
+            });
+            out.entry("animations").push(animation);
+        }
+        if !options.mesh {
+            out = out.without_surfaces()?;
+        }
+        out.set_length();
+        Ok(out)
+    }
+
+    /// Weights of every mesh of which something is wired.
+    fn shape(
+        &mut self,
+        wiring: &Wiring,
+        clip: &Clip<'_>,
+        options: &ClipOptions,
+        animation: &mut Animation,
+    ) -> Result<(), GlbError> {
+        let body = self.mesh_nodes().map(|(n, mesh)| (n, target_names(mesh), self.rest_weights(n, mesh)));
+        let wired: Vec<(usize, Vec<String>, Vec<f32>)> =
+            body.filter(|(_, names, _)| names.iter().any(|name| output_of(wiring, name).is_some())).collect();
+        for (node, names, rest) in wired {
+            let outputs: Vec<Option<usize>> = names.iter().map(|n| output_of(wiring, n)).collect();
+            let row =
+                |f: &Wired| outputs.iter().zip(&rest).map(|(o, rest)| o.map_or(*rest, |o| f[o])).collect();
+            let rows = clip.frames.wired.iter().map(row).collect();
+            self.key(clip, options, animation, node, "weights", Track::new(Keys::Weights, rows))?;
+        }
+        Ok(())
+    }
+
+    fn rest_weights(&self, node: usize, mesh: &Value) -> Vec<f32> {
+        let own = &self.list("nodes")[node];
+        (0..target_names(mesh).len()).map(|t| rest_weight(own, mesh, t)).collect()
+    }
+
+    /// Joints that any clip moves.
+    fn pose(
+        &mut self,
+        wiring: &Wiring,
+        body: &Body,
+        clip: &Clip<'_>,
+        options: &ClipOptions,
+        moving: &BTreeSet<(&str, &'static str)>,
+        animation: &mut Animation,
+    ) -> Result<(), GlbError> {
+        let targets: Vec<Target> = wiring.outputs.iter().map(|o| o.target.clone()).collect();
+        for (n, node) in body.nodes.iter().enumerate() {
+            let moves = |path: &'static str| moving.contains(&(node.name.as_str(), path));
+            if !(moves("rotation") || moves("translation") || moves("scale")) {
+                continue;
+            }
+            let poses: Vec<_> = clip.frames.wired.iter().map(|f| node.pose(&targets, f)).collect();
+            if moves("rotation") {
+                let rows = poses.iter().map(|p| p.turn.as_quat().to_array().to_vec()).collect();
+                self.key(clip, options, animation, n, "rotation", Track::new(Keys::Turns, rows))?;
+            }
+            if moves("translation") {
+                let rows = poses.iter().map(|p| p.place.to_array().to_vec()).collect();
+                self.key(clip, options, animation, n, "translation", Track::new(Keys::Moves, rows))?;
+            }
+            if moves("scale") {
+                let rows = poses.iter().map(|p| p.size.to_array().to_vec()).collect();
+                self.key(clip, options, animation, n, "scale", Track::new(Keys::Sizes, rows))?;
+            }
+        }
+        Ok(())
+    }
+
+    /// Writes one channel.
+    fn key(
+        &mut self,
+        clip: &Clip<'_>,
+        options: &ClipOptions,
+        animation: &mut Animation,
+        node: usize,
+        path: &str,
+        track: Track,
+    ) -> Result<(), GlbError> {
+        let frame_length = clip.frames.grid.rate.frame_length().0 as f32;
+        let keyed = track.keyed(options.interpolation, options.thin, frame_length);
+        let input = self.times(clip, animation, keyed.frames)?;
+        let output = match track.kind {
+            Keys::Weights => self.push_rows(&keyed.values.iter().map(|v| [*v]).collect::<Vec<_>>(), false)?,
+            Keys::Turns => self.push_rows(&rows::<4>(&keyed.values), false)?,
+            Keys::Moves | Keys::Sizes => self.push_rows(&rows::<3>(&keyed.values), false)?,
+        };
+        animation.add(input, output, node, path, keyed.interpolation.name());
+        Ok(())
+    }
+
+    /// The accessor of some frames' times.
+    fn times(
+        &mut self,
+        clip: &Clip<'_>,
+        animation: &mut Animation,
+        frames: Vec<usize>,
+    ) -> Result<usize, GlbError> {
+        if let Some(input) = animation.inputs.get(&frames) {
+            return Ok(*input);
+        }
+        let times: Vec<[f32; 1]> = frames.iter().map(|f| clip.frames.time(*f)).collect();
+        let input = self.push_rows(&times, true)?;
+        animation.inputs.insert(frames, input);
+        Ok(input)
+    }
+
+    /// Nodes that are shown and hidden: outputs that do so, and the drawings of the chart.
+    fn swap(
+        &mut self,
+        wiring: &Wiring,
+        body: &Body,
+        clip: &Clip<'_>,
+        first: bool,
+        animation: &mut Animation,
+    ) -> Result<(), GlbError> {
+        let frames = &clip.frames;
+        for (o, output) in wiring.outputs.iter().enumerate() {
+            if let Target::Shown { node } = &output.target {
+                self.show(node, body, clip, first, animation, |f| frames.wired[f][o] >= 0.5)?;
+            }
+        }
+        let chart = wiring.chart.as_ref().filter(|_| !frames.drawings.is_empty());
+        for (d, drawing) in chart.iter().flat_map(|c| &c.drawings).enumerate() {
+            self.show(&drawing.shown_node(), body, clip, first, animation, |f| frames.drawings[f] == d)?;
+        }
+        Ok(())
+    }
+
+    /// Gives a node no size while it is hidden: glTF has no switch of its own for that.
+    fn show(
+        &mut self,
+        node: &str,
+        body: &Body,
+        clip: &Clip<'_>,
+        first: bool,
+        animation: &mut Animation,
+        shown: impl Fn(usize) -> bool,
+    ) -> Result<(), GlbError> {
+        let (Some(node), Some(last)) = (self.node_named(node), clip.frames.wired.len().checked_sub(1)) else {
+            return Ok(());
+        };
+        let full = body.nodes[node].size.to_array();
+        let size = |shown: bool| if shown { full } else { [0.0; 3] };
+        // Keys only where it changes, and at both ends.
+        let keys: Vec<usize> =
+            (0..=last).filter(|f| *f == 0 || *f == last || shown(*f) != shown(f - 1)).collect();
+        let values: Vec<[f32; 3]> = keys.iter().map(|f| size(shown(*f))).collect();
+        let input = self.times(clip, animation, keys)?;
+        let output = self.push_rows(&values, false)?;
+        animation.add(input, output, node, "scale", Interpolation::Step.name());
+        if first {
+            // A still of the file shows what its first frame does.
+            self.entry("nodes")[node]["scale"] = json!(size(shown(0)));
+        }
+        Ok(())
+    }
 }
 
 impl Animation {
@@ -34,229 +270,31 @@ impl Animation {
     }
 }
 
-impl Character {
-    /// The prepared character with a clip: weights on every mesh that has a wired shape, turns, moves and
-    /// sizes of joints that leave their rest, and the drawings of its chart swapped.
-    ///
-    /// # Errors
-    /// The wiring names what the character lacks, or the file is damaged.
-    pub fn animated(&self, name: &str, wiring: &Wiring, frames: &Frames<'_>) -> Result<Character, GlbError> {
-        let mut out = self.clone();
-        out.leave_out(wiring)?;
-        let grid = frames.grid;
-        let times: Vec<[f32; 1]> = (0..frames.wired.len()).map(|i| frames.time(i)).collect();
-        let input = out.push_rows(&times, true)?;
-        let mut clip = Animation { samplers: Vec::new(), channels: Vec::new() };
-        for (n, node) in self.list("nodes").iter().enumerate() {
-            if let Some(mesh) = node["mesh"].as_u64().and_then(|m| self.list("meshes").get(m as usize))
-                && let Some(values) = weights(node, mesh, wiring, frames.wired)
-            {
-                let output = out.push_rows(&values, false)?;
-                clip.add(input, output, n, "weights", "LINEAR");
-            }
-            let joint = Joint::of(wiring, node, frames.wired);
-            if let Some(values) = joint.turned() {
-                let output = out.push_rows(&values, false)?;
-                clip.add(input, output, n, "rotation", "LINEAR");
-            }
-            if let Some(values) = joint.moved() {
-                let output = out.push_rows(&values, false)?;
-                clip.add(input, output, n, "translation", "LINEAR");
-            }
-            if let Some(values) = joint.sized() {
-                let output = out.push_rows(&values, false)?;
-                clip.add(input, output, n, "scale", "LINEAR");
-            }
-        }
-        out.swap(wiring, frames, &mut clip)?;
-        if clip.channels.is_empty() {
-            return Err(GlbError::NothingToMove);
-        }
-        let animation = json!({
-            "name": name,
-            "samplers": clip.samplers,
-            "channels": clip.channels,
-            "extras": {
-                "frame_rate": {"num": grid.rate.num, "den": grid.rate.den},
-                "first_frame": grid.first.0,
-                "frames": frames.wired.len(),
-            },
-        });
-        out.entry("animations").push(animation);
-        out.set_length();
-        Ok(out)
-    }
-
-    /// Nodes that are shown and hidden: outputs that do so, and the drawings of the chart.
-    fn swap(&mut self, wiring: &Wiring, frames: &Frames<'_>, clip: &mut Animation) -> Result<(), GlbError> {
-        for (o, output) in wiring.outputs.iter().enumerate() {
-            if let Target::Shown { node } = &output.target {
-                self.show(node, frames, clip, |f| frames.wired[f][o] >= 0.5)?;
-            }
-        }
-        let chart = wiring.chart.as_ref().filter(|_| !frames.drawings.is_empty());
-        for (d, drawing) in chart.iter().flat_map(|c| &c.drawings).enumerate() {
-            self.show(&drawing.shown_node(), frames, clip, |f| frames.drawings[f] == d)?;
-        }
-        Ok(())
-    }
-
-    /// Gives a node no size while it is hidden: glTF has no switch of its own for that.
-    fn show(
-        &mut self,
-        node: &str,
-        frames: &Frames<'_>,
-        clip: &mut Animation,
-        shown: impl Fn(usize) -> bool,
-    ) -> Result<(), GlbError> {
-        let (Some(node), Some(last)) = (self.node_named(node), frames.wired.len().checked_sub(1)) else {
-            return Ok(());
-        };
-        let full = numbers::<3>(&self.list("nodes")[node]["scale"]).unwrap_or([1.0; 3]);
-        let size = |shown: bool| if shown { full } else { [0.0; 3] };
-        // Keys only where it changes, and at both ends.
-        let keys: Vec<usize> =
-            (0..=last).filter(|f| *f == 0 || *f == last || shown(*f) != shown(f - 1)).collect();
-        let times: Vec<[f32; 1]> = keys.iter().map(|f| frames.time(*f)).collect();
-        let values: Vec<[f32; 3]> = keys.iter().map(|f| size(shown(*f))).collect();
-        let input = self.push_rows(&times, true)?;
-        let output = self.push_rows(&values, false)?;
-        clip.add(input, output, node, "scale", "STEP");
-        // A still of the file shows what its first frame does.
-        self.entry("nodes")[node]["scale"] = json!(size(shown(0)));
-        Ok(())
-    }
-
-    /// Takes motion out of the file's own clips that the wiring says to leave out.
-    fn leave_out(&mut self, wiring: &Wiring) -> Result<(), GlbError> {
-        let mut clips = self.list("animations").to_vec();
-        for clip in &mut clips {
-            let name = clip["name"].as_str().unwrap_or("unnamed").to_string();
-            let channels = clip["channels"].as_array().cloned().unwrap_or_default();
-            let mut kept = Vec::new();
-            for channel in channels {
-                let node =
-                    channel["target"]["node"].as_u64().and_then(|n| self.list("nodes").get(n as usize));
-                let node = node.and_then(|n| n["name"].as_str()).unwrap_or_default().to_string();
-                let path = channel["target"]["path"].as_str().unwrap_or_default().to_string();
-                if !wiring.left_out.contains(&LeftOut {
-                    clip: name.clone(),
-                    node: node.clone(),
-                    path: path.clone(),
-                }) {
-                    kept.push(channel);
-                } else if path == "weights" {
-                    self.still_shapes(clip, &channel, &node, wiring)?;
-                    kept.push(channel);
-                }
-            }
-            clip["channels"] = json!(kept);
-        }
-        // A clip without channels is none.
-        clips.retain(|c| c["channels"].as_array().is_some_and(|c| !c.is_empty()));
-        if clips.is_empty() {
-            self.json.remove("animations");
-        } else {
-            self.json.insert("animations".into(), json!(clips));
-        }
-        Ok(())
-    }
-
-    /// Rewrites a weights channel so that wired shapes rest in it and the others go on.
-    fn still_shapes(
-        &mut self,
-        clip: &mut Value,
-        channel: &Value,
-        node: &str,
-        wiring: &Wiring,
-    ) -> Result<(), GlbError> {
-        let mesh = self.node_named(node).and_then(|n| self.list("nodes")[n]["mesh"].as_u64());
-        let Some(mesh) = mesh.and_then(|m| self.list("meshes").get(m as usize)) else { return Ok(()) };
-        let names = target_names(mesh);
-        let sampler = channel["sampler"].as_u64().unwrap_or(u64::MAX) as usize;
-        let mut values = self.rows::<1>(&clip["samplers"][sampler]["output"])?;
-        for row in values.chunks_exact_mut(names.len().max(1)) {
-            for (value, _) in row.iter_mut().zip(&names).filter(|(_, n)| output_of(wiring, n).is_some()) {
-                *value = [0.0];
-            }
-        }
-        let output = self.push_rows(&values, false)?;
-        clip["samplers"][sampler]["output"] = json!(output);
-        Ok(())
-    }
+/// Properties of nodes that leave their rest in any of the clips.
+fn moving<'a>(wiring: &'a Wiring, clips: &[Clip<'_>]) -> BTreeSet<(&'a str, &'static str)> {
+    let leaves = |o: usize| clips.iter().any(|c| c.frames.wired.iter().any(|f| f[o].abs() > 1e-6));
+    let is_pose = |t: &Target| !matches!(t, Target::Morph { .. } | Target::Shown { .. });
+    let moves = |(o, target): (usize, &'a Target)| {
+        (is_pose(target) && leaves(o)).then_some((target.node()?, path_of(target)))
+    };
+    wiring.outputs.iter().map(|o| &o.target).enumerate().filter_map(moves).collect()
 }
 
-fn output_of(wiring: &Wiring, shape: &str) -> Option<usize> {
+pub(super) fn output_of(wiring: &Wiring, shape: &str) -> Option<usize> {
     wiring.outputs.iter().position(|o| matches!(&o.target, Target::Morph { name } if name == shape))
 }
 
-/// Weights of a mesh's targets, frame after frame; none if nothing of it is wired.
-fn weights(node: &Value, mesh: &Value, wiring: &Wiring, frames: &[Wired]) -> Option<Vec<[f32; 1]>> {
-    let outputs: Vec<Option<usize>> = target_names(mesh).iter().map(|n| output_of(wiring, n)).collect();
-    if outputs.iter().all(Option::is_none) {
-        return None;
+/// A name that no other clip of the file has.
+fn unique(name: &str, taken: &mut BTreeSet<String>) -> String {
+    let mut own = name.to_string();
+    let mut n = 1;
+    while !taken.insert(own.clone()) {
+        n += 1;
+        own = format!("{name} {n}");
     }
-    let row = |f: &Wired| {
-        outputs
-            .iter()
-            .enumerate()
-            .map(|(t, o)| [o.map_or(rest_weight(node, mesh, t), |o| f[o])])
-            .collect::<Vec<[f32; 1]>>()
-    };
-    Some(frames.iter().flat_map(row).collect())
+    own
 }
 
-/// One joint and its outputs, with their axes, in the wiring's order.
-struct Joint<'a> {
-    node: &'a Value,
-    outputs: Vec<(usize, &'a Target)>,
-    frames: &'a [Wired],
-}
-
-impl<'a> Joint<'a> {
-    fn of(wiring: &'a Wiring, node: &'a Value, frames: &'a [Wired]) -> Joint<'a> {
-        let name = node["name"].as_str();
-        let own = |(_, target): &(usize, &Target)| name.is_some() && target.node() == name;
-        let outputs = wiring.outputs.iter().map(|o| &o.target).enumerate().filter(own).collect();
-        Joint { node, outputs, frames }
-    }
-
-    /// Outputs of one property with their axes; none if they rest throughout.
-    fn moving(&self, path: &str) -> Option<Vec<(usize, [f32; 3])>> {
-        let own = self.outputs.iter().filter(|(_, t)| path_of(t) == path);
-        let own: Vec<(usize, [f32; 3])> = own.filter_map(|(i, t)| Some((*i, t.axis()?))).collect();
-        let moves = own.iter().any(|(o, _)| self.frames.iter().any(|f| f[*o].abs() > 1e-6));
-        moves.then_some(own)
-    }
-
-    fn turned(&self) -> Option<Vec<[f32; 4]>> {
-        let turns = self.moving("rotation")?;
-        let rest = numbers::<4>(&self.node["rotation"]).unwrap_or([0.0, 0.0, 0.0, 1.0]);
-        Some(self.frames.iter().map(|f| turned(rest, &turns, f)).collect())
-    }
-
-    fn moved(&self) -> Option<Vec<[f32; 3]>> {
-        let moves = self.moving("translation")?;
-        let rest = numbers::<3>(&self.node["translation"]).unwrap_or_default();
-        let at = |f: &Wired, k: usize| rest[k] + moves.iter().map(|(o, axis)| f[*o] * axis[k]).sum::<f32>();
-        Some(self.frames.iter().map(|f| std::array::from_fn(|k| at(f, k))).collect())
-    }
-
-    fn sized(&self) -> Option<Vec<[f32; 3]>> {
-        let sizes = self.moving("scale")?;
-        let rest = numbers::<3>(&self.node["scale"]).unwrap_or([1.0; 3]);
-        let at = |f: &Wired, k: usize| {
-            rest[k] * sizes.iter().map(|(o, axis)| (1.0 + f[*o] * axis[k]).max(SMALLEST)).product::<f32>()
-        };
-        Some(self.frames.iter().map(|f| std::array::from_fn(|k| at(f, k))).collect())
-    }
-}
-
-/// The rest rotation followed by each turn about its axis, as a unit quaternion x y z w.
-fn turned(rest: [f32; 4], turns: &[(usize, [f32; 3])], frame: &Wired) -> [f32; 4] {
-    let product = turns.iter().fold(glam::DQuat::from_array(rest.map(f64::from)), |q, (o, axis)| {
-        let axis = glam::DVec3::from_array(axis.map(f64::from)).normalize_or(glam::DVec3::X);
-        q * glam::DQuat::from_axis_angle(axis, f64::from(frame[*o]).to_radians())
-    });
-    product.normalize().to_array().map(|x| x as f32)
+fn rows<const N: usize>(values: &[f32]) -> Vec<[f32; N]> {
+    values.chunks_exact(N).map(|row| std::array::from_fn(|k| row[k])).collect()
 }

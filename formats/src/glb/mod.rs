@@ -4,19 +4,25 @@
 mod accessor;
 mod animate;
 mod attach;
+mod bare;
 mod body;
 mod character;
 mod check;
 mod container;
+mod dress;
 mod facts;
 mod import;
+mod keys;
+mod left_out;
 mod prepare;
 mod scene;
 mod unmovable;
 
-pub use animate::Frames;
+pub use animate::{Clip, ClipOptions, Frames};
 pub use character::{Character, GlbError};
 pub use container::container;
+pub use dress::{Dress, Image, Material, Texture};
 pub use facts::{Conflict, MeshFacts, ModelFacts, Uneven};
 pub use import::NamedFile;
+pub use keys::Interpolation;
 pub use unmovable::Unmovable;

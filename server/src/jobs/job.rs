@@ -1,20 +1,12 @@
 //! Pieces of long work and the queue they stand in.
 
 use crate::problem::Problem;
+use jam_formats::recipe::Recipe;
 use jam_store::StoreError;
 use serde::{Deserialize, Serialize};
 use std::collections::VecDeque;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
-
-/// What a delivery is made of.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
-pub struct DeliveryKinds {
-    /// The animated character, binary glTF.
-    pub glb: bool,
-    /// The curves, JSON.
-    pub curves: bool,
-}
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "snake_case")]
@@ -51,19 +43,26 @@ pub struct Job {
 #[serde(tag = "do", rename_all = "snake_case")]
 pub(super) enum Work {
     /// Times a line; `by_hand`, because somebody asked for it, so that new times of a timed line are a step.
-    Analyse {
-        by_hand: bool,
-    },
-    Deliver {
-        kinds: DeliveryKinds,
-    },
+    Analyse { by_hand: bool },
+    /// The files of a line.
+    Deliver { recipe: Recipe },
+    /// What there is once for several lines: one GLB with their clips for those of one character, one timeline.
+    DeliverTogether { recipe: Recipe, lines: Vec<i32>, what: Together },
+}
+
+/// What several lines have together.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub(super) enum Together {
+    Clips,
+    Timeline,
 }
 
 impl Work {
     pub(super) fn kind(&self) -> JobKind {
         match self {
             Work::Analyse { .. } => JobKind::Analyse,
-            Work::Deliver { .. } => JobKind::Deliver,
+            Work::Deliver { .. } | Work::DeliverTogether { .. } => JobKind::Deliver,
         }
     }
 }

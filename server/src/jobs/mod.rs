@@ -6,12 +6,13 @@ mod delivery;
 pub mod job;
 
 pub use analysis::Asked as AskedForTimes;
-pub use delivery::slug;
-pub use job::{DeliveryKinds, Job};
+pub use job::Job;
 
 use crate::app::{App, Event};
-use jam_store::StoreError;
-use job::{Ended, Held, JobKind, JobState, LISTED, Work, open};
+use jam_formats::recipe::Recipe;
+use jam_store::{StoreError, StoredLine};
+use job::{Ended, Held, JobKind, JobState, LISTED, Together, Work, open};
+use std::collections::BTreeMap;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -75,9 +76,31 @@ pub fn analyse(app: &Arc<App>, line: i32, by_hand: bool) -> Option<Job> {
     }
 }
 
-/// Makes the files of lines, one job a line.
-pub fn deliver(app: &Arc<App>, lines: &[i32], kinds: DeliveryKinds) -> Result<Vec<Job>, StoreError> {
-    start(app, lines.iter().map(|line| (*line, Work::Deliver { kinds })).collect())
+/// Makes the files of lines: one job a line, then one for what lines have together.
+pub fn deliver(app: &Arc<App>, lines: &[StoredLine], recipe: &Recipe) -> Result<Vec<Job>, StoreError> {
+    let mut works = Vec::new();
+    if !recipe.kinds_a_line().is_empty() {
+        works.extend(lines.iter().map(|line| (line.id, Work::Deliver { recipe: recipe.clone() })));
+    }
+    let mut together = |lines: Vec<i32>, what| {
+        if let Some(first) = lines.first() {
+            works.push((*first, Work::DeliverTogether { recipe: recipe.clone(), lines, what }));
+        }
+    };
+    if recipe.has_clips() {
+        let mut characters: BTreeMap<&str, Vec<i32>> = BTreeMap::new();
+        for line in lines {
+            characters
+                .entry(line.document.character.as_deref().unwrap_or_default())
+                .or_default()
+                .push(line.id);
+        }
+        characters.into_values().for_each(|own| together(own, Together::Clips));
+    }
+    if recipe.timeline.is_some() {
+        together(lines.iter().map(|l| l.id).collect(), Together::Timeline);
+    }
+    start(app, works)
 }
 
 /// Asks a job to stop, for good: it is not taken up again by a restart. False if there is none of that number.
@@ -117,7 +140,10 @@ fn work_off(app: &App) {
         };
         let run = || match &work {
             Work::Analyse { by_hand } => analysis::run(app, line, *by_hand, &watch),
-            Work::Deliver { kinds } => delivery::run(app, line, *kinds, &watch),
+            Work::Deliver { recipe } => delivery::run(app, line, recipe, &watch),
+            Work::DeliverTogether { recipe, lines, what } => {
+                delivery::together(app, lines, recipe, *what, &watch)
+            }
         };
         // A bug in one piece of work must not end the others.
         let outcome = catch_unwind(AssertUnwindSafe(run))

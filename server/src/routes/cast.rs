@@ -222,7 +222,8 @@ pub async fn export_wiring(State(app): State<Arc<App>>, Path(id): Path<i32>) -> 
     blocking(move || {
         let member = app.store.cast_member(id)?;
         let text = wiring_file::to_json(&member.title, &member.wiring).map_err(Problem::unexpected)?;
-        let name = format!("attachment; filename=\"{}.wiring.json\"", crate::jobs::slug(&member.title));
+        let name =
+            format!("attachment; filename=\"{}.wiring.json\"", jam_formats::names::slug(&member.title));
         let headers =
             [(header::CONTENT_TYPE, "application/json".to_string()), (header::CONTENT_DISPOSITION, name)];
         Ok((headers, text).into_response())

@@ -214,7 +214,7 @@ pub async fn tiers(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<R
         let line = app.store.line(id)?;
         let text = tiers::write(line.document.timing.as_ref().ok_or_else(Refusal::not_timed)?);
         let stem = line.recording_name.rsplit_once('.').map_or(line.recording_name.as_str(), |(s, _)| s);
-        let name = format!("attachment; filename=\"{}.TextGrid\"", jobs::slug(stem));
+        let name = format!("attachment; filename=\"{}.TextGrid\"", jam_formats::names::slug(stem));
         let headers = [
             (header::CONTENT_TYPE, "text/plain; charset=utf-8".to_string()),
             (header::CONTENT_DISPOSITION, name),

@@ -11,6 +11,7 @@ mod words;
 
 pub use drawings::chart;
 pub use joints::{JointFacts, is_set_in, may_be_joint};
+pub use known::COEFFICIENTS;
 pub use stand_in::{Missing, missing};
 pub use sureness::Sureness;
 pub use words::Side;
@@ -133,6 +134,16 @@ pub fn captured(name: &str) -> (Option<Side>, Vec<(Control, f32)>) {
         (f.control, unit)
     };
     (words.side, feeds.iter().map(worth).collect())
+}
+
+/// The wiring of a face that has one shape for each capture coefficient, its closing shape as large as its open jaw.
+pub fn capture_face() -> Wiring {
+    let shape = |name: &&str| shape_match(&ShapeFacts { name: (*name).into(), half: None }, None);
+    let outputs = COEFFICIENTS.iter().filter_map(shape).flat_map(|m| m.outputs).collect();
+    let mut wiring = Wiring { outputs, ..Wiring::default() };
+    stand_in::add(&mut wiring);
+    wiring.measure(|_| None);
+    wiring
 }
 
 /// A wiring for a character's shapes and joints.

@@ -1,0 +1,26 @@
+//! The smaller files that go out beside a character: tables, sheets, words, head motion, sound, an order of shots.
+
+pub mod capture;
+pub mod columns;
+pub mod hand;
+pub mod head;
+pub mod sheet;
+pub mod subtitles;
+pub mod table;
+pub mod timeline;
+pub mod wave;
+
+/// Text with what HTML and XML take for their own made harmless.
+fn escaped(text: &str) -> String {
+    let mut out = String::with_capacity(text.len());
+    for c in text.chars() {
+        match c {
+            '&' => out.push_str("&amp;"),
+            '<' => out.push_str("&lt;"),
+            '>' => out.push_str("&gt;"),
+            '"' => out.push_str("&quot;"),
+            c => out.push(c),
+        }
+    }
+    out
+}

@@ -1,0 +1,109 @@
+//! Lines in an order, with gaps, as OpenTimelineIO: one track of pictures and one of sounds. Schemas as its reference
+//! library reads them.
+
+use jam_score::{Frame, FrameRate, Timing};
+use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
+use serde_json::{Value, json};
+
+/// What stays as it is in a relative address.
+const KEPT: &AsciiSet = &NON_ALPHANUMERIC.remove(b'-').remove(b'_').remove(b'.').remove(b'~').remove(b'/');
+
+/// One line of an order.
+pub struct Shot<'a> {
+    pub name: &'a str,
+    /// Frames before it in which nothing is.
+    pub gap: i64,
+    pub frames: i64,
+    /// Frames of it before its sound starts.
+    pub before: i64,
+    /// File names, beside the timeline's.
+    pub movie: Option<&'a str>,
+    pub sound: Option<&'a str>,
+    /// Samples of the sound and how many a second.
+    pub samples: i64,
+    pub hz: u32,
+    pub timing: &'a Timing,
+}
+
+struct Clock(f64);
+
+impl Clock {
+    fn time(&self, frames: i64) -> Value {
+        json!({"OTIO_SCHEMA": "RationalTime.1", "rate": self.0, "value": frames as f64})
+    }
+
+    fn range(&self, start: i64, frames: i64) -> Value {
+        json!({"OTIO_SCHEMA": "TimeRange.1", "start_time": self.time(start), "duration": self.time(frames)})
+    }
+}
+
+fn item(schema: &str, name: &str, range: &Value) -> Value {
+    json!({
+        "OTIO_SCHEMA": schema, "name": name, "source_range": range, "effects": [], "markers": [], "enabled": true, "color": null,
+        "metadata": {}
+    })
+}
+
+fn track(name: &str, kind: &str, children: &[Value]) -> Value {
+    let mut track = item("Track.1", name, &Value::Null);
+    track["kind"] = json!(kind);
+    track["children"] = json!(children);
+    track
+}
+
+/// The timeline. Every word is a marker on its sound.
+pub fn otio(name: &str, rate: FrameRate, first: Frame, shots: &[Shot<'_>]) -> String {
+    let clock = Clock(rate.per_second());
+    let (mut pictures, mut sounds) = (Vec::new(), Vec::new());
+    let medium = |file: Option<&str>, available: Value| match file {
+        None => json!({"OTIO_SCHEMA": "MissingReference.1", "name": "", "available_range": null,
+            "available_image_bounds": null, "metadata": {}}),
+        Some(file) => json!({
+            "OTIO_SCHEMA": "ExternalReference.1", "name": file,
+            "target_url": utf8_percent_encode(file, KEPT).to_string(), "available_range": available,
+            "available_image_bounds": null, "metadata": {}
+        }),
+    };
+    let clip = |shot: &Shot<'_>, range: Value, medium: Value| {
+        let mut clip = item("Clip.2", shot.name, &range);
+        clip["media_references"] = json!({"DEFAULT_MEDIA": medium});
+        clip["active_media_reference_key"] = json!("DEFAULT_MEDIA");
+        clip
+    };
+    let gap = |frames: i64| item("Gap.1", "", &clock.range(0, frames));
+    for shot in shots {
+        if shot.gap > 0 {
+            pictures.push(gap(shot.gap));
+            sounds.push(gap(shot.gap));
+        }
+        let all = clock.range(0, shot.frames);
+        pictures.push(clip(shot, all.clone(), medium(shot.movie, all)));
+        // The sound starts after the handle, and is heard as long as the shot lasts.
+        if shot.before > 0 {
+            sounds.push(gap(shot.before));
+        }
+        let own = Clock(f64::from(shot.hz));
+        let mut sound = clip(
+            shot,
+            clock.range(0, shot.frames - shot.before),
+            medium(shot.sound, own.range(0, shot.samples)),
+        );
+        let marker = |word: &jam_score::Word| {
+            let at = |t: f64| (t * clock.0).round() as i64;
+            let (start, end) = (at(word.span.start.0), at(word.span.end.0));
+            json!({
+                "OTIO_SCHEMA": "Marker.2", "name": word.text, "color": "GREEN", "comment": "",
+                "marked_range": clock.range(start, (end - start).max(1)), "metadata": {}
+            })
+        };
+        sound["markers"] = shot.timing.words.iter().map(marker).collect();
+        sounds.push(sound);
+    }
+    let mut stack = item("Stack.1", "tracks", &Value::Null);
+    stack["children"] = json!([track("pictures", "Video", &pictures), track("voices", "Audio", &sounds)]);
+    let timeline = json!({
+        "OTIO_SCHEMA": "Timeline.1", "name": name, "global_start_time": clock.time(first.0), "tracks": stack,
+        "metadata": {}
+    });
+    format!("{timeline:#}\n")
+}
