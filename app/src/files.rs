@@ -92,6 +92,7 @@ impl Files {
             clip: self.clip(),
             together,
             timeline,
+            movie: None,
             rate,
             length,
             names: names.into(),

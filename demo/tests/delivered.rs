@@ -342,6 +342,68 @@ fn several_lines_are_clips_of_one_file_in_every_way_that_can_be_asked_for() {
     }
 }
 
+/// Source: three.js 0.187 and its own mixer (npm): on every frame that is looked at, weights, turns, places and sizes are
+/// those of our own pose, in one clip after the other in one scene.
+#[test]
+fn clips_play_elsewhere_as_they_do_on_our_stage() {
+    for character in [0, 2] {
+        let all: Vec<Spoken> =
+            [3, 12].map(|l| spoken(character, l, OwnFrames::default(), FrameRate::FILM)).into();
+        let mut lines: Vec<Delivery<'_>> = all.iter().map(|s| s.delivery(None)).collect();
+        lines.iter_mut().zip(["one", "two"]).for_each(|(l, name)| l.name = name);
+        let tolerance = 5e-3f32;
+        let usual = ClipOptions::default();
+        for (options, most) in [
+            (usual, 1e-5),
+            (ClipOptions { interpolation: Interpolation::Cubic, ..usual }, 1e-5),
+            (ClipOptions { thin: Some(tolerance), ..usual }, tolerance + 1e-5),
+            (ClipOptions { mesh: false, ..usual }, 1e-5),
+        ] {
+            let folder = tempfile::tempdir().unwrap();
+            let path = folder.path().join("clips.glb");
+            std::fs::write(&path, together(&lines, &options).unwrap()).unwrap();
+            let asked: Vec<(usize, usize)> =
+                (0..2).flat_map(|l| (0..lines[l].frames()).step_by(7).map(move |f| (l, f))).collect();
+            let question: Vec<Value> = asked
+                .iter()
+                .map(|(l, f)| json!({"clip": lines[*l].name, "time": *f as f64 / 24.0}))
+                .collect();
+            let said = read_by("clips.mjs", &[&path.to_string_lossy()], &json!(question));
+            let body = all[0].character.prepared(&all[0].played.wiring).unwrap().body().unwrap();
+            let targets = all[0].played.wiring.targets();
+            let mut compared = 0;
+            for ((l, f), said) in asked.iter().zip(said.as_array().unwrap()) {
+                let values = values(&all[*l], &lines[*l].sampled, *f);
+                let number = |v: &Value| v.as_f64().unwrap() as f32;
+                for part in &body.parts {
+                    for shape in &part.shapes {
+                        let is = number(&said["weights"][&body.nodes[part.node].name][&shape.name]);
+                        let ours = shape.weight(&targets, &values);
+                        assert!((is - ours).abs() <= most, "{} {f}: {is} {ours} {options:?}", shape.name);
+                        compared += 1;
+                    }
+                }
+                for node in body.nodes.iter().filter(|n| targets.iter().any(|t| t.node() == Some(&n.name))) {
+                    let pose = node.pose(&targets, &values);
+                    let read = |what: &str| -> Vec<f32> {
+                        said[what][&node.name].as_array().unwrap().iter().map(number).collect()
+                    };
+                    let turn = glam::Quat::from_slice(&read("turns"));
+                    let apart = 2.0
+                        * (turn - pose.turn.as_quat()).length().min((turn + pose.turn.as_quat()).length());
+                    assert!(apart <= most + 1e-5, "{} {f}: {apart} {options:?}", node.name);
+                    let far =
+                        |what: &str, ours: glam::Vec3| (glam::Vec3::from_slice(&read(what)) - ours).length();
+                    assert!(far("places", pose.place) <= 2.0 * most, "{} {f} {options:?}", node.name);
+                    assert!(far("sizes", pose.size) <= 2.0 * most, "{} {f} {options:?}", node.name);
+                    compared += 1;
+                }
+            }
+            assert!(compared > 100, "{compared}");
+        }
+    }
+}
+
 /// Where the file is longer than the sound, or another stretch of it, each frame is the same moment's.
 #[test]
 fn other_rates_and_ranges_show_the_same_moments() {

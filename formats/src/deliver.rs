@@ -36,7 +36,8 @@ macro_rules! kinds {
     ($($variant:ident $key:literal $title:literal $text:literal),* $(,)?) => {
         /// A kind of file that goes out of a line.
         #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, utoipa::ToSchema)]
-        pub enum FileKind { $(#[serde(rename = $key)] $variant),* }
+        #[serde(rename_all = "kebab-case")]
+        pub enum FileKind { $($variant),* }
 
         impl FileKind {
             pub const ALL: &'static [FileKind] = &[$(FileKind::$variant),*];

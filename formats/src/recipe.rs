@@ -20,6 +20,55 @@ pub enum Length {
     Frames { first: Frame, last: Frame },
 }
 
+/// What a movie shows.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum MovieView {
+    #[default]
+    Face,
+    Mouth,
+    /// The face, and the mouth in a corner.
+    Both,
+}
+
+/// What a movie is kept in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum MovieFile {
+    /// H.264 and the sound as it is; what editors take.
+    #[default]
+    Mov,
+    Mp4,
+    Webm,
+    /// A picture a frame and the sound, in a zip.
+    Pictures,
+}
+
+/// A movie of each line, which the page makes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(default)]
+pub struct Movie {
+    pub view: MovieView,
+    pub file: MovieFile,
+    /// Pixels, even numbers.
+    pub width: u32,
+    pub height: u32,
+    /// What is written into the picture: the frame's number, the word, the line's name.
+    pub frame: bool,
+    pub word: bool,
+    pub name: bool,
+}
+
+impl Default for Movie {
+    fn default() -> Movie {
+        let (view, file) = (MovieView::Both, MovieFile::Mov);
+        Movie { view, file, width: 1280, height: 720, frame: true, word: true, name: true }
+    }
+}
+
+/// Least and most pixels on a side of a movie.
+const SIDES: std::ops::RangeInclusive<u32> = 64..=3840;
+
 /// How lines go out.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
 #[serde(default)]
@@ -31,6 +80,8 @@ pub struct Recipe {
     /// The lines in their order as one timeline (OpenTimelineIO), with so many frames between them.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub timeline: Option<u32>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub movie: Option<Movie>,
     /// Another rate than the lines', as it is written: `30`, `30000/1001`.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub rate: Option<String>,
@@ -46,6 +97,7 @@ impl Default for Recipe {
             clip: ClipOptions::default(),
             together: false,
             timeline: None,
+            movie: None,
             rate: None,
             length: Length::Sound,
             names: USUAL.into(),
@@ -67,6 +119,8 @@ pub enum RecipeError {
     Names(#[from] NamesError),
     #[error("a tolerance for keys lies between 0 and 1")]
     Thin,
+    #[error("a movie is 64 to 3840 pixels wide and high, even numbers")]
+    Size,
     #[error("between two lines are at most {MOST_GAP} frames")]
     Gap,
 }
@@ -75,11 +129,15 @@ impl Recipe {
     /// # Errors
     /// It asks for nothing, or for what cannot be.
     pub fn check(&self) -> Result<(), RecipeError> {
-        if self.kinds.is_empty() && self.timeline.is_none() {
+        if self.kinds.is_empty() && self.timeline.is_none() && self.movie.is_none() {
             return Err(RecipeError::Nothing);
         }
         if self.clip.thin.is_some_and(|t| !(0.0..=1.0).contains(&t)) {
             return Err(RecipeError::Thin);
+        }
+        let fits = |side: u32| SIDES.contains(&side) && side.is_multiple_of(2);
+        if self.movie.is_some_and(|m| !(fits(m.width) && fits(m.height))) {
+            return Err(RecipeError::Size);
         }
         if self.timeline.is_some_and(|gap| gap > MOST_GAP) {
             return Err(RecipeError::Gap);
@@ -105,6 +163,12 @@ impl Recipe {
             kinds.retain(|k| *k != FileKind::Glb);
         }
         kinds
+    }
+
+    /// The same frames and names, of one small kind of file: to know what a line is called and how long it is.
+    #[must_use]
+    pub fn named_only(&self) -> Recipe {
+        Recipe { kinds: vec![FileKind::Curves], timeline: None, together: false, ..self.clone() }
     }
 
     /// Whether there is one GLB for all lines of a character.

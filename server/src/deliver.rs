@@ -41,7 +41,7 @@ pub struct Ready {
 
 /// Which state of a line and of its character a file shows, in a few letters.
 pub fn state_of(line: &StoredLine, cast: &[CastMember], grid: FrameGrid) -> String {
-    let member = cast.iter().find(|m| Some(&m.title) == line.document.character.as_ref());
+    let member = cast.iter().find(|m| Some(&m.name) == line.document.character.as_ref());
     let who = member.map_or(String::new(), |m| format!("{}.{}", m.id, m.revision));
     format!("{}:{who}:{}@{}", line.revision, grid.first.0, grid.rate)
 }
@@ -63,7 +63,7 @@ impl Ready {
         let stored = app.store.line(id)?;
         let line = &played.line;
         let cast = app.store.cast()?;
-        let member = cast.iter().find(|m| Some(&m.title) == line.character.as_ref());
+        let member = cast.iter().find(|m| Some(&m.name) == line.character.as_ref());
         let model = member.map(|m| app.model(&m.model)).transpose()?;
         let takes = app.store.takes(id)?;
         let take = takes.into_iter().find(|t| t.id == line.listen.take);
@@ -74,16 +74,19 @@ impl Ready {
             true => {
                 let bytes = app.store.blob(&stored.recording)?;
                 let whole = sound::read(&bytes)?;
+                // All of it as it was brought in, or the one channel that is listened to.
                 let own = Listen { channel: line.listen.channel, ..Listen::default() };
-                let heard = whole.heard(&own).map_err(Problem::unexpected)?.into_owned();
-                Some(heard)
+                Some(match own.channel {
+                    None => whole,
+                    Some(_) => whole.heard(&own).map_err(Problem::unexpected)?.into_owned(),
+                })
             }
             false => None,
         };
         let words = line.timing.iter().flat_map(|t| &t.words).map(|w| w.text.clone());
         let naming = Naming {
             production: production.name,
-            character: line.character.clone().unwrap_or_else(|| "nobody".into()),
+            character: member.map_or_else(|| "nobody".into(), |m| m.title.clone()),
             number: app.store.line_number(id)?,
             name: line.name.clone(),
             text: words.take(4).collect(),

@@ -141,6 +141,7 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::layers::body))
         .routes(routes!(routes::film::add))
         .routes(routes!(routes::deliveries::keep_movie))
+        .routes(routes!(routes::deliveries::keep_pictures))
         .layer(DefaultBodyLimit::max(MAX_UPLOAD));
     let operations = OpenApiRouter::new()
         .routes(routes!(routes::lines::operate))
@@ -196,6 +197,8 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::deliveries::zip))
         .routes(routes!(routes::deliveries::file))
         .routes(routes!(routes::deliveries::compare))
+        .routes(routes!(routes::deliveries::frames))
+        .routes(routes!(routes::deliveries::wav))
         .routes(routes!(routes::deliveries::show_sheet))
         .routes(routes!(routes::deliveries::print_sheet))
         .routes(routes!(routes::jobs::list))

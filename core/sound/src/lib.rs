@@ -81,6 +81,19 @@ impl Recording {
         Ok(Cow::Owned(Recording { rate: self.rate, channels: vec![samples], source: self.source }))
     }
 
+    /// So many samples of it from `before` samples ahead of its start on (behind it if negative), silent where there are
+    /// none.
+    #[must_use]
+    pub fn shifted(&self, before: i64, length: usize) -> Recording {
+        let at = |c: &Vec<f32>, i: usize| {
+            let own = usize::try_from(i as i64 - before).ok();
+            own.and_then(|i| c.get(i)).copied().unwrap_or(0.0)
+        };
+        let length = length.max(1);
+        let channels = self.channels.iter().map(|c| (0..length).map(|i| at(c, i)).collect()).collect();
+        Recording { rate: self.rate, channels, source: Source { rate: self.rate, samples: length } }
+    }
+
     /// Samples a second here; those of the file are in [`Self::facts`].
     pub fn rate(&self) -> u32 {
         self.rate

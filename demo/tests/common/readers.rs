@@ -13,8 +13,9 @@ fn root() -> PathBuf {
 pub fn read_by(script: &str, arguments: &[&str], input: &Value) -> Value {
     let python = root().join("target/readers/bin/python");
     assert!(python.exists(), "the readers are missing; `cargo xtask test` installs them");
+    let program = if script.ends_with(".mjs") { PathBuf::from("node") } else { python };
     let script = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/readers").join(script);
-    let mut child = Command::new(python)
+    let mut child = Command::new(program)
         .arg(&script)
         .args(arguments)
         .stdin(Stdio::piped())

@@ -4,6 +4,7 @@ use crate::app::{App, Event};
 use crate::deliver::{MOVIE, Ready, state_of};
 use crate::form::{Form, blocking};
 use crate::jobs::{self, Job};
+use crate::movie;
 use crate::problem::{Answer, Problem};
 use crate::range;
 use crate::sent::Sent;
@@ -143,7 +144,7 @@ pub async fn choices(State(app): State<Arc<App>>) -> Answer<Json<DeliveryChoices
             words: WORDS.iter().map(|(word, text)| NameWord { word, text }).collect(),
             recipes: app.store.recipes()?.into_iter().filter_map(recipe).collect(),
             usual: Recipe::default(),
-            movies: crate::movie::can(),
+            movies: movie::can(),
         })
     })
     .await
@@ -306,9 +307,7 @@ pub struct NameOrder {
 pub async fn names(State(app): State<Arc<App>>, Sent(order): Sent<NameOrder>) -> Answer<Json<NamePreview>> {
     blocking(move || {
         // Only what it is called and how long it is: no file is made.
-        let recipe =
-            Recipe { kinds: vec![FileKind::Curves], timeline: None, together: false, ..order.recipe };
-        let ready = Ready::new(&app, order.line, &recipe)?;
+        let ready = Ready::new(&app, order.line, &order.recipe.named_only())?;
         let first = ready.grid().first.0;
         Ok(NamePreview {
             first_frame: first,
@@ -493,7 +492,9 @@ fn sheet_of(app: &App, id: i32) -> Answer<(String, FrameGrid, Vec<SheetRow>)> {
     let none = Timing::default();
     let timing = played.line.timing.as_ref().unwrap_or(&none);
     let sampled = played.sampled();
-    let who = played.line.character.as_deref().unwrap_or("nobody");
+    let cast = app.store.cast()?;
+    let who = cast.iter().find(|m| Some(&m.name) == played.line.character.as_ref());
+    let who = who.map_or("nobody", |m| m.title.as_str());
     let title = format!("{} · {} · {}", app.store.production()?.name, who, timing.text);
     Ok((title, sampled.grid, sheet::rows(timing, &played.wiring, &sampled)))
 }
@@ -517,6 +518,101 @@ pub async fn print_sheet(State(app): State<Arc<App>>, Path(id): Path<i32>) -> An
         Ok(([(header::CONTENT_TYPE, "text/html; charset=utf-8")], page).into_response())
     })
     .await
+}
+
+/// A word over the frames on which it is said.
+#[derive(Serialize, utoipa::ToSchema)]
+pub struct FramedWord {
+    text: String,
+    first: i64,
+    last: i64,
+}
+
+/// A line frame by frame, as its movie shows it.
+#[derive(Serialize, utoipa::ToSchema)]
+pub struct FramesView {
+    /// What its files are called.
+    name: String,
+    first_frame: i64,
+    /// The frame at which the sound starts; it may lie outside.
+    sound_frame: i64,
+    frame_rate: FrameRate,
+    /// Values of the character's targets, frame by frame.
+    values: Vec<Vec<f32>>,
+    words: Vec<FramedWord>,
+}
+
+/// How a line's movie is cut.
+#[derive(Deserialize, utoipa::ToSchema)]
+pub struct FramesOrder {
+    recipe: Recipe,
+}
+
+#[utoipa::path(post, path = "/api/lines/{id}/frames", tag = "deliveries", params(("id" = i32, Path)), request_body = FramesOrder, responses((status = 200, body = FramesView), (status = 422, body = Problem)))]
+pub async fn frames(
+    State(app): State<Arc<App>>,
+    Path(id): Path<i32>,
+    Sent(order): Sent<FramesOrder>,
+) -> Answer<Json<FramesView>> {
+    blocking(move || {
+        let ready = Ready::new(&app, id, &order.recipe.named_only())?;
+        let delivery = ready.delivery();
+        let (sampled, wiring) = (&delivery.sampled, delivery.wiring);
+        let grid = sampled.sound_grid();
+        let word = |w: &jam_score::Word| FramedWord {
+            text: w.text.clone(),
+            first: grid.frame_at(w.span.start).0,
+            last: grid.frame_at(w.span.end).0 - 1,
+        };
+        let shown = |(i, face): (usize, &Vec<f32>)| wiring.apply_with(face, sampled.drawings.get(i).copied());
+        Ok(FramesView {
+            name: ready.stem.clone(),
+            first_frame: sampled.grid.first.0,
+            sound_frame: sampled.sound_frame().0,
+            frame_rate: grid.rate,
+            values: sampled.faces.iter().enumerate().map(shown).collect(),
+            words: delivery.timing.words.iter().map(word).collect(),
+        })
+    })
+    .await
+    .map(Json)
+}
+
+/// What is heard of a line, sample for sample, with the time of its first frame.
+#[utoipa::path(get, path = "/api/lines/{id}/wav", tag = "deliveries", params(("id" = i32, Path)), responses((status = 200, content_type = "audio/wav"), (status = 422, body = Problem)))]
+pub async fn wav(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Response> {
+    blocking(move || {
+        let recipe = Recipe { kinds: vec![FileKind::Wav], ..Recipe::default() };
+        let file = Ready::new(&app, id, &recipe)?.files(FileKind::Wav, &recipe)?.swap_remove(0);
+        let headers = [
+            (header::CONTENT_TYPE, "audio/wav".to_string()),
+            (header::CONTENT_DISPOSITION, attachment(&file.name)),
+        ];
+        Ok((headers, file.bytes).into_response())
+    })
+    .await
+}
+
+/// Keeps a movie with its line.
+fn kept_movie(
+    app: &App,
+    ready: &Ready,
+    ending: &str,
+    media_type: &str,
+    bytes: Vec<u8>,
+) -> Answer<DeliveryView> {
+    let file = NewDelivered {
+        file_name: format!("{}.{ending}", ready.stem),
+        media_type: media_type.into(),
+        bytes,
+        kind: MOVIE.into(),
+        ..ready.facts()
+    };
+    let kept = app.store.add_deliveries(ready.id, &[file], Some(&ready.faces()))?;
+    app.tell(Event::Deliveries);
+    let states = states(app, &kept)?;
+    let kept = kept.into_iter().next().ok_or_else(|| Problem::unexpected("a movie was kept and is gone"))?;
+    Ok(view(kept, &states))
 }
 
 /// Takes a movie of a line that the page has made.
@@ -546,22 +642,35 @@ pub async fn keep_movie(
             }
             None => Recipe::default(),
         };
-        let named = Recipe { kinds: vec![FileKind::Curves], timeline: None, together: false, ..recipe };
-        let ready = Ready::new(&app, id, &named)?;
-        let file = NewDelivered {
-            file_name: format!("{}.{ending}", ready.stem),
-            media_type: media_type.into(),
-            bytes: bytes.to_vec(),
-            kind: MOVIE.into(),
-            ..ready.facts()
-        };
-        let kept = app.store.add_deliveries(id, &[file], Some(&ready.faces()))?;
-        app.tell(Event::Deliveries);
-        let states = states(&app, &kept)?;
-        let kept =
-            kept.into_iter().next().ok_or_else(|| Problem::unexpected("a movie was kept and is gone"))?;
-        Ok(view(kept, &states))
+        let ready = Ready::new(&app, id, &recipe.named_only())?;
+        kept_movie(&app, &ready, ending, media_type, bytes.to_vec())
     })
     .await
     .map(Json)
+}
+
+/// Takes a movie as one picture a frame, where the browser cannot encode: ffmpeg puts them together with the sound, or
+/// they go into a zip.
+#[utoipa::path(post, path = "/api/lines/{id}/pictures", tag = "deliveries", params(("id" = i32, Path)), request_body(content_type = "multipart/form-data"), responses((status = 200, body = DeliveryView), (status = 422, body = Problem)))]
+pub async fn keep_pictures(
+    State(app): State<Arc<App>>,
+    Path(id): Path<i32>,
+    form: Multipart,
+) -> Answer<Json<DeliveryView>> {
+    let form = Form::read(form).await?;
+    blocking(move || {
+        let recipe: Recipe = match form.text("recipe") {
+            Some(text) => {
+                serde_json::from_str(text).map_err(|e| Problem::refused("recipe", "recipe_wrong", e))?
+            }
+            None => Recipe::default(),
+        };
+        let mut named = recipe.named_only();
+        named.kinds.push(FileKind::Wav);
+        let ready = Ready::new(&app, id, &named)?;
+        let pictures = form.files("picture", "The pictures are missing; make the movie again.")?;
+        let made = movie::put_together(&ready, &recipe, &pictures)?;
+        kept_movie(&app, &ready, made.ending, made.media_type, made.bytes).map(Json)
+    })
+    .await
 }

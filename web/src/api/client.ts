@@ -17,6 +17,12 @@ export type Word = Schemas['Word'];
 export type Sound = Schemas['Sound'];
 export type Job = Schemas['Job'];
 export type Delivery = Schemas['DeliveryView'];
+export type Recipe = Schemas['Recipe'];
+export type FileKind = Schemas['FileKind'];
+export type DeliveryChoices = Schemas['DeliveryChoices'];
+export type Movie = Schemas['Movie'];
+export type Frames = Schemas['FramesView'];
+export type Compared = Schemas['ComparedView'];
 export type Grid = Schemas['FrameGrid'];
 export type Output = Schemas['Output'];
 export type Feed = Schemas['Feed'];
@@ -247,8 +253,25 @@ export const api = {
   jobs: () => ask<Job[]>('/api/jobs'),
   cancel: (id: number) => ask<undefined>(`/api/jobs/${id}`, { method: 'DELETE' }),
   deliveries: () => ask<Delivery[]>('/api/deliveries'),
-  deliver: (lines: number[], kinds: { glb: boolean; curves: boolean }) =>
-    ask<Job[]>('/api/deliveries', send('POST', { lines, kinds })),
+  deliveryChoices: () => ask<DeliveryChoices>('/api/deliveries/choices'),
+  deliver: (lines: number[], recipe: Recipe, only_changed: boolean) =>
+    ask<Job[]>('/api/deliveries', send('POST', { lines, recipe, only_changed })),
+  deliveryNames: (line: number, recipe: Recipe) =>
+    ask<Schemas['NamePreview']>('/api/deliveries/names', send('POST', { line, recipe })),
+  deliveryPreview: (line: number, kind: FileKind, recipe: Recipe) =>
+    ask<Schemas['PreviewFile'][]>('/api/deliveries/preview', send('POST', { line, kind, recipe })),
+  compared: (id: number) => ask<Compared>(`/api/deliveries/${id}/compare`),
+  sheet: (id: number) => ask<Schemas['SheetView']>(`/api/lines/${id}/sheet`),
+  frames: (id: number, recipe: Recipe) => ask<Frames>(`/api/lines/${id}/frames`, send('POST', { recipe })),
+  wav: async (id: number) => (await fetch(`/api/lines/${id}/wav`)).arrayBuffer(),
+  keepMovie: (id: number, movie: File, recipe: Recipe) =>
+    ask<Delivery>(`/api/lines/${id}/movie`, form({ movie, recipe: JSON.stringify(recipe) })),
+  keepPictures: (id: number, pictures: File[], recipe: Recipe) => {
+    const body = new FormData();
+    pictures.forEach((p) => body.append('picture', p));
+    body.append('recipe', JSON.stringify(recipe));
+    return ask<Delivery>(`/api/lines/${id}/pictures`, { method: 'POST', body });
+  },
 };
 
 /** What went wrong, as a sentence. */

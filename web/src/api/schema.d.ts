@@ -209,6 +209,87 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/deliveries/choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["choices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["names"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everything that was delivered of some lines, in one zip with a list. */
+        get: operations["zip"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{id}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["compare"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deliveries/{id}/file": {
         parameters: {
             query?: never;
@@ -462,6 +543,39 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lines/{id}/frames": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["frames"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{id}/movie": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes a movie of a line that the page has made. */
+        post: operations["keep_movie"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lines/{id}/operations": {
         parameters: {
             query?: never;
@@ -476,6 +590,26 @@ export interface paths {
          *     since, it is refused.
          */
         post: operations["operate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{id}/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Takes a movie as one picture a frame, where the browser cannot encode: ffmpeg puts them together with the sound, or
+         *     they go into a zip.
+         */
+        post: operations["keep_pictures"];
         delete?: never;
         options?: never;
         head?: never;
@@ -509,6 +643,39 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{id}/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["show_sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{id}/sheet/page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The exposure sheet as a page to print. */
+        get: operations["print_sheet"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -646,6 +813,23 @@ export interface paths {
         };
         /** What is drawn and shown of the voice that a line listens to. */
         get: operations["voice"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/{id}/wav": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is heard of a line, sample for sample, with the time of its first frame. */
+        get: operations["wav"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1002,6 +1186,49 @@ export interface components {
                 [key: string]: number;
             };
         };
+        /** @description How clips are written. */
+        ClipOptions: {
+            /** @default linear */
+            interpolation: components["schemas"]["Interpolation"];
+            /**
+             * @description Whether the surfaces go along; without them nodes and names of shapes stay, to be put on another copy of the
+             *     character.
+             * @default true
+             */
+            mesh: boolean;
+            /**
+             * Format: float
+             * @description Keys that change nothing beyond this much are left out: weights and sizes as they are, turns in radians, moves as a
+             *     share of the way that the joint goes. Without it there is a key on every frame.
+             * @default null
+             */
+            thin: number | null;
+        };
+        /** @description One control as it was delivered and as it is now, on the same frames. */
+        Compared: {
+            /**
+             * Format: float
+             * @description How far they are apart at most, as a share of the control's range.
+             */
+            apart: number;
+            control: components["schemas"]["ControlName"];
+            delivered: number[];
+            now: number[];
+        };
+        /** @description A delivery beside its line as it is now. */
+        ComparedView: {
+            /** @description Values of the character's targets, frame by frame: as delivered, and now. */
+            delivered: number[][];
+            /** @description Controls that differ, those that differ most first. */
+            differ: components["schemas"]["Compared"][];
+            file_name: string;
+            /** Format: int64 */
+            first_frame: number;
+            frame_rate: components["schemas"]["FrameRate"];
+            /** Format: int64 */
+            frames: number;
+            now: number[][];
+        };
         /** @description Motion in a clip of the character's own that moves what is wired. */
         Conflict: {
             clip: string;
@@ -1202,25 +1429,43 @@ export interface components {
             controls: components["schemas"]["ControlName"][];
             name: string;
         };
-        /** @description What a delivery is made of. */
-        DeliveryKinds: {
-            /** @description The curves, JSON. */
-            curves: boolean;
-            /** @description The animated character, binary glTF. */
-            glb: boolean;
+        /** @description What can be chosen for a delivery. */
+        DeliveryChoices: {
+            kinds: components["schemas"]["KindView"][];
+            /** @description Whether movies of pictures can be put together on the server, where the browser cannot. */
+            movies: boolean;
+            recipes: components["schemas"]["RecipeView"][];
+            /** @description What is chosen before anybody chooses. */
+            usual: components["schemas"]["Recipe"];
+            words: components["schemas"]["NameWord"][];
         };
-        /** @description Which lines go out, and as what. */
+        /** @description Which lines go out, and how. */
         DeliveryOrder: {
-            kinds: components["schemas"]["DeliveryKinds"];
             lines: number[];
+            /** @description Leave out lines of which all these files are there as they would be made now. */
+            only_changed?: boolean;
+            recipe: components["schemas"]["Recipe"];
         };
         /** @description A file that was delivered. */
         DeliveryView: {
+            /** @description Whether its line, its character or the frames have changed since. */
+            changed: boolean;
+            /** @description Whether the line's curves of then can be compared with those of now. */
+            comparable: boolean;
             file_name: string;
+            /** Format: int64 */
+            first_frame: number;
+            /** Format: int64 */
+            frames: number;
             /** Format: int32 */
             id: number;
+            /** @description Its kind; `movie` and `otio` beside those of the table, empty for a file of an older program. */
+            kind: string;
             /** Format: int32 */
             line: number;
+            media_type: string;
+            /** @description Frames a second, as a number or a fraction. */
+            rate: string;
             /**
              * Format: int64
              * @description Bytes.
@@ -1352,6 +1597,11 @@ export interface components {
             stands_in?: boolean;
             times?: components["schemas"]["ControlName"] | null;
         };
+        /**
+         * @description A kind of file that goes out of a line.
+         * @enum {string}
+         */
+        FileKind: "glb" | "usd" | "usd-cache" | "curves" | "csv" | "csv-long" | "capture" | "keys" | "sheet" | "vtt" | "srt" | "tiers" | "bvh" | "wav";
         /** @description A reference film of the actor, and where it lies against the sound. */
         Film: {
             /**
@@ -1397,6 +1647,34 @@ export interface components {
             /** Format: int32 */
             num: number;
         };
+        /** @description A word over the frames on which it is said. */
+        FramedWord: {
+            /** Format: int64 */
+            first: number;
+            /** Format: int64 */
+            last: number;
+            text: string;
+        };
+        /** @description How a line's movie is cut. */
+        FramesOrder: {
+            recipe: components["schemas"]["Recipe"];
+        };
+        /** @description A line frame by frame, as its movie shows it. */
+        FramesView: {
+            /** Format: int64 */
+            first_frame: number;
+            frame_rate: components["schemas"]["FrameRate"];
+            /** @description What its files are called. */
+            name: string;
+            /**
+             * Format: int64
+             * @description The frame at which the sound starts; it may lie outside.
+             */
+            sound_frame: number;
+            /** @description Values of the character's targets, frame by frame. */
+            values: number[][];
+            words: components["schemas"]["FramedWord"][];
+        };
         /** @description What the head does over a stretch, on top of the voice. */
         HeadMove: {
             /** @enum {string} */
@@ -1415,6 +1693,11 @@ export interface components {
             /** Format: double */
             per_second: number;
         };
+        /**
+         * @description How values between two keys come about, as in glTF 2.0 (Khronos).
+         * @enum {string}
+         */
+        Interpolation: "linear" | "step" | "cubic";
         /** @description One piece of long work. */
         Job: {
             /** Format: int32 */
@@ -1455,6 +1738,14 @@ export interface components {
             before: number;
             /** @enum {string} */
             kind: "free";
+        };
+        /** @description A kind of file that can go out. */
+        KindView: {
+            kind: components["schemas"]["FileKind"];
+            /** @description Motion, beside which the sound goes out. */
+            moves: boolean;
+            text: string;
+            title: string;
         };
         /**
          * @description How a touch meets the automatic value.
@@ -1518,6 +1809,19 @@ export interface components {
             node: string;
             /** @description `weights`, `rotation`, `translation` or `scale`, as in glTF. */
             path: string;
+        };
+        /** @description How long a file's motion is. */
+        Length: {
+            /** @enum {string} */
+            of: "sound";
+        } | {
+            /** @enum {string} */
+            of: "body";
+        } | {
+            first: components["schemas"]["Frame"];
+            last: components["schemas"]["Frame"];
+            /** @enum {string} */
+            of: "frames";
         };
         /** @description How much of a layer plays from a moment on. */
         LevelView: {
@@ -1712,6 +2016,67 @@ export interface components {
         MouthKindView: {
             label: string;
             name: components["schemas"]["MouthKind"];
+        };
+        /** @description A movie of each line, which the page makes. */
+        Movie: {
+            /** @default mov */
+            file: components["schemas"]["MovieFile"];
+            /**
+             * @description What is written into the picture: the frame's number, the word, the line's name.
+             * @default true
+             */
+            frame: boolean;
+            /**
+             * Format: int32
+             * @default 720
+             */
+            height: number;
+            /** @default true */
+            name: boolean;
+            /** @default both */
+            view: components["schemas"]["MovieView"];
+            /**
+             * Format: int32
+             * @description Pixels, even numbers.
+             * @default 1280
+             */
+            width: number;
+            /** @default true */
+            word: boolean;
+        };
+        /**
+         * @description What a movie is kept in.
+         * @enum {string}
+         */
+        MovieFile: "mov" | "mp4" | "webm" | "pictures";
+        /**
+         * @description What a movie shows.
+         * @enum {string}
+         */
+        MovieView: "face" | "mouth" | "both";
+        /** @description A line and a recipe. */
+        NameOrder: {
+            /** Format: int32 */
+            line: number;
+            recipe: components["schemas"]["Recipe"];
+        };
+        /** @description What the files of a line would be called. */
+        NamePreview: {
+            /**
+             * Format: int64
+             * @description First and last frame of the motion, and the last that holds sound.
+             */
+            first_frame: number;
+            /** Format: int64 */
+            last_frame: number;
+            /** Format: int64 */
+            last_sound_frame: number;
+            name: string;
+        };
+        /** @description A word that can stand in braces in file names. */
+        NameWord: {
+            text: string;
+            word: string;
         };
         /** @description A character's file or files and the name it is to have. */
         NewCharacter: {
@@ -2270,6 +2635,20 @@ export interface components {
             /** @description In the order of the character's targets. */
             values: number[];
         };
+        /** @description A file as it would go out. */
+        PreviewFile: {
+            /** @description How it begins, if it is text. */
+            head?: string | null;
+            name: string;
+            size: number;
+        };
+        /** @description What of a line would go out as one kind. */
+        PreviewOrder: {
+            kind: components["schemas"]["FileKind"];
+            /** Format: int32 */
+            line: number;
+            recipe: components["schemas"]["Recipe"];
+        };
         /** @description What went wrong, ready to be sent. */
         Problem: {
             /** @description The kind of problem, for programs: `sound_unreadable`, `not_found` … */
@@ -2338,6 +2717,16 @@ export interface components {
             name: string;
         } | {
             /** @enum {string} */
+            do: "keep_recipe";
+            name: string;
+            /** @description As [`ProductionNow::recipes`] has it, checked by whoever knows files. */
+            recipe: Record<string, never>;
+        } | {
+            /** @enum {string} */
+            do: "delete_recipe";
+            name: string;
+        } | {
+            /** @enum {string} */
             do: "grid";
             /** Format: int64 */
             first: number;
@@ -2377,6 +2766,57 @@ export interface components {
             of: components["schemas"]["ReachOf"];
             /** @description Of a kind, its name; of a word or sound, where it is. */
             title: string;
+        };
+        /** @description How lines go out. */
+        Recipe: {
+            /**
+             * @default {
+             *       "mesh": true,
+             *       "interpolation": "linear"
+             *     }
+             */
+            clip: components["schemas"]["ClipOptions"];
+            /**
+             * @default [
+             *       "glb",
+             *       "curves"
+             *     ]
+             */
+            kinds: components["schemas"]["FileKind"][];
+            /**
+             * @default {
+             *       "of": "sound"
+             *     }
+             */
+            length: components["schemas"]["Length"];
+            /** @default null */
+            movie: components["schemas"]["Movie"] | null;
+            /**
+             * @description The template of file names.
+             * @default {production}_{character}_{name}_{words}
+             */
+            names: string;
+            /**
+             * @description Another rate than the lines', as it is written: `30`, `30000/1001`.
+             * @default null
+             */
+            rate: string | null;
+            /**
+             * Format: int32
+             * @description The lines in their order as one timeline (OpenTimelineIO), with so many frames between them.
+             * @default null
+             */
+            timeline: number | null;
+            /**
+             * @description All lines of a character as clips of one GLB.
+             * @default false
+             */
+            together: boolean;
+        };
+        /** @description A recipe by its name. */
+        RecipeView: {
+            name: string;
+            recipe: components["schemas"]["Recipe"];
         };
         /**
          * @description Part of the face that a control belongs to; decides its colour everywhere.
@@ -2616,6 +3056,25 @@ export interface components {
              * @default 0
              */
             sway_loop: number;
+        };
+        /** @description One frame. */
+        SheetRow: {
+            /** Format: int64 */
+            frame: number;
+            lids: string;
+            /** @description The drawing shown, or the kind of mouth that the sound needs. */
+            mouth: string;
+            /** @description Seconds from the start of the sound, to thousandths. */
+            seconds: string;
+            /** @description The sounds that start in this frame, `|` while one goes on. */
+            sound: string;
+            /** @description The word that starts in this frame, `|` while it goes on. */
+            word: string;
+        };
+        /** @description The exposure sheet of a line. */
+        SheetView: {
+            frame_rate: components["schemas"]["FrameRate"];
+            rows: components["schemas"]["SheetRow"][];
         };
         SnapshotName: {
             name: string;
@@ -3520,6 +3979,154 @@ export interface operations {
             };
         };
     };
+    choices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryChoices"];
+                };
+            };
+        };
+    };
+    names: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NameOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamePreview"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PreviewOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreviewFile"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    zip: {
+        parameters: {
+            query?: {
+                /** @description Numbers of lines with commas between; without them all. */
+                lines?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": unknown;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compare: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     file: {
         parameters: {
             query?: never;
@@ -3532,6 +4139,14 @@ export interface operations {
         requestBody?: never;
         responses: {
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            206: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3949,6 +4564,72 @@ export interface operations {
             };
         };
     };
+    frames: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FramesOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FramesView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_movie: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "multipart/form-data": unknown;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     operate: {
         parameters: {
             query?: never;
@@ -3980,6 +4661,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_pictures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "multipart/form-data": unknown;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryView"];
                 };
             };
             422: {
@@ -4033,6 +4747,64 @@ export interface operations {
                 };
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_sheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    print_sheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": unknown;
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4310,6 +5082,35 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    wav: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/wav": unknown;
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
