@@ -1,4 +1,4 @@
-//! Delivered files in one zip, with a list of what each is: `docs/formats/manifest.md`.
+//! Delivered files in one zip, with a list of what each is: `docs/formats/delivered.md`.
 
 use serde::Serialize;
 use sha2::{Digest, Sha256};

@@ -7,6 +7,7 @@ pub mod body;
 mod chart;
 pub mod contact;
 mod edit;
+mod inverse;
 mod mouth;
 pub mod propose;
 mod response;
@@ -17,6 +18,7 @@ mod wiring;
 
 pub use chart::{Chart, ChartError, Drawing, LEAST_HOLD, MouthKind};
 pub use edit::{WiringEdit, WiringEditError, thing_of_motion, thing_of_part, thing_of_target};
+pub use inverse::{Residual, Told};
 pub use mouth::{Mouth, MouthSeen};
 pub use response::Response;
 pub use sampled::Sampled;

@@ -55,6 +55,11 @@ impl Wiring {
         self.outputs.iter().any(|o| matches!(o.target, Target::Morph { .. }) && rounds(o))
     }
 
+    /// What a face of all controls shows of them: what lips, teeth and tongue cannot do at once is withdrawn.
+    pub fn shown(&self, face: &[f32]) -> Vec<f32> {
+        contacts(face)
+    }
+
     /// The outputs' values for a face given as all controls in the order of [`Control::ALL`].
     pub fn apply(&self, face: &[f32]) -> Wired {
         let mut face = contacts(face);

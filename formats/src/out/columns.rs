@@ -1,4 +1,4 @@
-//! Every curve of a performance as a named column, for tables: `docs/formats/tables.md`.
+//! Every curve of a performance as a named column, for tables: `docs/formats/delivered.md`.
 
 use super::table::{csv, value};
 use jam_rig::{Sampled, Target, Wiring};

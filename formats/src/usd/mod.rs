@@ -1,5 +1,5 @@
 //! A performance as USD text (OpenUSD's `usda`, version 1.0): the character once, a layer for each line that overrides what
-//! moves, and a cache of points that needs nothing else. What each file holds is described in `docs/formats/usd.md`.
+//! moves, and a cache of points that needs nothing else. What each file holds is described in `docs/formats/delivered.md`.
 
 mod cache;
 mod character;
