@@ -16,7 +16,7 @@ fn deliver(c: &mut Criterion) {
     let recording = sound::read(LINES[3].recording).unwrap();
     let found = Analyser::shipped().unwrap().analyse(&recording, LINES[3].text, &|_| true).unwrap();
     let prosody = Arc::new(found.prosody());
-    let timing = found.timing.numbered_like(None, &mut Ids::NEW_LINE);
+    let timing = found.timing.numbered_like(None, &mut { Ids::NEW_LINE });
     let line = Arc::new(Line { timing: Some(timing), ..Line::new(LINES[3].text) });
     let character = CHARACTERS[0].read().unwrap();
     let wiring = character.wiring().unwrap();

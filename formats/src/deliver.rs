@@ -146,7 +146,8 @@ impl Delivery<'_> {
     /// The line as a clip, whose sound is called so.
     fn clip<'c>(&'c self, sound: Option<&'c str>) -> Clip<'c> {
         let Sampled { grid, wired, drawings, .. } = &self.sampled;
-        Clip { name: self.name, frames: Frames { grid: *grid, wired, drawings }, sound }
+        let frames = Frames { grid: *grid, sound_frame: self.sampled.sound_frame(), wired, drawings };
+        Clip { name: self.name, frames, sound }
     }
 
     fn character(&self, kind: FileKind) -> Result<(&Character, &str), DeliverError> {

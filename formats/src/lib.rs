@@ -2,6 +2,7 @@
 //! curves as JSON. Readers never trust a file: every count is checked, and what is wrong comes back
 //! as a typed error whose text says what to do.
 
+pub mod back;
 pub mod bvh;
 pub mod curves;
 pub mod deliver;

@@ -1,6 +1,7 @@
 //! Animated characters and broken ones.
 #![allow(clippy::unwrap_used)]
 
+use jam_formats::back::{self, Reading};
 use jam_formats::glb::{self, Character, Clip, ClipOptions, Frames, GlbError};
 use jam_formats::usd::{UsdCharacter, UsdLine};
 use jam_rig::{Attached, Feed, Output, Sampled, Target, Wiring};
@@ -81,7 +82,7 @@ fn turning() -> Wiring {
 }
 
 fn animated(character: &Character, wiring: &Wiring, wired: &[Vec<f32>], grid: FrameGrid) -> Character {
-    let frames = Frames { grid, wired, drawings: &[] };
+    let frames = Frames { grid, sound_frame: grid.first, wired, drawings: &[] };
     let clip = Clip { name: "line", frames, sound: None };
     character.animated(wiring, &[clip], &ClipOptions::default()).unwrap()
 }
@@ -208,15 +209,17 @@ fn a_zip_bomb_stops_at_its_limit() {
 }
 
 fn fuzzed(bytes: &[u8]) {
+    let _ = back::read(bytes, &Wiring::default(), &Reading::default());
     let Ok(character) = Character::read(bytes) else { return };
     let _ = character.facts();
     if let Ok(mut wiring) = character.wiring() {
         let _ = (character.conflicts(&wiring), character.unmovable(&wiring));
         wiring.attached.push(Attached { node: "cap".into(), to: "skin".into() });
+        let _ = back::read(bytes, &wiring, &Reading::default());
         let frames = vec![vec![0.1; wiring.outputs.len()]; 2];
         let grid = FrameGrid { rate: FrameRate::FILM, first: Frame(0) };
         if let Ok(prepared) = character.prepared(&wiring) {
-            let frames = Frames { grid, wired: &frames, drawings: &[] };
+            let frames = Frames { grid, sound_frame: grid.first, wired: &frames, drawings: &[] };
             let clip = Clip { name: "x", frames, sound: Some("x.wav") };
             for mesh in [true, false] {
                 let options = ClipOptions { mesh, ..ClipOptions::default() };

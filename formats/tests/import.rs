@@ -59,7 +59,7 @@ fn grid() -> FrameGrid {
 
 fn spoken(character: &Character, wiring: &Wiring, wired: &[Vec<f32>], drawings: &[usize]) -> Character {
     let ready = character.prepared(wiring).unwrap();
-    let frames = Frames { grid: grid(), wired, drawings };
+    let frames = Frames { grid: grid(), sound_frame: grid().first, wired, drawings };
     ready.animated(wiring, &[Clip { name: "line", frames, sound: None }], &ClipOptions::default()).unwrap()
 }
 

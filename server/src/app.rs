@@ -6,6 +6,7 @@ use crate::evaluations::Evaluations;
 use crate::jobs::job::{Job, Jobs};
 use crate::models::{Model, Models, Mouths};
 use crate::problem::{Answer, Problem};
+use crate::states::States;
 use crate::version::Version;
 use crate::voices::{Speeches, Spoken, Voice, Voices};
 use jam_formats::{sound, test_line};
@@ -62,6 +63,7 @@ pub struct App {
     pub(crate) models: Models,
     pub(crate) mouths: Mouths,
     pub(crate) capture: Arc<Capture>,
+    pub(crate) states: States,
     test_line: OnceLock<Timing>,
     /// The film that was asked for last, by its hash: a player asks for it piece by piece.
     film: Mutex<Option<(String, Arc<Vec<u8>>)>>,
@@ -83,6 +85,7 @@ impl App {
             models: Models::default(),
             mouths: Mouths::default(),
             capture: Arc::default(),
+            states: States::default(),
             test_line: OnceLock::new(),
             film: Mutex::default(),
             epoch: AtomicU64::new(0),

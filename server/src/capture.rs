@@ -1,7 +1,7 @@
 //! A face that is captured elsewhere and sent here as it moves: the 52 coefficients, over a WebSocket or as OSC. See
 //! `docs/formats/capture.md`.
 
-use jam_rig::propose::{Side, captured};
+use jam_rig::propose::captured_face;
 use jam_score::Control;
 use rosc::{OscPacket, OscType};
 use serde::{Deserialize, Serialize};
@@ -32,30 +32,8 @@ struct Last {
 }
 
 impl Last {
-    /// The controls that it drives. What one side's coefficients say is added up, looking in against looking out; of
-    /// two sides that drive the same control, as both eyes do the gaze, it is the mean.
     fn face(&self) -> BTreeMap<Control, f32> {
-        let mut sums: BTreeMap<(Control, Option<Side>), f32> = BTreeMap::new();
-        for (name, value) in &self.coefficients {
-            let (side, drives) = captured(name);
-            for (control, worth) in drives {
-                *sums.entry((control, side)).or_insert(0.0) += value * worth;
-            }
-        }
-        let mut face: BTreeMap<Control, f32> = BTreeMap::new();
-        for (control, _) in sums.keys() {
-            let of = |side: Option<Side>| sums.get(&(*control, side)).copied();
-            let sides: Vec<f32> = [Some(Side::Left), Some(Side::Right)].into_iter().filter_map(of).collect();
-            let mean = if sides.is_empty() { 0.0 } else { sides.iter().sum::<f32>() / sides.len() as f32 };
-            face.insert(*control, mean + of(None).unwrap_or(0.0));
-        }
-        let turned = self.head.into_iter().flatten();
-        face.extend([Control::HeadYaw, Control::HeadPitch, Control::HeadRoll].into_iter().zip(turned));
-        for (control, value) in &mut face {
-            let (low, high) = control.range();
-            *value = value.clamp(low, high);
-        }
-        face
+        captured_face(self.coefficients.iter().map(|(name, value)| (name.as_str(), *value)), self.head)
     }
 }
 

@@ -15,7 +15,7 @@ use jam_formats::sound;
 use jam_rig::Sampled;
 use jam_score::{FrameGrid, Listen, Seconds, Timing};
 use jam_sound::Recording;
-use jam_store::{CastMember, NewDelivered, StoreError, StoredLine};
+use jam_store::{NewDelivered, StoreError};
 use std::sync::Arc;
 
 /// Largest file that is kept, bytes: what a data file can hold at one place.
@@ -37,13 +37,6 @@ pub struct Ready {
     model: Option<Arc<Model>>,
     sound: Option<Recording>,
     sampled: Sampled,
-}
-
-/// Which state of a line and of its character a file shows, in a few letters.
-pub fn state_of(line: &StoredLine, cast: &[CastMember], grid: FrameGrid) -> String {
-    let member = cast.iter().find(|m| Some(&m.name) == line.document.character.as_ref());
-    let who = member.map_or(String::new(), |m| format!("{}.{}", m.id, m.revision));
-    format!("{}:{who}:{}@{}", line.revision, grid.first.0, grid.rate)
 }
 
 /// The file name of what a whole production or character delivers: the template with nothing of a line in it is no name,
@@ -95,7 +88,7 @@ impl Ready {
             rate: sampled.grid.rate.to_string(),
         };
         let stem = naming.called(&recipe.names).map_err(|e| Problem::refused("names", "names_wrong", e))?;
-        let state = state_of(&stored, &cast, grid);
+        let state = app.states.of(&stored, &cast, grid)?;
         let title = member.map(|m| m.title.clone());
         Ok(Ready { id, naming, stem, state, played, title, model, sound, sampled })
     }

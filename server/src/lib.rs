@@ -19,6 +19,7 @@ mod range;
 mod routes;
 mod sent;
 mod shelf;
+mod states;
 mod version;
 mod views;
 mod voices;
@@ -53,10 +54,13 @@ const MAX_OPERATION: usize = 64 << 20;
 const MAX_JSON: usize = 1 << 20;
 
 #[derive(OpenApi)]
-#[openapi(info(
-    title = "Jam Lips",
-    description = "The production's lines, cast and deliveries. Live updates and curve windows go over a WebSocket at /api/live."
-))]
+#[openapi(
+    info(
+        title = "Jam Lips",
+        description = "The production's lines, cast and deliveries. Live updates and curve windows go over a WebSocket at /api/live."
+    ),
+    components(schemas(routes::motion::MotionOrder))
+)]
 struct Description;
 
 /// Why the server did not start.
@@ -140,6 +144,7 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::speech::add_take))
         .routes(routes!(routes::layers::body))
         .routes(routes!(routes::film::add))
+        .routes(routes!(routes::motion::motion))
         .routes(routes!(routes::deliveries::keep_movie))
         .routes(routes!(routes::deliveries::keep_pictures))
         .layer(DefaultBodyLimit::max(MAX_UPLOAD));

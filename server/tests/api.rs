@@ -153,6 +153,35 @@ impl Running {
         }
     }
 
+    /// Curves that went out come in again as a pass, looked at first.
+    async fn brought_back(&self, id: i64, curves: Vec<u8>) {
+        let send = async |order: Value| -> (StatusCode, Value) {
+            let file = Part::bytes(curves.clone()).file_name("line.curves.json");
+            let form = Form::new().part("motion", file).text("order", order.to_string());
+            let path = format!("/api/lines/{id}/motion");
+            let answer = self.ask(Method::POST, &path).multipart(form).send().await.unwrap();
+            (answer.status(), answer.json().await.unwrap())
+        };
+        let (status, looked) = send(json!({})).await;
+        assert_eq!(status, StatusCode::OK, "{looked}");
+        assert_eq!(
+            (&looked["off"], &looked["unknown"], &looked["line"]),
+            (&json!([]), &json!([]), &Value::Null)
+        );
+        let lips = json!({"laid": {"regions": ["lips"], "name": "elsewhere 1", "offset": 0.1}, "take": true});
+        let (status, taken) = send(lips).await;
+        assert_eq!(status, StatusCode::OK, "{taken}");
+        let touches = taken["line"]["touches"].as_array().unwrap();
+        assert!(
+            touches.len() > 5 && touches.iter().all(|t| t["pass"]["name"] == "elsewhere 1"),
+            "{touches:?}"
+        );
+        let (status, late) = send(json!({"laid": {"offset": 60.0}, "take": true})).await;
+        assert_eq!((status, &late["code"]), (StatusCode::UNPROCESSABLE_ENTITY, &json!("nothing_there")));
+        let undo = format!("/api/lines/{id}/undo");
+        assert_eq!(self.ask(Method::POST, &undo).send().await.unwrap().status(), StatusCode::OK);
+    }
+
     /// Asks for a line until it is no longer being analysed.
     async fn settled(&self, id: i64) -> Value {
         for _ in 0..600 {
@@ -209,6 +238,10 @@ async fn a_line_is_brought_in_timed_delivered_and_there_after_a_restart() {
             other => panic!("{other}"),
         }
     }
+    let curves = files.iter().find(|f| f["kind"] == "curves").unwrap();
+    let path = format!("/api/deliveries/{}/file", curves["id"]);
+    let bytes = server.ask(Method::GET, &path).send().await.unwrap().bytes().await.unwrap();
+    server.brought_back(id, bytes.to_vec()).await;
     server.compared_and_packed(id, &files, &order).await;
     let undo = format!("/api/lines/{id}/undo");
     assert_eq!(server.ask(Method::POST, &undo).send().await.unwrap().status(), StatusCode::OK);

@@ -6,6 +6,7 @@
 //! changed since. [`Played`] is a line evaluated; [`times`] says what becomes of a result of an analysis.
 
 mod act;
+mod brought;
 mod fields;
 mod found;
 mod hands;
@@ -22,6 +23,7 @@ pub mod times;
 mod wiring;
 
 pub use act::{Done, act, number};
+pub use brought::{Bringing, bring, covers};
 pub use meet::{met, needs};
 pub use op::{Copied, CopiedBlink, CopiedSpan, Fields, Op, PassName, Place, Spot, Taken, TouchChange};
 pub use played::{FramesError, Played, Stretch, Tracks, frames_of, wire};

@@ -85,7 +85,9 @@ impl Wiring {
             let other = all.iter().position(|c| Some(*c) == all[j].other_side());
             match other {
                 _ if back[(j, j)] >= TOLD => Answer::Told,
-                Some(k) if back[(j, k)] > 0.4 && back[(j, j)] + back[(j, k)] >= TOLD => Answer::LikeOtherSide(k),
+                Some(k) if back[(j, k)] > 0.4 && back[(j, j)] + back[(j, k)] >= TOLD => {
+                    Answer::LikeOtherSide(k)
+                }
                 _ => Answer::Unknown,
             }
         };

@@ -13,6 +13,8 @@ use std::collections::{BTreeMap, BTreeSet};
 #[derive(Debug, Clone, Copy)]
 pub struct Frames<'a> {
     pub grid: FrameGrid,
+    /// The frame at which the sound starts.
+    pub sound_frame: Frame,
     /// The wiring's values.
     pub wired: &'a [Wired],
     /// Index of the drawing of the character's chart, if it has one.
@@ -94,6 +96,7 @@ impl Character {
             let mut extras = json!({
                 "frame_rate": {"num": grid.rate.num, "den": grid.rate.den},
                 "first_frame": grid.first.0,
+                "sound_frame": clip.frames.sound_frame.0,
                 "frames": clip.frames.wired.len(),
             });
             if let Some(sound) = clip.sound {

@@ -8,6 +8,7 @@ mod bare;
 mod body;
 mod character;
 mod check;
+mod clip;
 mod container;
 mod dress;
 mod facts;
@@ -20,6 +21,7 @@ mod unmovable;
 
 pub use animate::{Clip, ClipOptions, Frames};
 pub use character::{Character, GlbError};
+pub use clip::Channel;
 pub use container::container;
 pub use dress::{Dress, Image, Material, Texture};
 pub use facts::{Conflict, MeshFacts, ModelFacts, Uneven};

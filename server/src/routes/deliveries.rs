@@ -1,7 +1,7 @@
 //! What goes out.
 
 use crate::app::{App, Event};
-use crate::deliver::{MOVIE, Ready, state_of};
+use crate::deliver::{MOVIE, Ready};
 use crate::form::{Form, blocking};
 use crate::jobs::{self, Job};
 use crate::movie;
@@ -50,7 +50,7 @@ fn states(app: &App, delivered: &[Delivered]) -> Answer<BTreeMap<i32, String>> {
     let (cast, grid) = (app.store.cast()?, app.store.production()?.grid);
     let wanted: BTreeSet<i32> = delivered.iter().map(|d| d.line).collect();
     let lines = app.store.lines()?.into_iter().filter(|l| wanted.contains(&l.id));
-    Ok(lines.map(|l| (l.id, state_of(&l, &cast, l.document.frames.grid(grid)))).collect())
+    lines.map(|l| Ok((l.id, app.states.of(&l, &cast, l.document.frames.grid(grid))?))).collect()
 }
 
 fn view(delivered: Delivered, states: &BTreeMap<i32, String>) -> DeliveryView {
@@ -187,17 +187,20 @@ fn ordered(app: &App, ids: &[i32]) -> Answer<Vec<StoredLine>> {
 fn changed(app: &App, lines: Vec<StoredLine>, recipe: &Recipe) -> Answer<Vec<StoredLine>> {
     let delivered = app.store.deliveries()?;
     let (cast, grid) = (app.store.cast()?, app.store.production()?.grid);
-    let has_all = |line: &StoredLine| {
-        let state = state_of(line, &cast, line.document.frames.grid(grid));
-        recipe.kinds_a_line().iter().all(|kind| {
-            let how = recipe.how(*kind);
-            let same = |d: &&Delivered| {
-                (d.line, d.kind.as_str(), &d.state, &d.how) == (line.id, kind.key(), &state, &how)
-            };
-            delivered.iter().any(|d| same(&d))
-        })
+    let has_all = |line: &StoredLine| -> Answer<bool> {
+        let state = app.states.of(line, &cast, line.document.frames.grid(grid))?;
+        Ok(recipe.kinds_a_line().iter().all(|kind| {
+            let wanted = (line.id, kind.key(), &state, &recipe.how(*kind));
+            delivered.iter().any(|d| (d.line, d.kind.as_str(), &d.state, &d.how) == wanted)
+        }))
     };
-    Ok(lines.into_iter().filter(|l| !has_all(l)).collect())
+    let mut out = Vec::with_capacity(lines.len());
+    for line in lines {
+        if !has_all(&line)? {
+            out.push(line);
+        }
+    }
+    Ok(out)
 }
 
 #[utoipa::path(post, path = "/api/deliveries", tag = "deliveries", request_body = DeliveryOrder, responses((status = 200, body = [Job]), (status = 422, body = Problem)))]

@@ -8,5 +8,6 @@ pub mod jobs;
 pub mod layers;
 pub mod lines;
 pub mod live;
+pub mod motion;
 pub mod production;
 pub mod speech;

@@ -20,6 +20,9 @@ export type Delivery = Schemas['DeliveryView'];
 export type Recipe = Schemas['Recipe'];
 export type FileKind = Schemas['FileKind'];
 export type DeliveryChoices = Schemas['DeliveryChoices'];
+export type Motion = Schemas['MotionView'];
+export type MotionOrder = Schemas['MotionOrder'];
+export type Laid = Schemas['Laid'];
 export type Movie = Schemas['Movie'];
 export type Frames = Schemas['FramesView'];
 export type Compared = Schemas['ComparedView'];
@@ -234,6 +237,11 @@ export const api = {
   keepCurveSet: (name: string, controls: ControlName[]) =>
     ask<Schemas['CurveSet'][]>('/api/curve-sets', send('PUT', { name, controls })),
   addFilm: (id: number, film: File) => ask<LineView>(`/api/lines/${id}/film`, form({ film })),
+  motion: (id: number, motion: File, order: MotionOrder, revision?: number) =>
+    ask<Motion>(`/api/lines/${id}/motion`, {
+      ...form({ motion, order: JSON.stringify(order) }),
+      headers: madeOn(revision),
+    }),
   addTake: (id: number, recording: File) => ask<LineView>(`/api/lines/${id}/takes`, form({ recording })),
   draft: (id: number) => ask<Draft>(`/api/lines/${id}/draft`, { method: 'POST' }),
   words: () => ask<SaidAs[]>('/api/words'),

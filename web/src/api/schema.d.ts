@@ -559,6 +559,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lines/{id}/motion": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Looks at motion from elsewhere (curves, a table, a clip of a glTF, head motion, a recorded capture), or lays it on the
+         *     line as a pass.
+         */
+        post: operations["motion"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lines/{id}/movie": {
         parameters: {
             query?: never;
@@ -1130,6 +1150,38 @@ export interface components {
             rate: number;
             /** @default natural */
             shape: components["schemas"]["BlinkShape"];
+        };
+        /** @description How motion is laid on a line. */
+        Bringing: {
+            /**
+             * @description Whether it lies over the guard that keeps the lips on the words: meant for the mouth itself.
+             * @default true
+             */
+            free: boolean;
+            /** @default replace */
+            laid: components["schemas"]["Laid"];
+            /**
+             * @description What the pass is called.
+             * @default motion 1
+             */
+            name: string;
+            /**
+             * Format: double
+             * @description Seconds of the line at which the source's time 0 lies.
+             * @default 0
+             */
+            offset: number;
+            /**
+             * @description Which parts of the face it moves; without any all that it knows.
+             * @default []
+             */
+            regions: components["schemas"]["Region"][];
+            /**
+             * Format: double
+             * @description How many of its seconds pass in one of the line's.
+             * @default 1
+             */
+            speed: number;
         };
         /** @description A character with all that is known of it. */
         CastDetail: {
@@ -2007,6 +2059,54 @@ export interface components {
             /** @description A pose of the production's own, with what it is. */
             pose: components["schemas"]["Pose"];
         };
+        /** @description How a source is read and laid. */
+        MotionOrder: {
+            /**
+             * @description Which clip of a glTF.
+             * @default 0
+             */
+            clip: number;
+            /**
+             * @default {
+             *       "offset": 0,
+             *       "speed": 1,
+             *       "regions": [],
+             *       "laid": "replace",
+             *       "free": true,
+             *       "name": "motion 1"
+             *     }
+             */
+            laid: components["schemas"]["Bringing"];
+            /**
+             * @description The rate of a table that has no seconds, as it is written.
+             * @default null
+             */
+            rate: string | null;
+            /**
+             * @description Take it; else it is only looked at.
+             * @default false
+             */
+            take: boolean;
+            /** @default itself */
+            taken_for: components["schemas"]["TakenFor"];
+        };
+        /** @description What a source holds, and what of it comes in. */
+        MotionView: {
+            clips: string[];
+            /** @description Controls that it tells, and those that it cannot tell: they go on as they were. */
+            controls: components["schemas"]["ControlName"][];
+            /** @description From when to when on the line. */
+            from: components["schemas"]["Seconds"];
+            /** @description Names in it that nothing here answers to. */
+            ignored: string[];
+            line?: components["schemas"]["LineView"] | null;
+            moments: number;
+            /** @description Outputs that cannot be as the source has them, those farthest off first. */
+            off: components["schemas"]["OutputOff"][];
+            to: components["schemas"]["Seconds"];
+            unknown: components["schemas"]["ControlName"][];
+            what: string;
+        };
         /**
          * @description A kind of mouth, by what the sounds need.
          * @enum {string}
@@ -2497,6 +2597,17 @@ export interface components {
              */
             parts?: number;
             target: components["schemas"]["Target"];
+        };
+        /** @description How far an output stays from what the source asks of it. */
+        OutputOff: {
+            /** Format: float */
+            max: number;
+            name: string;
+            /**
+             * Format: float
+             * @description Root of the mean square, and most, as shares of its range.
+             */
+            rms: number;
         };
         /** @description Which frames a line has of its own. */
         OwnFrames: {
@@ -3282,6 +3393,11 @@ export interface components {
              */
             time: number;
         };
+        /**
+         * @description What the columns of a table are taken for.
+         * @enum {string}
+         */
+        TakenFor: "itself" | "controls" | "outputs" | "capture";
         /** @description What an output moves. */
         Target: {
             /** @enum {string} */
@@ -4585,6 +4701,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FramesView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    motion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "multipart/form-data": unknown;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MotionView"];
                 };
             };
             422: {

@@ -65,7 +65,7 @@ export function Delivered({ lines }: { lines: LineSummary[] }) {
               key={line.id}
               name={name(line.id)}
               line={line.id}
-              files={files.filter((f) => f.line === line.id)}
+              files={files.filter((f) => f.line === line.id).sort((a, b) => a.id - b.id)}
               open={whole === line.id || out.length <= 3}
               onOpen={() => showAll(whole === line.id ? null : line.id)}
               onSee={see}

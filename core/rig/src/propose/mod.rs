@@ -19,6 +19,7 @@ pub use words::Side;
 use crate::wiring::{Feed, Output, Target, Wiring};
 use jam_score::Control;
 use serde::Serialize;
+use std::collections::BTreeMap;
 use words::Words;
 
 /// A morph target of the character.
@@ -134,6 +135,36 @@ pub fn captured(name: &str) -> (Option<Side>, Vec<(Control, f32)>) {
         (f.control, unit)
     };
     (words.side, feeds.iter().map(worth).collect())
+}
+
+/// The controls that captured coefficients and turns of the head (yaw, pitch, roll in degrees) drive. What one side's
+/// coefficients say is added up, looking in against looking out; of two sides that drive the same control, as both eyes
+/// do the gaze, it is the mean.
+pub fn captured_face<'a>(
+    coefficients: impl IntoIterator<Item = (&'a str, f32)>,
+    head: Option<[f32; 3]>,
+) -> BTreeMap<Control, f32> {
+    let mut sums: BTreeMap<(Control, Option<Side>), f32> = BTreeMap::new();
+    for (name, value) in coefficients {
+        let (side, drives) = captured(name);
+        for (control, worth) in drives {
+            *sums.entry((control, side)).or_insert(0.0) += value * worth;
+        }
+    }
+    let mut face: BTreeMap<Control, f32> = BTreeMap::new();
+    for (control, _) in sums.keys() {
+        let of = |side: Option<Side>| sums.get(&(*control, side)).copied();
+        let sides: Vec<f32> = [Some(Side::Left), Some(Side::Right)].into_iter().filter_map(of).collect();
+        let mean = if sides.is_empty() { 0.0 } else { sides.iter().sum::<f32>() / sides.len() as f32 };
+        face.insert(*control, mean + of(None).unwrap_or(0.0));
+    }
+    let turned = head.into_iter().flatten();
+    face.extend([Control::HeadYaw, Control::HeadPitch, Control::HeadRoll].into_iter().zip(turned));
+    for (control, value) in &mut face {
+        let (low, high) = control.range();
+        *value = value.clamp(low, high);
+    }
+    face
 }
 
 /// The wiring of a face that has one shape for each capture coefficient, its closing shape as large as its open jaw.

@@ -18,6 +18,7 @@ import { snapped } from '../hand';
 import css from './bench.module.css';
 import hand from './HandBench.module.css';
 import { LayerBar } from './layerParts';
+import { BringMotion } from './BringMotion';
 import { PassRecorder } from './PassRecorder';
 
 /** The bench: passes, poses, and what hands laid over the curves. */
@@ -52,7 +53,10 @@ function Passes({ line }: { line: LineView }) {
   ) => void act(lineId, { do: 'change_pass', touches, ...what }, { gesture });
   return (
     <div className={css.column}>
-      <h3>Passes</h3>
+      <div className={css.row}>
+        <h3>Passes</h3>
+        <BringMotion line={line} />
+      </div>
       {passes.size === 0 && (
         <span className={css.note}>None yet. A pass is one live recording; it lies under the guard.</span>
       )}
