@@ -1,6 +1,6 @@
 //! A clip of a glTF: its channels at their own key times, as values of a wiring's outputs.
 
-use super::{BackError, MOST_MOMENTS, Reading, Source, Values};
+use super::source::{BackError, MOST_MOMENTS, Reading, Source, Values};
 use crate::glb::{Channel, Character};
 use glam::{DMat3, DQuat, DVec3, Quat, Vec3};
 use jam_rig::{Target, Wiring};

@@ -1,6 +1,6 @@
 //! Our own curves file, read again.
 
-use super::{BackError, Source, Values};
+use super::source::{BackError, Source, Values};
 use crate::curves::FORMAT;
 use jam_score::{Control, Frame, FrameGrid, FrameRate};
 use serde::Deserialize;

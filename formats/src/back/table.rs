@@ -1,6 +1,6 @@
 //! Tables: ours, wide or long, and other programs' with the same names; with commas, semicolons or tabs, and decimal commas.
 
-use super::{BackError, Reading, Source, TakenFor, Values};
+use super::source::{BackError, Reading, Source, TakenFor, Values};
 use crate::out::columns;
 use jam_rig::propose::{COEFFICIENTS, captured_face};
 use jam_rig::{Sampled, Wiring};

@@ -1,8 +1,9 @@
 //! A cache of points: every mesh with as many points in the same order as in the character's file, over time. It stands
 //! alone and needs no skeleton. Written frame by frame, as it is large.
 
+use super::layer::{UsdLine, head, samples, sound, visibility};
 use super::layout::{UsdCharacter, placed};
-use super::{UsdLine, head, mesh, samples, sound, text, visibility};
+use super::{mesh, text};
 use glam::{DMat4, Mat4, Vec3};
 use jam_rig::body::{Node, Part};
 use std::fmt::Write as _;

@@ -1,7 +1,8 @@
 //! The character's own layer: skeleton, meshes with their shapes, skins and materials, at rest.
 
+use super::layer::head;
 use super::layout::UsdCharacter;
-use super::{head, mesh, text};
+use super::{mesh, text};
 use crate::glb::GlbError;
 use glam::{DMat4, Vec3};
 use jam_rig::body::Skin;

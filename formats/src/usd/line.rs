@@ -1,7 +1,8 @@
 //! A line's layer: the character by reference, and over it only what moves.
 
+use super::layer::{UsdLine, head, samples, sound, visibility};
 use super::layout::UsdCharacter;
-use super::{UsdLine, head, samples, sound, text, visibility};
+use super::text;
 use std::fmt::Write;
 
 impl UsdCharacter {
