@@ -140,6 +140,7 @@ pub fn page(rows: &[SheetRow], title: &str, rate: jam_score::FrameRate) -> Strin
         "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>{0}</title>\n<style>\n\
          @page {{ size: A4 portrait; margin: 14mm 12mm 16mm; @bottom-right {{ content: counter(page) \" / \" counter(pages); font: 8pt sans-serif }} }}\n\
          body {{ font: 8.5pt/1 sans-serif; margin: 0; color: #111 }}\n\
+         @media screen {{ body {{ margin: 10mm auto; max-width: 186mm }} }}\n\
          h1 {{ font-size: 12pt; margin: 0 0 3mm }}\n\
          table {{ border-collapse: collapse; width: 100%; font-variant-numeric: tabular-nums }}\n\
          thead {{ display: table-header-group }}\n\

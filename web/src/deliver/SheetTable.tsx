@@ -34,7 +34,7 @@ export function SheetTable({ line }: { line: number }) {
                   {rows.map((r, i) => (
                     <tr key={r.frame} data-second={i % second === 0 || undefined}>
                       <td className="num">{r.frame}</td>
-                      <td className={css.word}>{r.word}</td>
+                      <td className={r.word === '|' ? undefined : css.word}>{r.word}</td>
                       <td>{r.sound}</td>
                       <td>{i > 0 && rows[i - 1]?.mouth === r.mouth ? '|' : r.mouth}</td>
                       <td>{r.lids}</td>
