@@ -11,6 +11,7 @@ mod layers;
 mod out;
 mod spoken;
 mod sync;
+mod whole;
 
 use anyhow::Context;
 use clap::{Args, Parser, Subcommand};
@@ -50,6 +51,12 @@ enum What {
     /// Prints what a supervisor would send back of a recording's performance, as JSON.
     #[command(after_help = check::EXAMPLES)]
     Check(check::Check),
+    /// Writes a production, or one character, as one file.
+    #[command(after_help = whole::EXAMPLES)]
+    Export(whole::Export),
+    /// Brings the file of a production or a character in; what is there stays.
+    #[command(after_help = whole::EXAMPLES)]
+    Import(whole::Import),
     /// Makes operations on a line of a production, the same ones that the page makes, and prints the line.
     #[command(after_help = edit::EXAMPLES)]
     Edit(edit::Edit),
@@ -120,6 +127,8 @@ fn main() -> ExitCode {
         What::Sync(options) => sync::run(&options),
         What::Deliver(options) => deliver::run(&options),
         What::Check(options) => check::run(&options),
+        What::Export(options) => whole::export(&options),
+        What::Import(options) => whole::import(&options),
         What::Edit(options) => edit::run(&options),
         What::StandIn(StandIn::Transcript { audio }) => stand_in_transcript(&audio),
         What::StandIn(StandIn::Capture { server, osc, seconds }) => capture::stand_in(server, osc, seconds),

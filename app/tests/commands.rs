@@ -369,3 +369,29 @@ fn deliver_writes_lines_of_a_production_under_names_of_a_template() {
     assert_eq!(names, expected);
     assert!(files.iter().all(|f| Path::new(f).exists()));
 }
+
+/// What goes out of one data file comes into another, and out of that as the same file.
+#[test]
+fn a_production_is_exported_and_imported_as_one_file() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name).to_string_lossy().into_owned();
+    jam_demo::fill(&jam_store::Store::open(&folder.path().join("fog.jam")).unwrap()).unwrap();
+    let works = |arguments: &[&str]| {
+        let said = jamlips(arguments);
+        assert!(said.status.success(), "{}", String::from_utf8_lossy(&said.stderr));
+        String::from_utf8(said.stdout).unwrap()
+    };
+    works(&["export", "--data", &at("fog.jam"), "--out", &at("fog.jam.zip")]);
+    let said = works(&["import", &at("fog.jam.zip"), "--data", &at("other.jam")]);
+    assert_eq!(said, "lines: 15\ncharacters: 3\n");
+    works(&["export", "--data", &at("other.jam"), "--out", &at("again.jam.zip")]);
+    assert!(std::fs::read(at("fog.jam.zip")).unwrap() == std::fs::read(at("again.jam.zip")).unwrap());
+    works(&["export", "--data", &at("fog.jam"), "--character", "Odile", "--out", &at("odile.jam.zip")]);
+    assert_eq!(
+        works(&["import", &at("odile.jam.zip"), "--data", &at("other.jam")]),
+        "lines: 0\ncharacters: 1\n"
+    );
+    let wrong = jamlips(&["import", &at("fog.jam"), "--data", &at("other.jam")]);
+    assert!(!wrong.status.success());
+    assert!(String::from_utf8_lossy(&wrong.stderr).contains("no production of Jam Lips"));
+}

@@ -8,9 +8,10 @@ use common::readers::{read_by, validated};
 use jam_demo::{CHARACTERS, LINES};
 use jam_desk::{Played, Stretch};
 use jam_formats::deliver::{Delivery, FileKind, together};
-use jam_formats::glb::{Character, ClipOptions, Interpolation};
+use jam_formats::glb::{Character, ClipOptions, Interpolation, NamedFile};
 use jam_formats::out::timeline::{Shot, otio};
 use jam_formats::sound;
+use jam_formats::usd::{UsdCharacter, UsdLine};
 use jam_rig::Sampled;
 use jam_score::keys::KeyShape;
 use jam_score::layers::Mood;
@@ -135,6 +136,71 @@ fn usd_is_valid_and_every_point_of_it_is_where_the_stage_has_it() {
             assert!(apart <= most, "{name}: {apart} m of {size} m");
             assert!(compared > frames.len(), "{name}: {compared}");
         }
+    }
+}
+
+/// Files below a folder that end so.
+fn below(folder: &std::path::Path, endings: &[&str]) -> Vec<std::path::PathBuf> {
+    let mut found = Vec::new();
+    for entry in std::fs::read_dir(folder).unwrap() {
+        let path = entry.unwrap().path();
+        if path.is_dir() {
+            found.extend(below(&path, endings));
+        } else if path.extension().is_some_and(|e| endings.iter().any(|w| e == *w)) {
+            found.push(path);
+        }
+    }
+    found.sort();
+    found
+}
+
+/// Sources: Debian's package `assimp-testmodels` and the reference library of USD: what other makers have made, without
+/// joints, without shapes, of several materials, with pictures, is taken by its validators without an error.
+#[test]
+fn models_of_other_makers_are_valid_as_usd() {
+    let folder = tempfile::tempdir().unwrap();
+    let grid = FrameGrid { rate: FrameRate::FILM, first: Frame(1) };
+    let mut files = Vec::new();
+    let models = below(std::path::Path::new("/usr/share/assimp/models/glTF2"), &["glb", "gltf"]);
+    for (i, path) in models.iter().enumerate() {
+        let read = |p: &std::path::Path| NamedFile {
+            name: p.file_name().unwrap().to_string_lossy().into_owned(),
+            bytes: std::fs::read(p).unwrap(),
+        };
+        let all = below(path.parent().unwrap(), &["bin", "png", "jpg"]);
+        let brought = std::iter::once(path).chain(&all).map(|p| read(p)).collect();
+        // Broken ones, and packed ones, are refused on import.
+        let Ok(character) = Character::import(brought) else { continue };
+        let Ok(wiring) = character.wiring() else { continue };
+        let face = vec![0.0; Control::ALL.len()];
+        let wired = vec![wiring.apply(&face); 2];
+        let sampled = Sampled { grid, before: 0, faces: vec![face; 2], wired, drawings: Vec::new() };
+        let own = folder.path().join(i.to_string());
+        // One of them holds positions that are no numbers, and is refused.
+        let Ok(usd) = UsdCharacter::new(&character, &wiring, "model") else { continue };
+        for (name, bytes) in usd.images().unwrap() {
+            let path = own.join(name);
+            std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+            std::fs::write(path, bytes).unwrap();
+        }
+        std::fs::create_dir_all(&own).unwrap();
+        let line = UsdLine { sampled: &sampled, sound: None };
+        let mut cache = Vec::new();
+        usd.cache(&line, &mut cache).unwrap();
+        std::fs::write(own.join("model.usda"), usd.layer().unwrap()).unwrap();
+        std::fs::write(own.join("line.usda"), usd.line_layer(&line, "model.usda")).unwrap();
+        std::fs::write(own.join("line.cache.usda"), cache).unwrap();
+        for name in ["line.usda", "line.cache.usda"] {
+            files.push(json!({
+                "path": own.join(name), "first": 1, "frames": 2, "rate": [24, 1], "sound": null, "skel": false,
+                "meshes": null,
+            }));
+        }
+    }
+    assert!(files.len() >= 40, "{} files", files.len());
+    let said = read_by("usd.py", &[], &json!({ "files": files }));
+    for (said, file) in said.as_array().unwrap().iter().zip(&files) {
+        assert_eq!(said["errors"], json!([]), "{}", file["path"]);
     }
 }
 

@@ -2,6 +2,7 @@
 //! made, and what was delivered. What was acknowledged survives a crash: every change is one
 //! transaction, written through to the disk.
 
+mod archive;
 mod cast;
 mod changes;
 mod deliveries;
@@ -22,6 +23,7 @@ mod stored;
 mod upgrade;
 mod waiting;
 
+pub use archive::{Came, Whole};
 pub use cast::{CastMember, NewWiring, NowCast};
 pub use changes::Changes;
 pub use deliveries::{Delivered, NewDelivered};

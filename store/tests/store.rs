@@ -6,7 +6,7 @@ use jam_score::{
     Frame, FrameGrid, FrameRate, Ids, Line, Listen, Phone, ProductionEdit, RecordingFacts, Seconds, Sound,
     Span, Timing, Word,
 };
-use jam_store::{NewDelivered, NewLine, NewStep, Production, Store, StoreError};
+use jam_store::{Came, NewDelivered, NewLine, NewStep, Production, Store, StoreError, Whole};
 use proptest::prelude::*;
 use std::sync::Arc;
 
@@ -594,4 +594,105 @@ fn whole_lines_and_characters_go_and_come_back_through_a_restart() {
     assert!(matches!(store.turn_production(true), Err(StoreError::NothingToUndo)));
     store.turn_production(false).unwrap();
     assert_eq!(ids(&store), [second]);
+}
+
+/// A production with a bit of everything.
+fn full(path: &std::path::Path) -> Store {
+    let store = Store::open(path).unwrap();
+    let production =
+        Production { name: "Fog".into(), grid: FrameGrid { rate: FrameRate::FILM, first: Frame(7) } };
+    store.set_production(&production).unwrap();
+    store.add_cast_member("Bram", b"glTF bram", &Wiring::default()).unwrap();
+    store.add_cast_member("Odile", b"glTF odile", &Wiring::default()).unwrap();
+    let id = line(&store, "one");
+    step(&store, id, "say it by Bram", None, |l| l.character = Some("Bram".into())).unwrap();
+    step(&store, id, "time it", None, |l| l.timing = Some(times("one", 1.0))).unwrap();
+    let facts = store.line(id).unwrap().facts;
+    let take = store.add_take(id, b"RIFF second", "second.wav", &facts).unwrap();
+    step(&store, id, "listen to another take", None, |l| l.listen.take = Some(take)).unwrap();
+    let film = store.add_film(id, "actor.webm", "video/webm", b"film").unwrap();
+    step(&store, id, "lay a film", None, |l| l.film = Some(jam_score::Film { id: film, offset: 0.5 }))
+        .unwrap();
+    step(&store, id, "say it by Odile", None, |l| l.character = Some("Odile".into())).unwrap();
+    undo(&store, id).unwrap();
+    deliver(&store, id, b"delivered");
+    line(&store, "two");
+    store
+}
+
+/// Into nothing it comes back byte for byte; beside something else it gets numbers and names of its own, and undo and redo
+/// go on as if it had always been there.
+#[test]
+fn a_production_goes_out_as_one_file_and_comes_in_again() {
+    let folder = tempfile::tempdir().unwrap();
+    let store = full(&folder.path().join("a.jam"));
+    let file = store.export(Whole::Production).unwrap();
+    assert!(file == store.export(Whole::Production).unwrap(), "the same bytes twice");
+
+    let fresh = Store::open(&folder.path().join("b.jam")).unwrap();
+    assert_eq!(fresh.import(&file).unwrap(), Came { lines: 2, characters: 2 });
+    assert!(fresh.export(Whole::Production).unwrap() == file, "byte for byte");
+    assert_eq!(fresh.production().unwrap(), store.production().unwrap());
+    assert_eq!(fresh.lines().unwrap(), store.lines().unwrap());
+
+    let other = Store::open(&folder.path().join("c.jam")).unwrap();
+    other.add_cast_member("Bram", b"glTF another", &Wiring::default()).unwrap();
+    let own = line(&other, "own");
+    let before = other.line(own).unwrap();
+    assert_eq!(other.import(&file).unwrap(), Came { lines: 2, characters: 2 });
+    assert_eq!(other.import(&file).unwrap(), Came { lines: 2, characters: 2 });
+    assert_eq!(other.line(own).unwrap(), before, "nothing is written over");
+    assert_ne!(other.production().unwrap().name, "Fog");
+    let cast = other.cast().unwrap();
+    let titles: Vec<&str> = cast.iter().map(|m| m.title.as_str()).collect();
+    assert_eq!(titles, ["Bram", "Bram 2", "Odile", "Bram 3", "Odile 2"]);
+    let lines = other.lines().unwrap();
+    assert_eq!(
+        lines.iter().map(|l| l.document.text.as_str()).collect::<Vec<_>>(),
+        ["own", "one", "two", "one", "two"]
+    );
+    for (place, bram, odile) in [(1, "Bram 2", "Odile"), (3, "Bram 3", "Odile 2")] {
+        let id = lines[place].id;
+        assert_eq!(lines[place].document.character.as_deref(), Some(bram));
+        // Its take, film and files are its own.
+        let takes = other.takes(id).unwrap();
+        assert!(
+            takes.iter().any(|t| t.id.is_some() && t.id == lines[place].document.listen.take),
+            "{takes:?}"
+        );
+        assert_eq!(other.blob(&lines[place].recording).unwrap(), b"RIFF second");
+        other.film(id, lines[place].document.film.unwrap().id).unwrap();
+        assert_eq!(other.deliveries().unwrap().iter().filter(|d| d.line == id).count(), 1);
+        assert_eq!(redo(&other, id).unwrap().character.as_deref(), Some(odile));
+        for _ in 0..3 {
+            undo(&other, id).unwrap();
+        }
+        let back = other.line(id).unwrap().document;
+        assert!(back.is_timed() && back.listen.take.is_none() && back.film.is_none());
+    }
+
+    let one = store.export(Whole::Character(1)).unwrap();
+    let alone = Store::open(&folder.path().join("d.jam")).unwrap();
+    assert_eq!(alone.import(&one).unwrap(), Came { lines: 0, characters: 1 });
+    assert_eq!(alone.export(Whole::Character(1)).unwrap(), one);
+    assert_eq!(alone.blob(&alone.cast().unwrap()[0].model).unwrap(), b"glTF bram");
+}
+
+#[test]
+fn a_file_that_is_no_production_leaves_all_as_it_is() {
+    let folder = tempfile::tempdir().unwrap();
+    let store = full(&folder.path().join("a.jam"));
+    let file = store.export(Whole::Production).unwrap();
+    assert!(matches!(store.import(b"PK no zip"), Err(StoreError::Foreign(_))));
+    // Every byte may be wrong: it comes in as it was, or not at all.
+    for at in (0..file.len()).step_by(401) {
+        let mut broken = file.clone();
+        broken[at] ^= 0x55;
+        let fresh = Store::open(&folder.path().join(format!("{at}.jam"))).unwrap();
+        let empty = fresh.export(Whole::Production).unwrap();
+        match fresh.import(&broken) {
+            Ok(_) => assert_eq!(fresh.lines().unwrap(), store.lines().unwrap()),
+            Err(_) => assert!(fresh.export(Whole::Production).unwrap() == empty, "half of it came in"),
+        }
+    }
 }

@@ -2,14 +2,17 @@
 //! wholes.
 
 use crate::app::{App, Event};
-use crate::form::blocking;
+use crate::form::{Form, blocking};
 use crate::house;
 use crate::problem::{Answer, Problem};
 use crate::sent::Sent;
 use axum::Json;
-use axum::extract::State;
+use axum::extract::{Multipart, Path, State};
+use axum::http::header;
+use axum::response::{IntoResponse, Response};
 use jam_desk::ProductionOp;
 use jam_score::FrameGrid;
+use jam_store::{Came, StoreError, Whole};
 use serde::Serialize;
 use std::sync::Arc;
 
@@ -99,6 +102,73 @@ pub async fn demo(State(app): State<Arc<App>>) -> Answer<Json<ProductionView>> {
         fill(&app.store).map_err(Problem::unexpected)?;
         app.tell(Event::Production);
         view(&app)
+    })
+    .await
+    .map(Json)
+}
+
+/// What came in with a production's or a character's file.
+#[derive(Serialize, utoipa::ToSchema)]
+pub struct CameView {
+    lines: usize,
+    characters: usize,
+    production: ProductionView,
+}
+
+fn packed(name: &str, bytes: Vec<u8>) -> Response {
+    let named = format!("attachment; filename=\"{}.jam.zip\"", jam_formats::names::slug(name));
+    let headers =
+        [(header::CONTENT_TYPE, "application/zip".to_string()), (header::CONTENT_DISPOSITION, named)];
+    (headers, bytes).into_response()
+}
+
+/// The whole production as one file: lines, takes, characters, words, recipes, everything that was done.
+#[utoipa::path(get, path = "/api/production/file", tag = "production", responses((status = 200, content_type = "application/zip")))]
+pub async fn take_out(State(app): State<Arc<App>>) -> Answer<Response> {
+    blocking(move || {
+        let name = app.store.production()?.name;
+        Ok(packed(&name, app.store.export(Whole::Production)?))
+    })
+    .await
+}
+
+/// One character as a file: its model, its wiring with all its steps, and the production's poses.
+#[utoipa::path(get, path = "/api/cast/{id}/file", tag = "cast", params(("id" = i32, Path)), responses((status = 200, content_type = "application/zip"), (status = 404, body = Problem)))]
+pub async fn take_out_character(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Response> {
+    blocking(move || {
+        let bytes = app.store.export(Whole::Character(id))?;
+        let name = app
+            .store
+            .cast()?
+            .into_iter()
+            .find(|m| m.id == id)
+            .map_or_else(|| "character".into(), |m| m.title);
+        Ok(packed(&name, bytes))
+    })
+    .await
+}
+
+/// Brings a production's or a character's file in. What is there stays; what comes gets new numbers.
+#[utoipa::path(post, path = "/api/production/file", tag = "production", request_body(content_type = "multipart/form-data"), responses((status = 200, body = CameView), (status = 422, body = Problem)))]
+pub async fn bring_in(State(app): State<Arc<App>>, form: Multipart) -> Answer<Json<CameView>> {
+    let form = Form::read(form).await?;
+    blocking(move || {
+        let (_, bytes) = form.file("file", "Choose the file of a production or a character (.jam.zip).")?;
+        let refused = |e: StoreError| match e {
+            StoreError::Foreign(_) => {
+                let says = "This is no file of a production or a character; choose a .jam.zip that Jam Lips has made.";
+                Problem::refused("file", "not_a_production", says)
+            }
+            StoreError::Newer | StoreError::Damaged(_) | StoreError::Document(_) => {
+                Problem::refused("file", "production_unreadable", e)
+            }
+            other => other.into(),
+        };
+        let Came { lines, characters } = app.store.import(bytes).map_err(refused)?;
+        app.tell(Event::Cast);
+        app.tell(Event::Poses);
+        app.tell(Event::Production);
+        Ok(CameView { lines, characters, production: view(&app)? })
     })
     .await
     .map(Json)

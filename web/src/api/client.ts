@@ -237,6 +237,7 @@ export const api = {
   keepCurveSet: (name: string, controls: ControlName[]) =>
     ask<Schemas['CurveSet'][]>('/api/curve-sets', send('PUT', { name, controls })),
   addFilm: (id: number, film: File) => ask<LineView>(`/api/lines/${id}/film`, form({ film })),
+  bringIn: (file: File) => ask<{ lines: number; characters: number }>('/api/production/file', form({ file })),
   motion: (id: number, motion: File, order: MotionOrder, revision?: number) =>
     ask<Motion>(`/api/lines/${id}/motion`, {
       ...form({ motion, order: JSON.stringify(order) }),

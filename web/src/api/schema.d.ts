@@ -53,6 +53,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cast/{id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One character as a file: its model, its wiring with all its steps, and the production's poses. */
+        get: operations["take_out_character"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cast/{id}/model": {
         parameters: {
             query?: never;
@@ -944,6 +961,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/production/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The whole production as one file: lines, takes, characters, words, recipes, everything that was done. */
+        get: operations["take_out"];
+        put?: never;
+        /** Brings a production's or a character's file in. What is there stays; what comes gets new numbers. */
+        post: operations["bring_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/production/operations": {
         parameters: {
             query?: never;
@@ -1182,6 +1217,12 @@ export interface components {
              * @default 1
              */
             speed: number;
+        };
+        /** @description What came in with a production's or a character's file. */
+        CameView: {
+            characters: number;
+            lines: number;
+            production: components["schemas"]["ProductionView"];
         };
         /** @description A character with all that is known of it. */
         CastDetail: {
@@ -3759,6 +3800,35 @@ export interface operations {
             };
         };
     };
+    take_out_character: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": unknown;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     model: {
         parameters: {
             query?: never;
@@ -5445,6 +5515,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProductionView"];
+                };
+            };
+        };
+    };
+    take_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": unknown;
+                };
+            };
+        };
+    };
+    bring_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "multipart/form-data": unknown;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CameView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -82,6 +82,9 @@ function Member({ member, open }: { member: CastMember; open: boolean }) {
       <Menu.Item component="a" href={`/api/cast/${member.id}/wiring`} download>
         Export the wiring
       </Menu.Item>
+      <Menu.Item component="a" href={`/api/cast/${member.id}/file`} download>
+        Take it out with model, wiring and poses
+      </Menu.Item>
       <FileButton onChange={(file) => file && void importWiring(member.id, file)} accept=".json">
         {(props) => (
           <Menu.Item closeMenuOnClick={false} {...props}>

@@ -15,6 +15,7 @@ import { Press } from '../widgets/Press';
 import { Problem } from '../widgets/Problem';
 import { tell } from '../widgets/tell';
 import { Welcome } from './Welcome';
+import { WholeMenu } from './WholeMenu';
 import css from './LinesPage.module.css';
 import { LineStatus } from './LineStatus';
 import { deleteLine, duplicateLine, moveLine, nameLine, orderLines } from './lineActions';
@@ -72,6 +73,7 @@ function List({ all }: { all: LineSummary[] }) {
           {lines(all.length)} · {seconds(total)} · {timed} timed
         </span>
         <span className={css.actions}>
+          <WholeMenu />
           <Press gives="wordList" cap onClick={() => set({ wordList: true })}>
             Word list
           </Press>
