@@ -1140,3 +1140,60 @@ async fn a_captured_face_is_performed_on_the_line() {
     assert!(loud > 0.5 && quiet == 0.0, "{loud} {quiet}");
     server.stop().await;
 }
+
+/// Where the browser cannot encode, pictures and sound are put together here: as many as frames, or a sentence. Source:
+/// ffprobe of Debian's ffmpeg counts them.
+#[tokio::test(flavor = "multi_thread")]
+async fn pictures_become_a_movie_of_the_same_frames() {
+    let folder = tempfile::tempdir().unwrap();
+    let server = Running::start(&folder.path().join("a.jam")).await;
+    let id = server.timed_line().await;
+    let mut picture = Vec::new();
+    let mut encoder = png::Encoder::new(&mut picture, 64, 64);
+    encoder.set_color(png::ColorType::Grayscale);
+    encoder.write_header().unwrap().write_image_data(&[90; 64 * 64]).unwrap();
+    let send = async |recipe: &Value, count: usize| -> (StatusCode, Value) {
+        let mut form = Form::new().text("recipe", recipe.to_string());
+        for i in 0..count {
+            let file = Part::bytes(picture.clone()).file_name(format!("{}.png", 1001 + i));
+            form = form.part("picture", file);
+        }
+        let path = format!("/api/lines/{id}/pictures");
+        let answer = server.ask(Method::POST, &path).multipart(form).send().await.unwrap();
+        (answer.status(), answer.json().await.unwrap())
+    };
+    for (file, ending) in [("mov", ".mov"), ("pictures", ".zip")] {
+        let recipe = json!({"movie": {"file": file}, "names": format!("{{number}}_{file}")});
+        let (status, frames) = server
+            .answer(Method::POST, &format!("/api/lines/{id}/frames"), &json!({ "recipe": recipe }))
+            .await;
+        assert_eq!(status, StatusCode::OK);
+        let count = frames["values"].as_array().unwrap().len();
+        let (status, few) = send(&recipe, count - 1).await;
+        assert_eq!((status, &few["code"]), (StatusCode::UNPROCESSABLE_ENTITY, &json!("pictures_missing")));
+        let (status, made) = send(&recipe, count).await;
+        assert_eq!(status, StatusCode::OK, "{made}");
+        assert!(made["file_name"].as_str().unwrap().ends_with(ending), "{made}");
+        let path = format!("/api/deliveries/{}/file", made["id"]);
+        let bytes = server.ask(Method::GET, &path).send().await.unwrap().bytes().await.unwrap();
+        if ending == ".zip" {
+            let zip = zip::ZipArchive::new(std::io::Cursor::new(&bytes[..])).unwrap();
+            assert_eq!(zip.len(), count + 1);
+            continue;
+        }
+        let movie = folder.path().join("line.mov");
+        std::fs::write(&movie, &bytes).unwrap();
+        let shows = ["-v", "error", "-of", "json", "-show_streams"];
+        let probed = std::process::Command::new("ffprobe").args(shows).arg(&movie).output().unwrap();
+        let probed: Value = serde_json::from_slice(&probed.stdout).unwrap();
+        let streams = probed["streams"].as_array().unwrap();
+        let of = |kind: &str| streams.iter().find(|s| s["codec_type"] == kind).unwrap();
+        assert_eq!(of("video")["nb_frames"], count.to_string());
+        let seconds: f64 = of("audio")["duration"].as_str().unwrap().parse().unwrap();
+        assert!(
+            (seconds - count as f64 / 24.0).abs() < 1e-3,
+            "the sound is as long as the pictures: {seconds}"
+        );
+    }
+    server.stop().await;
+}

@@ -109,7 +109,7 @@ function Kind({
         />
         <Press
           kind="quiet"
-          aria-label={`Options of ${title}`}
+          aria-label={`${unfolded ? 'Fold' : 'Look'}: ${title}`}
           aria-expanded={unfolded}
           testId={`unfold-${row}`}
           onClick={() => order({ unfolded: unfolded ? null : row })}
