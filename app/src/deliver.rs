@@ -1,10 +1,10 @@
 //! `jamlips deliver`: lines of a production as files for other programs.
 
-use crate::files::Files;
+use crate::files::{self, Files};
 use crate::out;
 use anyhow::{Context, bail};
 use clap::Args;
-use jam_formats::deliver::FileKind;
+use jam_formats::deliver::OutFile;
 use jam_formats::manifest::free;
 use jam_formats::recipe::Recipe;
 use jam_server::App;
@@ -87,7 +87,7 @@ pub fn run(options: &Deliver) -> anyhow::Result<()> {
         bail!("there is no line {missing}; the production’s last is {}", all.len());
     }
     std::fs::create_dir_all(&options.out)?;
-    let mut taken = BTreeMap::new();
+    let mut taken = BTreeSet::new();
     let mut said = Vec::new();
     let mut ready = Vec::new();
     let mut stems = BTreeSet::new();
@@ -102,24 +102,12 @@ pub fn run(options: &Deliver) -> anyhow::Result<()> {
             .map_err(|problem| anyhow::anyhow!("line {}: {problem}", i + 1))?;
         // Two lines of one name do not take each other's place.
         own.stem = free(&own.stem, &mut stems);
-        for kind in recipe.kinds_a_line() {
-            let place = || format!("line {}", i + 1);
-            let delivery = own.delivery();
-            if kind == FileKind::UsdCache {
-                // Larger than memory, at times: written as it is made.
-                let path = options.out.join(format!("{}.cache.usda", own.stem));
-                out::stream(&path, |to| Ok(delivery.cache(to)?)).with_context(place)?;
-                said.push(path.display().to_string());
-            }
-            for file in options.files.of(&delivery, kind, &recipe.clip).with_context(place)? {
-                let path = options.out.join(format!("{}{}", own.folder(), file.name));
-                // What belongs to the character is written once.
-                if taken.insert(path.clone(), file.shared).is_none() {
-                    out::write(&path, &file.bytes)?;
-                    said.push(path.display().to_string());
-                }
-            }
-        }
+        let path = |file: &OutFile| {
+            let path = options.out.join(format!("{}{}", own.folder(), file.name));
+            // What belongs to the character is written once.
+            taken.insert(path.clone()).then_some(path)
+        };
+        files::write(&own.delivery(), &recipe, path, &mut said).with_context(|| format!("line {}", i + 1))?;
         if recipe.has_clips() || recipe.timeline.is_some() {
             ready.push(own);
         }

@@ -1,11 +1,12 @@
 //! Which files go out, and how they are written, as the command line names it.
 
+use crate::out;
 use clap::Args;
-use jam_desk::Stretch;
-use jam_formats::deliver::{DeliverError, Delivery, FileKind, OutFile};
-use jam_formats::glb::{Character, ClipOptions, Interpolation};
+use jam_formats::deliver::{Delivery, FileKind, OutFile};
+use jam_formats::glb::{ClipOptions, Interpolation};
 use jam_formats::recipe::{Length, Recipe};
-use jam_score::{Frame, FrameRate, Seconds};
+use jam_score::{Frame, FrameRate};
+use std::path::PathBuf;
 
 #[derive(Args)]
 pub struct Files {
@@ -14,7 +15,7 @@ pub struct Files {
     #[arg(long = "files", value_name = "KINDS", value_delimiter = ',', default_value = "glb,curves")]
     asked: Vec<FileKind>,
     /// Leave out keys of the GLB that change nothing beyond this much (weights; turns in radians; moves as a share).
-    #[arg(long, value_name = "TOLERANCE", value_parser = tolerance)]
+    #[arg(long, value_name = "TOLERANCE")]
     thin: Option<f32>,
     /// A GLB without surfaces: nodes, names of shapes and the motion.
     #[arg(long)]
@@ -40,45 +41,15 @@ enum Between {
     Cubic,
 }
 
-fn tolerance(text: &str) -> Result<f32, String> {
-    let value: f32 = text.parse().map_err(|_| format!("“{text}” is no number"))?;
-    if (0.0..=1.0).contains(&value) { Ok(value) } else { Err("a tolerance lies between 0 and 1".into()) }
-}
-
 /// `1001-1100`; a first frame may be negative.
 fn frames(text: &str) -> Result<(Frame, Frame), String> {
     let bad = || format!("“{text}” is no range of frames; write first-last, such as 1001-1100");
     let at = text.char_indices().skip(1).find(|(_, c)| *c == '-').map(|(i, _)| i).ok_or_else(bad)?;
     let number = |t: &str| t.trim().parse::<i64>().ok().and_then(|n| Frame::first(n).ok()).ok_or_else(bad);
-    let (first, last) = (number(&text[..at])?, number(&text[at + 1..])?);
-    jam_desk::frames_of(first, last).map_err(|e| e.to_string())
+    Ok((number(&text[..at])?, number(&text[at + 1..])?))
 }
 
 impl Files {
-    pub fn kinds(&self) -> Vec<FileKind> {
-        FileKind::with_sound(&self.asked)
-    }
-
-    pub fn clip(&self) -> ClipOptions {
-        let interpolation = match self.interpolation {
-            Between::Linear => Interpolation::Linear,
-            Between::Step => Interpolation::Step,
-            Between::Cubic => Interpolation::Cubic,
-        };
-        ClipOptions { mesh: !self.no_mesh, thin: self.thin, interpolation }
-    }
-
-    /// What of a line is written.
-    pub fn stretch(&self, character: &Character) -> Stretch {
-        let body =
-            character.animations().into_iter().map(|(_, length)| length).fold(Seconds::ZERO, Seconds::max);
-        Stretch {
-            rate: self.file_rate,
-            frames: self.frames,
-            at_least: if self.whole_body { body } else { Seconds::ZERO },
-        }
-    }
-
     /// All of it as a recipe.
     pub fn recipe(&self, together: bool, timeline: Option<u32>, names: &str) -> Recipe {
         let length = match self.frames {
@@ -86,10 +57,15 @@ impl Files {
             None if self.whole_body => Length::Body,
             None => Length::Sound,
         };
+        let interpolation = match self.interpolation {
+            Between::Linear => Interpolation::Linear,
+            Between::Step => Interpolation::Step,
+            Between::Cubic => Interpolation::Cubic,
+        };
         let rate = self.file_rate.map(|r| r.to_string());
         Recipe {
             kinds: self.asked.clone(),
-            clip: self.clip(),
+            clip: ClipOptions { mesh: !self.no_mesh, thin: self.thin, interpolation },
             together,
             timeline,
             movie: None,
@@ -98,17 +74,36 @@ impl Files {
             names: names.into(),
         }
     }
+}
 
-    /// The files of a kind, but for the points of a cache, which are written as they are made.
-    pub fn of(
-        &self,
-        delivery: &Delivery<'_>,
-        kind: FileKind,
-        clip: &ClipOptions,
-    ) -> Result<Vec<OutFile>, DeliverError> {
-        match kind {
-            FileKind::UsdCache => delivery.cache_textures(),
-            kind => delivery.files(kind, clip),
+/// Writes all files of a line into a folder, and tells of each. `path` says where one goes by its name; none if it is not
+/// to be written.
+pub fn write(
+    delivery: &Delivery<'_>,
+    recipe: &Recipe,
+    mut path: impl FnMut(&OutFile) -> Option<PathBuf>,
+    said: &mut Vec<String>,
+) -> anyhow::Result<()> {
+    for kind in recipe.kinds_a_line() {
+        let files = if kind == FileKind::UsdCache {
+            // Larger than memory, at times: written as it is made.
+            let cache = delivery.point_cache()?;
+            let (name, bytes) = (format!("{}.cache.usda", delivery.name), Vec::new());
+            let file = OutFile { kind, name, media_type: "text/plain", bytes, shared: false };
+            if let Some(path) = path(&file) {
+                out::stream(&path, |to| Ok(cache.write(to)?))?;
+                said.push(path.display().to_string());
+            }
+            cache.textures()?
+        } else {
+            delivery.files(kind, &recipe.clip)?
+        };
+        for file in files {
+            if let Some(path) = path(&file) {
+                out::write(&path, &file.bytes)?;
+                said.push(path.display().to_string());
+            }
         }
     }
+    Ok(())
 }

@@ -1,14 +1,16 @@
 //! `jamlips sync`: a character speaking a recording, as files for other programs.
 
-use crate::files::Files;
+use crate::files::{self, Files};
 use crate::layers::LayerOptions;
 use crate::spoken::{Spoken, first_frame};
 use crate::{character, out};
 use anyhow::Context;
 use clap::Args;
-use jam_formats::deliver::{Delivery, FileKind};
+use jam_formats::deliver::{Delivery, FileKind, OutFile};
+use jam_formats::names::USUAL;
 use jam_formats::sound;
 use jam_score::{Frame, FrameGrid, FrameRate};
+use jam_server::deliver::stretch;
 use std::path::PathBuf;
 
 pub const EXAMPLES: &str = "Examples:
@@ -49,49 +51,46 @@ fn stem(path: &std::path::Path, otherwise: &str) -> String {
 pub fn run(options: &Sync) -> anyhow::Result<()> {
     let model = character::open(&options.character)?;
     let wiring = character::wiring(&model, options.wiring.as_deref())?;
+    // What cannot be is said before the line is worked out.
+    let recipe = options.files.recipe(false, None, USUAL);
+    recipe.check()?;
+    let stretch = stretch(&recipe, Some(&model)).map_err(|problem| anyhow::anyhow!("{problem}"))?;
     let grid = FrameGrid { rate: options.fps, first: options.first_frame };
     let played = options.spoken.play(&options.layers, &wiring, grid)?;
     let timing = played.line.timing.as_ref().context("the line has no times")?;
     let source = &options.spoken.audio;
     let (name, called) = (stem(source, "line"), stem(&options.character, "character"));
-    let kinds = options.files.kinds();
-    let heard = match kinds.contains(&FileKind::Wav) {
+    let heard = match recipe.kinds_a_line().contains(&FileKind::Wav) {
         true => {
             let bytes = crate::read(source)?;
             Some(sound::read(&bytes).map_err(|e| anyhow::anyhow!("{}: {e}", source.display()))?)
         }
         false => None,
     };
+    let sampled = played.sampled_as(&stretch);
     let delivery = Delivery {
         name: &name,
         line: &played.line,
         timing,
         wiring: &wiring,
-        sampled: played.sampled_as(&options.files.stretch(&model)),
+        sampled: &sampled,
         character: Some((&model, &called)),
         sound: heard.as_ref(),
     };
     std::fs::create_dir_all(&options.out)?;
-    let mut said: Vec<String> = Vec::new();
-    for kind in kinds {
-        if kind == FileKind::UsdCache {
-            // Larger than memory, at times: written as it is made.
-            let path = options.out.join(format!("{name}.cache.usda"));
-            out::stream(&path, |to| Ok(delivery.cache(to)?))?;
-            said.push(path.display().to_string());
+    let (mut said, mut kept) = (Vec::new(), Vec::new());
+    let path = |file: &OutFile| {
+        // One line in a folder: its curves are called as they always were.
+        let own = if file.kind == FileKind::Curves { "curves.json" } else { &file.name };
+        let path = options.out.join(own);
+        if same_file(&path, source) {
+            kept.push(format!("{} is the recording itself and stays as it is", path.display()));
+            return None;
         }
-        for file in options.files.of(&delivery, kind, &options.files.clip())? {
-            // One line in a folder: its curves are called as they always were.
-            let own = if file.kind == FileKind::Curves { "curves.json" } else { &file.name };
-            let path = options.out.join(own);
-            if same_file(&path, source) {
-                said.push(format!("{} is the recording itself and stays as it is", path.display()));
-                continue;
-            }
-            out::write(&path, &file.bytes)?;
-            said.push(path.display().to_string());
-        }
-    }
+        Some(path)
+    };
+    files::write(&delivery, &recipe, path, &mut said)?;
+    said.extend(kept);
     let grid = delivery.sampled.grid;
     let frames = delivery.frames();
     said.push(format!("{frames} frames from {} at {} frames a second", grid.first.0, grid.rate));

@@ -82,12 +82,13 @@ fn sync_writes_what_the_page_delivers_on_any_grid() {
         let grid = FrameGrid { rate: fps.parse::<FrameRate>().unwrap(), first: Frame(first) };
         let played = Played::new(&Arc::new(line.clone()), &wiring, grid, prosody.clone(), None).unwrap();
         let timing = played.line.timing.as_ref().unwrap();
+        let sampled = played.sampled();
         let delivery = Delivery {
             name: "worst",
             line: &played.line,
             timing,
             wiring: &wiring,
-            sampled: played.sampled(),
+            sampled: &sampled,
             character: Some((&bram, "bram")),
             sound: Some(&sound),
         };

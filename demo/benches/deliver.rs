@@ -22,12 +22,13 @@ fn deliver(c: &mut Criterion) {
     let wiring = character.wiring().unwrap();
     let grid = FrameGrid { rate: FrameRate::FILM, first: Frame(1001) };
     let played = Played::new(&line, &wiring, grid, prosody, None).unwrap();
+    let sampled = played.sampled();
     let delivery = Delivery {
         name: "line",
         line: &line,
         timing: line.timing.as_ref().unwrap(),
         wiring: &wiring,
-        sampled: played.sampled(),
+        sampled: &sampled,
         character: Some((&character, "Bram")),
         sound: Some(&recording),
     };
@@ -37,6 +38,9 @@ fn deliver(c: &mut Criterion) {
         let make = || black_box(delivery.files(kind, &ClipOptions::default()).unwrap());
         group.bench_function(kind.key(), |b| b.iter(make));
     }
+    // The way back: the controls behind a line's outputs.
+    let outputs: Vec<usize> = (0..wiring.outputs.len()).collect();
+    group.bench_function("read back", |b| b.iter(|| black_box(wiring.read_back(&outputs, &sampled.wired))));
     group.finish();
 }
 

@@ -143,12 +143,13 @@ fn our_own_files_come_back_as_they_went_out() {
         Played::new(&Arc::new(line.clone()), &wiring, grid, Arc::new(heard.clone()), None).unwrap()
     };
     let was = play(&felt);
+    let sampled = was.sampled();
     let delivery = Delivery {
         name: "line",
         line: &felt,
         timing: felt.timing.as_ref().unwrap(),
         wiring: &wiring,
-        sampled: was.sampled(),
+        sampled: &sampled,
         character: Some((&bram, "Bram")),
         sound: None,
     };
@@ -156,7 +157,7 @@ fn our_own_files_come_back_as_they_went_out() {
         let files = delivery.files(kind, &ClipOptions::default()).unwrap();
         files.into_iter().find(|f| f.name == format!("line.{ending}")).unwrap().bytes
     };
-    let faces = was.sampled().faces;
+    let faces = sampled.faces.clone();
     for (kind, ending, taken_for) in [
         (FileKind::Glb, "glb", TakenFor::Itself),
         (FileKind::Curves, "curves.json", TakenFor::Itself),

@@ -40,7 +40,7 @@ fn delivered<T>(
     let played = Played::new(&Arc::new(line.clone()), wiring, grid, Arc::new(heard.clone()), None).unwrap();
     let timing = line.timing.as_ref().unwrap();
     let sampled = played.sampled();
-    written(&Delivery { name: "line", line, timing, wiring, sampled, character, sound: None })
+    written(&Delivery { name: "line", line, timing, wiring, sampled: &sampled, character, sound: None })
 }
 
 fn curves(line: &Line, heard: &Prosody, wiring: &Wiring, grid: FrameGrid) -> String {

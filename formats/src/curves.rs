@@ -1,8 +1,9 @@
 //! Curves out, as JSON: one value a frame of every control and of everything the character's wiring
 //! drives, with the words and sounds they were made from. Described by `docs/formats/curves.schema.json`.
 
-use jam_rig::{Sampled, Target, Wiring};
-use jam_score::{Control, Frame, FrameRate, Seconds, Timing};
+use crate::out::columns::{self, Column, ColumnKind};
+use jam_rig::{Sampled, Wiring};
+use jam_score::{Frame, FrameRate, Seconds, Timing};
 use serde::Serialize;
 use std::collections::BTreeMap;
 
@@ -20,9 +21,9 @@ struct Document<'a> {
     frames: usize,
     /// Seconds of sound.
     duration: Seconds,
-    controls: BTreeMap<&'static str, Vec<f32>>,
+    controls: BTreeMap<&'a str, Vec<f32>>,
     shapes: BTreeMap<&'a str, Vec<f32>>,
-    joints: Vec<Joint<'a>>,
+    joints: Vec<Joint>,
     /// Nodes that are shown and hidden.
     #[serde(skip_serializing_if = "BTreeMap::is_empty")]
     shown: BTreeMap<&'a str, Vec<bool>>,
@@ -34,8 +35,8 @@ struct Document<'a> {
 }
 
 #[derive(Serialize)]
-struct Joint<'a> {
-    node: &'a str,
+struct Joint {
+    node: String,
     moves: &'static str,
     axis: [f32; 3],
     values: Vec<f32>,
@@ -65,26 +66,13 @@ pub fn to_json(
     sampled: &Sampled,
     duration: Seconds,
 ) -> Result<String, serde_json::Error> {
-    let rounded = |v: f32| (f64::from(v) * 1e5).round() as f32 / 1e5;
-    let column = |rows: &[Vec<f32>], i: usize| rows.iter().map(|r| rounded(r[i])).collect::<Vec<f32>>();
-    let mut shapes = BTreeMap::new();
-    let mut joints = Vec::new();
-    let mut shown: BTreeMap<&str, Vec<bool>> = BTreeMap::new();
-    for (i, output) in wiring.outputs.iter().enumerate() {
-        let mut joint =
-            |node, moves, axis| joints.push(Joint { node, moves, axis, values: column(&sampled.wired, i) });
-        match &output.target {
-            Target::Morph { name } => {
-                shapes.insert(name.as_str(), column(&sampled.wired, i));
-            }
-            Target::Rotation { node, axis } => joint(node.as_str(), "rotation_degrees", *axis),
-            Target::Translation { node, axis } => joint(node.as_str(), "translation", *axis),
-            Target::Scale { node, axis } => joint(node.as_str(), "size", *axis),
-            Target::Shown { node } => {
-                shown.insert(node.as_str(), sampled.wired.iter().map(|f| f[i] >= 0.5).collect());
-            }
-        }
-    }
+    let rounded = |v: &f32| (f64::from(*v) * 1e5).round() as f32 / 1e5;
+    let values = |c: &Column| c.values.iter().map(rounded).collect::<Vec<f32>>();
+    let (controls, driven) = (columns::controls(sampled), columns::driven(wiring, sampled));
+    let of = |kind: ColumnKind| driven.iter().filter(move |c| c.kind == kind);
+    let joint = |c: &Column| {
+        Some(Joint { node: c.name.clone(), moves: c.kind.name(), axis: c.axis?, values: values(c) })
+    };
     serde_json::to_string(&Document {
         format: FORMAT,
         text: &timing.text,
@@ -93,14 +81,12 @@ pub fn to_json(
         sound_frame: sampled.sound_frame(),
         frames: sampled.faces.len(),
         duration,
-        controls: Control::ALL
-            .iter()
-            .enumerate()
-            .map(|(i, c)| (c.name(), column(&sampled.faces, i)))
+        controls: controls.iter().map(|c| (c.name.as_str(), values(c))).collect(),
+        shapes: of(ColumnKind::Shape).map(|c| (c.name.as_str(), values(c))).collect(),
+        joints: driven.iter().filter_map(joint).collect(),
+        shown: of(ColumnKind::Shown)
+            .map(|c| (c.name.as_str(), c.values.iter().map(|v| *v >= 0.5).collect()))
             .collect(),
-        shapes,
-        joints,
-        shown,
         mouths: wiring
             .chart
             .as_ref()

@@ -126,7 +126,7 @@ pub struct Delivery<'a> {
     pub line: &'a Line,
     pub timing: &'a Timing,
     pub wiring: &'a Wiring,
-    pub sampled: Sampled,
+    pub sampled: &'a Sampled,
     /// Who says it, and what she is called.
     pub character: Option<(&'a Character, &'a str)>,
     /// What is heard of it.
@@ -145,7 +145,7 @@ impl Delivery<'_> {
 
     /// The line as a clip, whose sound is called so.
     fn clip<'c>(&'c self, sound: Option<&'c str>) -> Clip<'c> {
-        let Sampled { grid, wired, drawings, .. } = &self.sampled;
+        let Sampled { grid, wired, drawings, .. } = self.sampled;
         let frames = Frames { grid: *grid, sound_frame: self.sampled.sound_frame(), wired, drawings };
         Clip { name: self.name, frames, sound }
     }
@@ -170,7 +170,7 @@ impl Delivery<'_> {
     /// # Errors
     /// A value is no number.
     pub fn curves(&self) -> Result<String, DeliverError> {
-        Ok(curves::to_json(self.timing, self.wiring, &self.sampled, self.timing.end())?)
+        Ok(curves::to_json(self.timing, self.wiring, self.sampled, self.timing.end())?)
     }
 
     /// The character as USD has it.
@@ -179,37 +179,17 @@ impl Delivery<'_> {
         Ok(UsdCharacter::new(character, self.wiring, name)?)
     }
 
-    /// The cache of points, written as it is made.
-    ///
-    /// # Errors
-    /// The character cannot be prepared, or the file cannot be written.
-    pub fn cache(&self, to: &mut dyn Write) -> Result<(), DeliverError> {
-        let sound = self.sound_name();
-        let line = UsdLine { sampled: &self.sampled, sound: sound.as_deref() };
-        Ok(self.usd(FileKind::UsdCache)?.cache(&line, to)?)
-    }
-
-    /// About how large the cache of points is, bytes: from the points of all meshes, of which rigid ones take none.
+    /// The cache of points, not yet written.
     ///
     /// # Errors
     /// The character cannot be prepared.
-    pub fn cache_size(&self) -> Result<usize, DeliverError> {
-        const A_POINT: usize = 28;
-        let points = self.usd(FileKind::UsdCache)?.bending_points();
-        Ok(points.saturating_mul(A_POINT).saturating_mul(self.frames()))
-    }
-
-    /// The images beside a cache of points.
-    ///
-    /// # Errors
-    /// The character cannot be prepared.
-    pub fn cache_textures(&self) -> Result<Vec<OutFile>, DeliverError> {
-        textures(&self.usd(FileKind::UsdCache)?, FileKind::UsdCache)
+    pub fn point_cache(&self) -> Result<PointCache<'_>, DeliverError> {
+        Ok(PointCache { character: self.usd(FileKind::UsdCache)?, delivery: self })
     }
 
     /// The exposure sheet.
     pub fn sheet(&self) -> Vec<sheet::SheetRow> {
-        sheet::rows(self.timing, self.wiring, &self.sampled)
+        sheet::rows(self.timing, self.wiring, self.sampled)
     }
 
     /// All files of a kind.
@@ -230,17 +210,17 @@ impl Delivery<'_> {
             FileKind::Glb => vec![file("glb", "model/gltf-binary", self.glb(options)?)],
             FileKind::Curves => vec![file("curves.json", "application/json", self.curves()?.into_bytes())],
             FileKind::Csv => {
-                let outputs = columns::wide(&self.sampled, &columns::outputs(self.wiring, &self.sampled))?;
-                let controls = columns::wide(&self.sampled, &columns::controls(&self.sampled))?;
+                let outputs = columns::wide(self.sampled, &columns::outputs(self.wiring, self.sampled))?;
+                let controls = columns::wide(self.sampled, &columns::controls(self.sampled))?;
                 vec![table("csv", outputs), table("controls.csv", controls)]
             }
             FileKind::CsvLong => {
-                let mut all = columns::controls(&self.sampled);
-                all.extend(columns::outputs(self.wiring, &self.sampled));
-                vec![table("long.csv", columns::long(&self.sampled, &all)?)]
+                let mut all = columns::controls(self.sampled);
+                all.extend(columns::outputs(self.wiring, self.sampled));
+                vec![table("long.csv", columns::long(self.sampled, &all)?)]
             }
             FileKind::Capture => {
-                vec![table("capture.csv", columns::wide(&self.sampled, &capture::columns(&self.sampled))?)]
+                vec![table("capture.csv", columns::wide(self.sampled, &capture::columns(self.sampled))?)]
             }
             FileKind::Keys => {
                 vec![table("keys.csv", hand::keys(self.line, self.timing, self.sampled.sound_grid())?)]
@@ -249,7 +229,7 @@ impl Delivery<'_> {
                 let character = self.usd(kind)?;
                 let character_file = format!("{}.usda", character.name());
                 let sound = self.sound_name();
-                let line = UsdLine { sampled: &self.sampled, sound: sound.as_deref() };
+                let line = UsdLine { sampled: self.sampled, sound: sound.as_deref() };
                 let layer = character.line_layer(&line, &character_file);
                 let mut files = vec![file("usda", usd, layer.into_bytes())];
                 let bytes = character.layer()?.into_bytes();
@@ -258,10 +238,11 @@ impl Delivery<'_> {
                 files
             }
             FileKind::UsdCache => {
+                let cache = self.point_cache()?;
                 let mut bytes = Vec::new();
-                self.cache(&mut bytes)?;
+                cache.write(&mut bytes)?;
                 let mut files = vec![file("cache.usda", usd, bytes)];
-                files.extend(self.cache_textures()?);
+                files.extend(cache.textures()?);
                 files
             }
             FileKind::Sheet => {
@@ -280,7 +261,7 @@ impl Delivery<'_> {
             FileKind::Vtt => vec![file("vtt", "text/vtt", subtitles::vtt(self.timing).into())],
             FileKind::Srt => vec![file("srt", "application/x-subrip", subtitles::srt(self.timing).into())],
             FileKind::Tiers => vec![file("TextGrid", "text/plain", tiers::write(self.timing).into())],
-            FileKind::Bvh => vec![file("bvh", "text/plain", head::bvh(&self.sampled).into())],
+            FileKind::Bvh => vec![file("bvh", "text/plain", head::bvh(self.sampled).into())],
             FileKind::Wav => {
                 let sound = self.sound.ok_or(DeliverError::NoSound(kind.title()))?;
                 let grid = self.sampled.grid;
@@ -288,6 +269,38 @@ impl Delivery<'_> {
                 vec![file("wav", "audio/wav", bytes)]
             }
         })
+    }
+}
+
+/// A line's cache of points, which may be larger than memory.
+pub struct PointCache<'a> {
+    character: UsdCharacter,
+    delivery: &'a Delivery<'a>,
+}
+
+impl PointCache<'_> {
+    /// About how large it is, bytes: from the points of all meshes, of which rigid ones take none.
+    pub fn size(&self) -> usize {
+        const A_POINT: usize = 28;
+        self.character.bending_points().saturating_mul(A_POINT).saturating_mul(self.delivery.frames())
+    }
+
+    /// Writes it as it is made.
+    ///
+    /// # Errors
+    /// It cannot be written.
+    pub fn write(&self, to: &mut dyn Write) -> Result<(), DeliverError> {
+        let sound = self.delivery.sound_name();
+        let line = UsdLine { sampled: self.delivery.sampled, sound: sound.as_deref() };
+        Ok(self.character.cache(&line, to)?)
+    }
+
+    /// The images beside it.
+    ///
+    /// # Errors
+    /// The character's file is damaged.
+    pub fn textures(&self) -> Result<Vec<OutFile>, DeliverError> {
+        textures(&self.character, FileKind::UsdCache)
     }
 }
 

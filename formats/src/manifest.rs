@@ -1,5 +1,6 @@
 //! Delivered files in one zip, with a list of what each is: `docs/formats/delivered.md`.
 
+use jam_score::free_name;
 use serde::Serialize;
 use sha2::{Digest, Sha256};
 use std::collections::BTreeSet;
@@ -115,13 +116,8 @@ impl Pack {
 
 /// A path that no other file has: a number before its first ending.
 pub fn free(path: &str, taken: &mut BTreeSet<String>) -> String {
-    let mut own = path.to_string();
-    let mut n = 1;
-    while !taken.insert(own.clone()) {
-        n += 1;
-        let folder = path.rfind('/').map_or(0, |i| i + 1);
-        let at = path[folder..].find('.').map_or(path.len(), |i| folder + i);
-        own = format!("{}_{n}{}", &path[..at], &path[at..]);
-    }
-    own
+    let folder = path.rfind('/').map_or(0, |i| i + 1);
+    let at = path[folder..].find('.').map_or(path.len(), |i| folder + i);
+    let numbered = |n: usize| format!("{}_{n}{}", &path[..at], &path[at..]);
+    free_name(taken, |n| if n == 1 { path.to_string() } else { numbered(n) })
 }

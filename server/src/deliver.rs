@@ -10,6 +10,7 @@ use jam_formats::deliver::{DeliverError, Delivery, FileKind, OutFile, together};
 use jam_formats::glb::Character;
 use jam_formats::names::Naming;
 use jam_formats::out::timeline::{Shot, otio};
+use jam_formats::out::wave;
 use jam_formats::recipe::{Length, Recipe};
 use jam_formats::sound;
 use jam_rig::Sampled;
@@ -101,7 +102,7 @@ impl Ready {
             line: &self.played.line,
             timing: self.played.line.timing.as_ref().unwrap_or(&NONE),
             wiring: &self.played.wiring,
-            sampled: self.sampled.clone(),
+            sampled: &self.sampled,
             character: self.model.as_ref().zip(self.title.as_deref()).map(|(m, t)| (&m.character, t)),
             sound: self.sound.as_ref(),
         }
@@ -129,6 +130,20 @@ impl Ready {
     /// Its controls, frame by frame, as the data file keeps them: 32-bit floats, least byte first.
     pub fn faces(&self) -> Vec<u8> {
         self.sampled.faces.iter().flatten().flat_map(|v| v.to_le_bytes()).collect()
+    }
+
+    /// Its sound on exactly its frames, as a WAV.
+    ///
+    /// # Errors
+    /// The recording was not asked for.
+    pub fn framed_sound(&self) -> Answer<Vec<u8>> {
+        let sound = self.sound.as_ref().ok_or_else(|| Problem::unexpected("the sound was not read"))?;
+        let delivery = self.delivery();
+        let samples =
+            |frames: f64| (frames / self.grid().rate.per_second() * f64::from(sound.rate())).round();
+        let own =
+            sound.shifted(samples(self.sampled.before as f64) as i64, samples(self.frames() as f64) as usize);
+        Ok(wave::broadcast(&own, self.grid().first, self.grid().rate, &delivery.timing.text)?)
     }
 
     /// What is kept beside any file of it.
@@ -161,7 +176,7 @@ impl Ready {
     /// It lacks what the kind needs, or they are too large.
     pub fn files(&self, kind: FileKind, recipe: &Recipe) -> Answer<Vec<OutFile>> {
         let delivery = self.delivery();
-        if kind == FileKind::UsdCache && delivery.cache_size()? > MOST {
+        if kind == FileKind::UsdCache && delivery.point_cache()?.size() > MOST {
             let says = "The point cache of this line would be larger than this data file can keep; deliver a range of \
                         frames, or write it with the command line.";
             return Err(Problem::refused("kinds", "too_large", says));

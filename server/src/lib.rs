@@ -4,6 +4,7 @@
 mod app;
 pub mod capture;
 pub mod deliver;
+mod download;
 mod evaluate;
 mod evaluations;
 mod form;

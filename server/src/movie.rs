@@ -3,7 +3,6 @@
 
 use crate::deliver::Ready;
 use crate::problem::{Answer, Problem};
-use jam_formats::out::wave;
 use jam_formats::recipe::{MovieFile, Recipe};
 use std::io::{Cursor, Write};
 use std::path::Path;
@@ -111,21 +110,4 @@ fn by_ffmpeg(ready: &Ready, file: MovieFile, pictures: &[(String, Vec<u8>)], sou
 
 fn read(path: &Path) -> Answer<Vec<u8>> {
     std::fs::read(path).map_err(Problem::unexpected)
-}
-
-/// The sound of a line on exactly its frames, as a WAV.
-impl Ready {
-    /// # Errors
-    /// The recording is not at hand.
-    pub fn framed_sound(&self) -> Answer<Vec<u8>> {
-        let delivery = self.delivery();
-        let sound = delivery.sound.ok_or_else(|| Problem::unexpected("the sound was not read"))?;
-        let (grid, frames) = (self.grid(), self.frames());
-        let hz = f64::from(sound.rate());
-        let rate = grid.rate.per_second();
-        let before = (delivery.sampled.before as f64 / rate * hz).round() as i64;
-        let length = (frames as f64 / rate * hz).round() as usize;
-        let own = sound.shifted(before, length);
-        Ok(wave::broadcast(&own, grid.first, grid.rate, &delivery.timing.text)?)
-    }
 }

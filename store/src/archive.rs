@@ -5,6 +5,7 @@
 use crate::{Store, StoreError, stored};
 use diesel::prelude::*;
 use diesel::sql_types::{BigInt, Nullable, Text};
+use jam_score::free_copy;
 use serde_json::{Map, Value, json};
 use sha2::{Digest, Sha256};
 use std::collections::{BTreeMap, BTreeSet};
@@ -324,7 +325,7 @@ impl<'a> Incoming<'a> {
         for row in &mut rows {
             let (key, title) =
                 (row["name"].as_str().unwrap_or_default(), row["title"].as_str().unwrap_or_default());
-            let (own_key, own_title) = (free(key, &mut keys), free(title, &mut titles));
+            let (own_key, own_title) = (free_copy(&mut keys, key), free_copy(&mut titles, title));
             self.keys.insert(key.to_string(), own_key.clone());
             (row["name"], row["title"]) = (json!(own_key), json!(own_title));
         }
@@ -414,17 +415,6 @@ impl<'a> Incoming<'a> {
             _ => {}
         }
     }
-}
-
-/// A name that is not taken, which is then.
-fn free(name: &str, taken: &mut BTreeSet<String>) -> String {
-    let mut own = name.to_string();
-    let mut n = 1;
-    while !taken.insert(own.clone()) {
-        n += 1;
-        own = format!("{name} {n}");
-    }
-    own
 }
 
 /// Puts a row in; one of a name that is there stays as it is there.

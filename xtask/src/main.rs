@@ -92,20 +92,29 @@ const READERS: [&str; 6] = [
 /// Installs the readers, if they are not the ones that are wanted.
 fn readers() -> Result<()> {
     let folder = root().join("target/readers");
-    let (python, there) = (folder.join("bin/python"), folder.join("installed.txt"));
+    let there = folder.join("installed.txt");
     let wanted = READERS.join("\n");
     if std::fs::read_to_string(&there).is_ok_and(|t| t == wanted) {
         return Ok(());
     }
+    venv(&folder, &[&READERS])?;
+    std::fs::write(there, wanted)?;
+    Ok(())
+}
+
+/// Makes a folder of Python's own anew, with packages: what each run of its installer is told.
+fn venv(folder: &Path, installs: &[&[&str]]) -> Result<()> {
     // Debian keeps what makes such folders in a package of its own.
     let able = Command::new("python3").args(["-c", "import ensurepip"]).output();
     if !able.is_ok_and(|o| o.status.success()) {
         packages(&[("python3-venv", "/usr/share/doc/python3-venv")])?;
     }
     run(".", "python3", &["-m", "venv", "--clear", &folder.to_string_lossy()])?;
-    let pip = [&["-m", "pip", "install", "-q", "--disable-pip-version-check"], &READERS[..]].concat();
-    run(".", &python.to_string_lossy(), &pip)?;
-    std::fs::write(there, wanted)?;
+    let python = folder.join("bin/python");
+    for install in installs {
+        let pip = [&["-m", "pip", "install", "-q", "--disable-pip-version-check"], *install].concat();
+        run(".", &python.to_string_lossy(), &pip)?;
+    }
     Ok(())
 }
 
@@ -115,14 +124,8 @@ fn figures() -> Result<()> {
     let python = folder.join("venv/bin/python");
     packages(FOR_FIGURES)?;
     if !python.exists() {
-        let venv = folder.join("venv");
-        run(".", "python3", &["-m", "venv", &venv.to_string_lossy()])?;
-        let pip = |arguments: &[&str]| {
-            run(".", &python.to_string_lossy(), &[&["-m", "pip", "install", "-q"], arguments].concat())
-        };
-        pip(&["pocketsphinx==5.1.1"])?;
-        // Three recordings with labels; nothing it would need to run.
-        pip(&["--no-deps", "phonlab==0.0.70"])?;
+        // Of the second three recordings with labels; nothing it would need to run.
+        venv(&folder.join("venv"), &[&["pocketsphinx==5.1.1"], &["--no-deps", "phonlab==0.0.70"]])?;
     }
     let material = folder.to_string_lossy();
     run(".", &python.to_string_lossy(), &["core/voice/figures/material.py", &material])?;

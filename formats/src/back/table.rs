@@ -133,14 +133,14 @@ fn rising(table: Table) -> Result<Table, BackError> {
 fn output_titles(wiring: &Wiring) -> Vec<String> {
     let grid = FrameGrid { rate: FrameRate::FILM, first: Frame(0) };
     let none = Sampled { grid, before: 0, faces: Vec::new(), wired: Vec::new(), drawings: Vec::new() };
-    columns::outputs(wiring, &none).iter().map(columns::Column::title).collect()
+    columns::driven(wiring, &none).iter().map(columns::Column::title).collect()
 }
 
 pub(super) fn read(text: &str, wiring: &Wiring, reading: &Reading) -> Result<Source, BackError> {
     let Table { times, columns } = table(text, reading.rate)?;
     let titles = output_titles(wiring);
     let control = |name: &str| Control::from_name(name.strip_prefix("control:").unwrap_or(name));
-    let output = |name: &str| titles.iter().position(|t| t == name).filter(|o| *o < wiring.outputs.len());
+    let output = |name: &str| titles.iter().position(|t| t == name);
     let coefficient =
         |name: &str| COEFFICIENTS.contains(&name) || matches!(name, "headYaw" | "headPitch" | "headRoll");
     let count = |is: &dyn Fn(&str) -> bool| columns.iter().filter(|(name, _)| is(name)).count();

@@ -4,7 +4,7 @@ use super::character::{Character, GlbError, path_of, rest_weight, target_names};
 use super::keys::{Interpolation, Keys, Track};
 use jam_rig::body::Body;
 use jam_rig::{Target, Wired, Wiring};
-use jam_score::{Frame, FrameGrid};
+use jam_score::{Frame, FrameGrid, free_copy};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet};
@@ -103,7 +103,7 @@ impl Character {
                 extras["sound"] = json!(sound);
             }
             let animation = json!({
-                "name": unique(clip.name, &mut taken),
+                "name": free_copy(&mut taken, clip.name),
                 "samplers": animation.samplers,
                 "channels": animation.channels,
                 "extras": extras,
@@ -285,17 +285,6 @@ fn moving<'a>(wiring: &'a Wiring, clips: &[Clip<'_>]) -> BTreeSet<(&'a str, &'st
 
 pub(super) fn output_of(wiring: &Wiring, shape: &str) -> Option<usize> {
     wiring.outputs.iter().position(|o| matches!(&o.target, Target::Morph { name } if name == shape))
-}
-
-/// A name that no other clip of the file has.
-fn unique(name: &str, taken: &mut BTreeSet<String>) -> String {
-    let mut own = name.to_string();
-    let mut n = 1;
-    while !taken.insert(own.clone()) {
-        n += 1;
-        own = format!("{name} {n}");
-    }
-    own
 }
 
 fn rows<const N: usize>(values: &[f32]) -> Vec<[f32; N]> {

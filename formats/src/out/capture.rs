@@ -14,7 +14,7 @@ pub fn columns(sampled: &Sampled) -> Vec<Column> {
     let column = |name: &str, values: Vec<f32>| Column {
         kind: ColumnKind::Shape,
         name: name.into(),
-        axis: String::new(),
+        axis: None,
         values,
     };
     let of = |name: &str| wiring.outputs.iter().position(|o| o.target.name() == name);

@@ -33,8 +33,8 @@ impl ColumnKind {
 pub struct Column {
     pub kind: ColumnKind,
     pub name: String,
-    /// The axis of a joint's turn, move or size, three numbers; empty for others.
-    pub axis: String,
+    /// The axis of a joint's turn, move or size; none of others.
+    pub axis: Option<[f32; 3]>,
     pub values: Vec<f32>,
 }
 
@@ -44,8 +44,13 @@ impl Column {
         match self.kind {
             ColumnKind::Control | ColumnKind::Shape => self.name.clone(),
             ColumnKind::Shown => format!("{}.shown", self.name),
-            kind => format!("{}.{}({})", self.name, kind.name(), self.axis),
+            kind => format!("{}.{}({})", self.name, kind.name(), self.axis_words()),
         }
+    }
+
+    /// The three numbers of its axis, or nothing.
+    fn axis_words(&self) -> String {
+        self.axis.map_or(String::new(), |[x, y, z]| format!("{x} {y} {z}"))
     }
 }
 
@@ -54,14 +59,14 @@ pub fn controls(sampled: &Sampled) -> Vec<Column> {
     let column = |(i, control): (usize, &Control)| Column {
         kind: ColumnKind::Control,
         name: control.name().into(),
-        axis: String::new(),
+        axis: None,
         values: sampled.faces.iter().map(|f| f[i]).collect(),
     };
     Control::ALL.iter().enumerate().map(column).collect()
 }
 
-/// What the character's wiring drives, in its order, then the drawings of its chart.
-pub fn outputs(wiring: &Wiring, sampled: &Sampled) -> Vec<Column> {
+/// What the outputs of the character's wiring do, in their order.
+pub fn driven(wiring: &Wiring, sampled: &Sampled) -> Vec<Column> {
     let column = |(i, output): (usize, &jam_rig::Output)| {
         let kind = match output.target {
             Target::Morph { .. } => ColumnKind::Shape,
@@ -70,25 +75,24 @@ pub fn outputs(wiring: &Wiring, sampled: &Sampled) -> Vec<Column> {
             Target::Scale { .. } => ColumnKind::Size,
             Target::Shown { .. } => ColumnKind::Shown,
         };
-        let axis = output.target.axis().map_or(String::new(), |[x, y, z]| format!("{x} {y} {z}"));
         let own =
             |f: &Vec<f32>| if kind == ColumnKind::Shown { f32::from(u8::from(f[i] >= 0.5)) } else { f[i] };
         Column {
             kind,
             name: output.target.name().into(),
-            axis,
+            axis: output.target.axis(),
             values: sampled.wired.iter().map(own).collect(),
         }
     };
-    let mut columns: Vec<Column> = wiring.outputs.iter().enumerate().map(column).collect();
+    wiring.outputs.iter().enumerate().map(column).collect()
+}
+
+/// What the character's wiring drives, in its order, then the drawings of its chart.
+pub fn outputs(wiring: &Wiring, sampled: &Sampled) -> Vec<Column> {
+    let mut columns = driven(wiring, sampled);
     for (d, drawing) in wiring.chart.iter().flat_map(|c| &c.drawings).enumerate() {
         let values = sampled.drawings.iter().map(|shown| f32::from(u8::from(*shown == d))).collect();
-        columns.push(Column {
-            kind: ColumnKind::Shown,
-            name: drawing.shown_node(),
-            axis: String::new(),
-            values,
-        });
+        columns.push(Column { kind: ColumnKind::Shown, name: drawing.shown_node(), axis: None, values });
     }
     columns
 }
@@ -124,8 +128,9 @@ pub fn long(sampled: &Sampled, columns: &[Column]) -> Result<String, csv::Error>
     let head = ["kind", "name", "axis", "frame", "seconds", "value"].map(String::from);
     let moments = moments(sampled);
     let rows = columns.iter().flat_map(|c| {
-        c.values.iter().zip(&moments).map(|(v, [frame, seconds])| {
-            [c.kind.name().into(), c.name.clone(), c.axis.clone(), frame.clone(), seconds.clone(), value(*v)]
+        let axis = c.axis_words();
+        c.values.iter().zip(&moments).map(move |(v, [frame, seconds])| {
+            [c.kind.name().into(), c.name.clone(), axis.clone(), frame.clone(), seconds.clone(), value(*v)]
         })
     });
     csv(std::iter::once(head).chain(rows))

@@ -1,6 +1,7 @@
 //! Words and numbers of USD's text format, written as the reference library reads them.
 
 use glam::DMat4;
+use jam_score::free_name;
 use std::collections::BTreeSet;
 use std::fmt::Write;
 
@@ -111,13 +112,7 @@ pub fn prim(name: &str, taken: &mut BTreeSet<String>) -> String {
     if base.is_empty() || base.starts_with(|c: char| c.is_ascii_digit()) {
         base.insert(0, '_');
     }
-    let mut own = base.clone();
-    let mut n = 1;
-    while !taken.insert(own.clone()) {
-        n += 1;
-        own = format!("{base}_{n}");
-    }
-    own
+    free_name(taken, |n| if n == 1 { base.clone() } else { format!("{base}_{n}") })
 }
 
 /// Digits after the point for lengths of things this large: a ten-millionth of them, and no more.

@@ -1,6 +1,7 @@
 //! The characters and their wiring.
 
 use crate::app::{App, Event};
+use crate::download::attachment;
 use crate::form::{Form, blocking};
 use crate::house::Asked;
 use crate::models::Model;
@@ -15,6 +16,7 @@ use axum::response::{IntoResponse, Response};
 use jam_desk::WiringOp;
 use jam_face::{Step, Walk};
 use jam_formats::glb::{Character, Conflict, ModelFacts, NamedFile, Unmovable};
+use jam_formats::names::slug;
 use jam_formats::{sound, test_line, wiring_file};
 use jam_rig::propose::{Match, Missing, missing};
 use jam_rig::{MouthKind, Target, Wiring};
@@ -222,8 +224,7 @@ pub async fn export_wiring(State(app): State<Arc<App>>, Path(id): Path<i32>) -> 
     blocking(move || {
         let member = app.store.cast_member(id)?;
         let text = wiring_file::to_json(&member.title, &member.wiring).map_err(Problem::unexpected)?;
-        let name =
-            format!("attachment; filename=\"{}.wiring.json\"", jam_formats::names::slug(&member.title));
+        let name = attachment(&format!("{}.wiring.json", slug(&member.title)));
         let headers =
             [(header::CONTENT_TYPE, "application/json".to_string()), (header::CONTENT_DISPOSITION, name)];
         Ok((headers, text).into_response())

@@ -2,6 +2,7 @@
 
 use crate::app::{App, Event};
 use crate::deliver::{MOVIE, Ready};
+use crate::download::attachment;
 use crate::form::{Form, blocking};
 use crate::jobs::{self, Job};
 use crate::movie;
@@ -17,7 +18,7 @@ use jam_formats::deliver::FileKind;
 use jam_formats::manifest::{Entry, ManifestError, Pack};
 use jam_formats::names::{WORDS, slug};
 use jam_formats::out::sheet::{self, SheetRow};
-use jam_formats::recipe::Recipe;
+use jam_formats::recipe::{Movie, Recipe};
 use jam_score::{Control, Frame, FrameGrid, FrameRate, Timing};
 use jam_store::{Delivered, NewDelivered, StoredLine};
 use serde::{Deserialize, Serialize};
@@ -127,6 +128,8 @@ pub struct DeliveryChoices {
     recipes: Vec<RecipeView>,
     /// What is chosen before anybody chooses.
     usual: Recipe,
+    /// How a movie is made before anybody says otherwise.
+    movie: Movie,
     /// Whether movies of pictures can be put together on the server, where the browser cannot.
     movies: bool,
 }
@@ -144,6 +147,7 @@ pub async fn choices(State(app): State<Arc<App>>) -> Answer<Json<DeliveryChoices
             words: WORDS.iter().map(|(word, text)| NameWord { word, text }).collect(),
             recipes: app.store.recipes()?.into_iter().filter_map(recipe).collect(),
             usual: Recipe::default(),
+            movie: Movie::default(),
             movies: movie::can(),
         })
     })
@@ -321,18 +325,6 @@ pub async fn names(State(app): State<Arc<App>>, Sent(order): Sent<NameOrder>) ->
     })
     .await
     .map(Json)
-}
-
-/// File name at the end of a path, as a header says it: letters that every client takes.
-fn attachment(name: &str) -> String {
-    let plain: String = name
-        .rsplit('/')
-        .next()
-        .unwrap_or(name)
-        .chars()
-        .map(|c| if c.is_ascii_graphic() && c != '"' && c != '\\' || c == ' ' { c } else { '_' })
-        .collect();
-    format!("attachment; filename=\"{plain}\"")
 }
 
 #[utoipa::path(get, path = "/api/deliveries/{id}/file", tag = "deliveries", params(("id" = i32, Path)), responses((status = 200, content_type = "application/octet-stream"), (status = 206, content_type = "application/octet-stream")))]
@@ -596,6 +588,12 @@ pub async fn wav(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Res
     .await
 }
 
+/// The recipe that came with a movie; without one the usual.
+fn recipe_of(form: &Form) -> Answer<Recipe> {
+    let read = |text| serde_json::from_str(text).map_err(|e| Problem::refused("recipe", "recipe_wrong", e));
+    form.text("recipe").map_or_else(|| Ok(Recipe::default()), read)
+}
+
 /// Keeps a movie with its line.
 fn kept_movie(
     app: &App,
@@ -639,12 +637,7 @@ pub async fn keep_movie(
                 return Err(Problem::refused("movie", "movie_unknown", says));
             }
         };
-        let recipe: Recipe = match form.text("recipe") {
-            Some(text) => {
-                serde_json::from_str(text).map_err(|e| Problem::refused("recipe", "recipe_wrong", e))?
-            }
-            None => Recipe::default(),
-        };
+        let recipe = recipe_of(&form)?;
         let ready = Ready::new(&app, id, &recipe.named_only())?;
         kept_movie(&app, &ready, ending, media_type, bytes.to_vec())
     })
@@ -662,12 +655,7 @@ pub async fn keep_pictures(
 ) -> Answer<Json<DeliveryView>> {
     let form = Form::read(form).await?;
     blocking(move || {
-        let recipe: Recipe = match form.text("recipe") {
-            Some(text) => {
-                serde_json::from_str(text).map_err(|e| Problem::refused("recipe", "recipe_wrong", e))?
-            }
-            None => Recipe::default(),
-        };
+        let recipe = recipe_of(&form)?;
         let mut named = recipe.named_only();
         named.kinds.push(FileKind::Wav);
         let ready = Ready::new(&app, id, &named)?;

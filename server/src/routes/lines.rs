@@ -1,6 +1,7 @@
 //! The lines.
 
 use crate::app::{App, Event};
+use crate::download::attachment;
 use crate::form::{Form, blocking};
 use crate::house::{self, Asked};
 use crate::jobs::{self, Job};
@@ -15,6 +16,7 @@ use axum::extract::{Multipart, Path, Query, State};
 use axum::http::{HeaderMap, header};
 use axum::response::{IntoResponse, Response};
 use jam_desk::{Op, Refusal};
+use jam_formats::names::slug;
 use jam_formats::{script, sound, tiers};
 use jam_score::{Ids, Line, Seconds};
 use jam_store::NewLine;
@@ -214,7 +216,7 @@ pub async fn tiers(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<R
         let line = app.store.line(id)?;
         let text = tiers::write(line.document.timing.as_ref().ok_or_else(Refusal::not_timed)?);
         let stem = line.recording_name.rsplit_once('.').map_or(line.recording_name.as_str(), |(s, _)| s);
-        let name = format!("attachment; filename=\"{}.TextGrid\"", jam_formats::names::slug(stem));
+        let name = attachment(&format!("{}.TextGrid", slug(stem)));
         let headers = [
             (header::CONTENT_TYPE, "text/plain; charset=utf-8".to_string()),
             (header::CONTENT_DISPOSITION, name),

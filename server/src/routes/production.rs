@@ -2,6 +2,7 @@
 //! wholes.
 
 use crate::app::{App, Event};
+use crate::download::attachment;
 use crate::form::{Form, blocking};
 use crate::house;
 use crate::problem::{Answer, Problem};
@@ -11,6 +12,7 @@ use axum::extract::{Multipart, Path, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use jam_desk::ProductionOp;
+use jam_formats::names::slug;
 use jam_score::FrameGrid;
 use jam_store::{Came, StoreError, Whole};
 use serde::Serialize;
@@ -116,7 +118,7 @@ pub struct CameView {
 }
 
 fn packed(name: &str, bytes: Vec<u8>) -> Response {
-    let named = format!("attachment; filename=\"{}.jam.zip\"", jam_formats::names::slug(name));
+    let named = attachment(&format!("{}.jam.zip", slug(name)));
     let headers =
         [(header::CONTENT_TYPE, "application/zip".to_string()), (header::CONTENT_DISPOSITION, named)];
     (headers, bytes).into_response()

@@ -1525,6 +1525,8 @@ export interface components {
         /** @description What can be chosen for a delivery. */
         DeliveryChoices: {
             kinds: components["schemas"]["KindView"][];
+            /** @description How a movie is made before anybody says otherwise. */
+            movie: components["schemas"]["Movie"];
             /** @description Whether movies of pictures can be put together on the server, where the browser cannot. */
             movies: boolean;
             recipes: components["schemas"]["RecipeView"][];

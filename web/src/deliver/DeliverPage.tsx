@@ -3,6 +3,7 @@ import { type DeliveryChoices, type LineSummary, type Recipe, api, speaks } from
 import { go, set, useView } from '../state';
 import { Asked } from '../widgets/Asked';
 import { Press } from '../widgets/Press';
+import { count } from '../widgets/words';
 import { tell } from '../widgets/tell';
 import { Delivered } from './Delivered';
 import { FramesPart } from './FramesPart';
@@ -13,8 +14,6 @@ import { NamesPart } from './NamesPart';
 import { order, useOrder } from './order';
 import { RecipesPart } from './RecipesPart';
 import css from './DeliverPage.module.css';
-
-export const count = (n: number, one: string) => (n === 1 ? `one ${one}` : `${n} ${one}s`);
 
 /** Of more lines than these findings are not asked for before delivery. */
 const LOOKED_AT = 12;

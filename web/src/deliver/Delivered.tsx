@@ -7,14 +7,12 @@ import { Asked } from '../widgets/Asked';
 import { Press } from '../widgets/Press';
 import { Problem } from '../widgets/Problem';
 import { tell } from '../widgets/tell';
+import { count, sizeOf } from '../widgets/words';
 import { type MovieJob, stopMovie, useMovies } from './movies';
 import css from './DeliverPage.module.css';
 
 // The page does not wait for the renderer.
 const CompareView = lazy(() => import('./CompareView').then((m) => ({ default: m.CompareView })));
-
-const megabytes = (bytes: number) =>
-  bytes >= 1e6 ? `${(bytes / 1e6).toFixed(1)} MB` : `${Math.max(1, Math.round(bytes / 1e3))} kB`;
 
 const remove = (ids: number[]) => void produce({ do: 'delete_deliveries', ids });
 
@@ -109,7 +107,7 @@ function LineFiles({
           <b>{name}</b>
           <span className="soft small">
             {' '}
-            {files.length === 1 ? 'one file' : `${files.length} files`}, {megabytes(size)}
+            {count(files.length, 'file')}, {sizeOf(size)}
           </span>
         </button>
         <span className={changed ? css.changed : css.done}>{changed ? 'changed since' : '✓ current'}</span>
@@ -169,7 +167,7 @@ function FileRow({ file, stem }: { file: Delivery; stem: string }) {
           <a href={address} download={file.file_name.split('/').pop()}>
             {shortOf(file.file_name, stem)}
           </a>{' '}
-          <span className="soft">{megabytes(file.size)}</span>
+          <span className="soft">{sizeOf(file.size)}</span>
         </div>
       </Menu.ContextMenu>
       <Menu.Dropdown>

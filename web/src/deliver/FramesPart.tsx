@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { type LineSummary, type Recipe, api, sentence } from '../api/client';
 import { produce } from '../api/production';
-import { perSecond } from '../score/time';
+import { rateName } from '../score/time';
 import { Choice } from '../widgets/Choice';
 import { NumberField } from '../widgets/NumberField';
 import { Pick } from '../widgets/Pick';
@@ -33,7 +33,6 @@ export function FramesPart({
   });
   const grid = production.data?.grid;
   if (!grid) return null;
-  const rate = grid.rate.den === 1 ? `${grid.rate.num}` : String(Math.round(perSecond(grid) * 1000) / 1000);
   const { length } = recipe;
   const says = asked.data;
   return (
@@ -41,7 +40,7 @@ export function FramesPart({
       <h2>On which frames</h2>
       <div className={css.row}>
         <RateField
-          value={rate}
+          value={rateName(grid)}
           onChange={(next) => void produce({ do: 'grid', rate: next, first: grid.first })}
         />
         <NumberField

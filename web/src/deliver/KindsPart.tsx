@@ -14,8 +14,9 @@ import { NumberField } from '../widgets/NumberField';
 import { Pick } from '../widgets/Pick';
 import { Press } from '../widgets/Press';
 import { Problem } from '../widgets/Problem';
+import { sizeOf } from '../widgets/words';
 import { MoviePart } from './MoviePart';
-import { type Row, goesOut, order, useOrder, withRow } from './order';
+import { GAP, type Row, goesOut, order, useOrder, withRow } from './order';
 import { SheetTable } from './SheetTable';
 import css from './DeliverPage.module.css';
 
@@ -63,7 +64,7 @@ export function KindsPart({ choices, recipe, change, line }: Props) {
                   recipe={recipe}
                   change={change}
                   line={line}
-                  server={choices.movies}
+                  choices={choices}
                 />
               ))}
             </section>
@@ -81,7 +82,7 @@ function Kind({
   recipe,
   change,
   line,
-  server,
+  choices,
 }: {
   row: Row;
   title: string;
@@ -89,7 +90,7 @@ function Kind({
   recipe: Recipe;
   change: (recipe: Recipe) => void;
   line: LineSummary | undefined;
-  server: boolean;
+  choices: DeliveryChoices;
 }) {
   const unfolded = useOrder((s) => s.unfolded === row);
   const on = goesOut(recipe, row);
@@ -99,7 +100,7 @@ function Kind({
         <Checkbox
           data-testid={`kind-${row}`}
           checked={on}
-          onChange={(event) => change(withRow(recipe, row, event.currentTarget.checked))}
+          onChange={(event) => change(withRow(recipe, row, event.currentTarget.checked, choices))}
           label={
             <span>
               <b>{title}</b>
@@ -120,7 +121,7 @@ function Kind({
       {unfolded && (
         <div className={css.fold}>
           {row === 'glb' && <ClipOptions recipe={recipe} change={change} />}
-          {row === 'movie' && <MoviePart recipe={recipe} change={change} server={server} />}
+          {row === 'movie' && <MoviePart recipe={recipe} change={change} choices={choices} />}
           {row === 'timeline' && (
             <NumberField
               labelled
@@ -128,7 +129,7 @@ function Kind({
               digits={0}
               step={1}
               low={0}
-              value={recipe.timeline ?? 12}
+              value={recipe.timeline ?? GAP}
               onChange={(timeline) => change({ ...recipe, timeline })}
             />
           )}
@@ -192,9 +193,6 @@ function ClipOptions({ recipe, change }: { recipe: Recipe; change: (recipe: Reci
   );
 }
 
-const kilobytes = (bytes: number) =>
-  bytes >= 1e6 ? `${(bytes / 1e6).toFixed(1)} MB` : `${Math.max(1, Math.round(bytes / 1e3))} kB`;
-
 /** How the files of a line would begin. */
 function Preview({ row, line, recipe }: { row: FileKind; line: LineSummary; recipe: Recipe }) {
   const [shown, show] = useState(0);
@@ -213,7 +211,7 @@ function Preview({ row, line, recipe }: { row: FileKind; line: LineSummary; reci
       <div className={css.files}>
         {files.map((f, i) => (
           <button key={f.name} aria-pressed={f === one} onClick={() => show(i)}>
-            {f.name.split('/').pop()} <span>{kilobytes(f.size)}</span>
+            {f.name.split('/').pop()} <span>{sizeOf(f.size)}</span>
           </button>
         ))}
       </div>

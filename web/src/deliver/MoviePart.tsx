@@ -1,10 +1,9 @@
 import { Checkbox } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
-import type { Movie, Recipe } from '../api/client';
+import type { DeliveryChoices, Movie, Recipe } from '../api/client';
 import { Choice } from '../widgets/Choice';
 import { Pick } from '../widgets/Pick';
 import { type Way, wayOf } from './movie';
-import { MOVIE } from './order';
 import css from './DeliverPage.module.css';
 
 const SIZES = ['640×360', '1280×720', '1920×1080', '720×720', '1080×1920'] as const;
@@ -21,13 +20,14 @@ const NEITHER =
 export function MoviePart({
   recipe,
   change,
-  server,
+  choices,
 }: {
   recipe: Recipe;
   change: (recipe: Recipe) => void;
-  server: boolean;
+  choices: DeliveryChoices;
 }) {
-  const movie = recipe.movie ?? MOVIE;
+  const movie = recipe.movie ?? choices.movie;
+  const server = choices.movies;
   const set = (by: Partial<Movie>) => change({ ...recipe, movie: { ...movie, ...by } });
   const way = useQuery({
     queryKey: ['movie', movie.file, movie.width, movie.height, server],

@@ -1,7 +1,7 @@
 // What is chosen to go out: which lines, and how; kept while one is at other places.
 
 import { create } from 'zustand';
-import type { FileKind, Movie, Recipe } from '../api/client';
+import type { DeliveryChoices, FileKind, Recipe } from '../api/client';
 
 interface State {
   /** Lines that go out; none until somebody chose: the open one then. */
@@ -28,15 +28,8 @@ export const useOrder = create<State>(() => ({
 
 export const order = useOrder.setState;
 
-export const MOVIE: Movie = {
-  view: 'both',
-  file: 'mov',
-  width: 1280,
-  height: 720,
-  frame: true,
-  word: true,
-  name: true,
-};
+/** Frames between two lines of a timeline, until somebody says otherwise. */
+export const GAP = 12;
 
 /** Whether a row goes out. */
 export function goesOut(recipe: Recipe, row: Row): boolean {
@@ -46,8 +39,8 @@ export function goesOut(recipe: Recipe, row: Row): boolean {
 }
 
 /** The recipe with a row added or left out. */
-export function withRow(recipe: Recipe, row: Row, on: boolean): Recipe {
-  if (row === 'movie') return { ...recipe, movie: on ? MOVIE : null };
-  if (row === 'timeline') return { ...recipe, timeline: on ? 12 : null };
+export function withRow(recipe: Recipe, row: Row, on: boolean, { movie }: DeliveryChoices): Recipe {
+  if (row === 'movie') return { ...recipe, movie: on ? movie : null };
+  if (row === 'timeline') return { ...recipe, timeline: on ? GAP : null };
   return { ...recipe, kinds: on ? [...recipe.kinds, row] : recipe.kinds.filter((k) => k !== row) };
 }

@@ -14,6 +14,7 @@ import { Hint } from '../widgets/Hint';
 import { Press } from '../widgets/Press';
 import { Problem } from '../widgets/Problem';
 import { tell } from '../widgets/tell';
+import { count } from '../widgets/words';
 import { Welcome } from './Welcome';
 import { WholeMenu } from './WholeMenu';
 import css from './LinesPage.module.css';
@@ -27,7 +28,6 @@ const SpeakingStage = lazy(() =>
 );
 
 const seconds = (value: number) => `${value.toFixed(1)} s`;
-const lines = (count: number) => (count === 1 ? 'one line' : `${count} lines`);
 
 export function LinesPage() {
   const all = useQuery({ queryKey: ['lines'], queryFn: api.lines });
@@ -70,7 +70,7 @@ function List({ all }: { all: LineSummary[] }) {
       <div className={css.head}>
         <h1>Lines</h1>
         <span className="soft">
-          {lines(all.length)} · {seconds(total)} · {timed} timed
+          {count(all.length, 'line')} · {seconds(total)} · {timed} timed
         </span>
         <span className={css.actions}>
           <WholeMenu />
@@ -286,9 +286,9 @@ function Side({ all }: { all: LineSummary[] }) {
           </div>
           <h2>What to do next</h2>
           <div>
-            {open.length > 0 && <div>{lines(open.length)} not timed yet</div>}
-            {doubtful > 0 && <div>{lines(doubtful)} with doubtful words: listen to those</div>}
-            {heard > 0 && <div>{lines(heard)} without a text: type it for better times</div>}
+            {open.length > 0 && <div>{count(open.length, 'line')} not timed yet</div>}
+            {doubtful > 0 && <div>{count(doubtful, 'line')} with doubtful words: listen to those</div>}
+            {heard > 0 && <div>{count(heard, 'line')} without a text: type it for better times</div>}
             {open.length === 0 && doubtful === 0 && heard === 0 && (
               <div>Every line speaks. Deliver them.</div>
             )}

@@ -3,8 +3,7 @@ import { useRef } from 'react';
 import { api, queries } from '../api/client';
 import { Press } from '../widgets/Press';
 import { say, tell } from '../widgets/tell';
-
-const count = (n: number, one: string) => (n === 1 ? `one ${one}` : `${n} ${one}s`);
+import { count } from '../widgets/words';
 
 /** The whole production as one file, out and in. */
 export function WholeMenu() {

@@ -1,0 +1,8 @@
+// Numbers in words, as the page writes them.
+
+/** “one line”, “3 lines”. */
+export const count = (n: number, one: string) => (n === 1 ? `one ${one}` : `${n} ${one}s`);
+
+/** The size of a file. */
+export const sizeOf = (bytes: number) =>
+  bytes >= 1e6 ? `${(bytes / 1e6).toFixed(1)} MB` : `${Math.max(1, Math.round(bytes / 1e3))} kB`;
