@@ -6,8 +6,9 @@ pub mod head;
 mod lines;
 pub mod odile;
 
-pub use lines::{BELL, BRAM, Cue, DemoLine, LINES, ODILE};
+pub use lines::{BELL, BRAM, Cue, DemoLine, LINES, ODILE, SCENE};
 
+use jam_desk::scene::{Heard, new_scene};
 use jam_formats::glb::{Character, GlbError};
 use jam_formats::sound::{self, SoundError};
 use jam_rig::{Attached, Feed, Wiring};
@@ -79,6 +80,8 @@ pub enum DemoError {
     Sound(#[from] SoundError),
     #[error(transparent)]
     Analyse(#[from] AnalyseError),
+    #[error(transparent)]
+    Scene(#[from] jam_desk::Refusal),
 }
 
 /// Lays the demo out, timed and with its moods and looks, in an empty data file; one that holds anything is left as it is.
@@ -92,6 +95,7 @@ pub fn fill(store: &Store) -> Result<(), DemoError> {
         store.add_cast_member(one.name, one.model, &one.wiring(&one.read()?)?)?;
     }
     let analyser = Analyser::shipped()?;
+    let mut added = Vec::with_capacity(LINES.len());
     for line in LINES {
         let recording = sound::read_at(line.recording, features::RATE)?;
         let facts = recording.facts();
@@ -105,13 +109,21 @@ pub fn fill(store: &Store) -> Result<(), DemoError> {
             ..Line::new(line.text)
         };
         jam_desk::number(&mut document, &mut ids);
-        store.add_line(&NewLine {
+        let stored = store.add_line(&NewLine {
             document: &document,
             ids,
             recording: line.recording,
             recording_name: line.file_name,
             facts: &facts,
         })?;
+        added.push(stored.id);
     }
+    let heard = Heard {
+        lines: added.iter().zip(LINES).map(|(id, l)| (*id, Some(l.character.into()))).collect(),
+        characters: CHARACTERS.iter().map(|c| (c.name.into(), c.name.into())).collect(),
+    };
+    let (name, numbers) = SCENE;
+    let lines: Vec<i32> = numbers.iter().filter_map(|n| added.get(n - 1).copied()).collect();
+    store.add_scene(&new_scene(name, &lines, &heard)?)?;
     Ok(())
 }

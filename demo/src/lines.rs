@@ -59,6 +59,9 @@ impl DemoLine {
     }
 }
 
+/// The demo's scene: what it is called, and the numbers of its lines, from 1, in their order.
+pub const SCENE: (&str, [usize; 4]) = ("The pier, night", [4, 13, 2, 15]);
+
 /// The characters, as the production calls them.
 pub const BRAM: &str = "Bram";
 pub const ODILE: &str = "Odile";

@@ -9,7 +9,7 @@ use jam_demo::{CHARACTERS, LINES};
 use jam_desk::{Played, Stretch};
 use jam_formats::deliver::{Delivery, FileKind, together};
 use jam_formats::glb::{Character, ClipOptions, Interpolation, NamedFile};
-use jam_formats::out::timeline::{Shot, otio};
+use jam_formats::out::timeline::{Row, Shot, otio};
 use jam_formats::sound;
 use jam_formats::usd::{UsdCharacter, UsdLine};
 use jam_rig::Sampled;
@@ -260,7 +260,8 @@ fn tables_subtitles_motion_sound_and_timeline_are_read_back_by_others() {
         timing,
     };
     let first = sampled.grid.first;
-    let order = otio("fog", rate, first, &[shot("one", 0), shot("two", 12)]);
+    let row = Row { names: ["pictures", "voices"], shots: vec![shot("one", 0), shot("two", 12)] };
+    let order = otio("fog", rate, first, &[row]);
     std::fs::write(folder.path().join("order.otio"), order).unwrap();
     let said = read_by("tables.py", &[&folder.path().to_string_lossy(), "line"], &Value::Null);
 

@@ -154,15 +154,23 @@ impl Delivery<'_> {
         self.character.ok_or(DeliverError::NoCharacter(kind.title()))
     }
 
+    /// The character with the line as its last clip.
+    ///
+    /// # Errors
+    /// The character cannot be prepared or lacks what its wiring drives.
+    pub fn animated(&self, options: &ClipOptions) -> Result<Character, DeliverError> {
+        let (character, _) = self.character(FileKind::Glb)?;
+        let sound = self.sound_name();
+        let clip = self.clip(sound.as_deref());
+        Ok(character.prepared(self.wiring)?.animated(self.wiring, &[clip], options)?)
+    }
+
     /// The animated character as a binary glTF file.
     ///
     /// # Errors
     /// The character cannot be prepared or lacks what its wiring drives.
     pub fn glb(&self, options: &ClipOptions) -> Result<Vec<u8>, DeliverError> {
-        let (character, _) = self.character(FileKind::Glb)?;
-        let sound = self.sound_name();
-        let clip = self.clip(sound.as_deref());
-        Ok(character.prepared(self.wiring)?.animated(self.wiring, &[clip], options)?.write())
+        Ok(self.animated(options)?.write())
     }
 
     /// The curves as JSON.

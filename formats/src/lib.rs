@@ -11,6 +11,7 @@ pub mod manifest;
 pub mod names;
 pub mod out;
 pub mod recipe;
+pub mod scene;
 pub mod script;
 pub mod sound;
 pub mod test_line;

@@ -8,8 +8,9 @@ const MOST_TEMPLATE: usize = 200;
 const MOST_PART: usize = 60;
 
 /// The words that can stand in braces, and what each is, for the user.
-pub const WORDS: [(&str, &str); 8] = [
+pub const WORDS: [(&str, &str); 9] = [
     ("production", "the production's name"),
+    ("scene", "the first scene it is in"),
     ("character", "who says it"),
     ("number", "its number in the production"),
     ("name", "its own name, or its number"),
@@ -36,6 +37,8 @@ pub enum NamesError {
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Naming {
     pub production: String,
+    /// The scene that it is in, if any.
+    pub scene: Option<String>,
     pub character: String,
     pub number: usize,
     pub name: Option<String>,
@@ -51,6 +54,7 @@ impl Naming {
         let number = || format!("{:02}", self.number);
         Some(match word {
             "production" => slug(&self.production),
+            "scene" => self.scene.as_deref().map_or_else(|| "no-scene".into(), slug),
             "character" => slug(&self.character),
             "number" => number(),
             "name" => self.name.as_deref().map_or_else(number, slug),

@@ -4,12 +4,14 @@ use crate::Settings;
 use crate::capture::Capture;
 use crate::evaluations::Evaluations;
 use crate::jobs::job::{Job, Jobs};
-use crate::models::{Model, Models, Mouths};
+use crate::models::{Measured, Model, Models};
 use crate::problem::{Answer, Problem};
+use crate::scenes::Scenes;
 use crate::states::States;
 use crate::version::Version;
 use crate::voices::{Speeches, Spoken, Voice, Voices};
 use jam_formats::{sound, test_line};
+use jam_rig::{Figure, Mouth};
 use jam_score::{Line, Timing};
 use jam_store::Store;
 use jam_voice::{AnalyseError, Analyser, WordList, notation};
@@ -61,7 +63,9 @@ pub struct App {
     pub(crate) speeches: Speeches,
     pub(crate) evaluations: Evaluations,
     pub(crate) models: Models,
-    pub(crate) mouths: Mouths,
+    pub(crate) mouths: Measured<Mouth>,
+    pub(crate) figures: Measured<Figure>,
+    pub(crate) scenes: Scenes,
     pub(crate) capture: Arc<Capture>,
     pub(crate) states: States,
     test_line: OnceLock<Timing>,
@@ -83,7 +87,9 @@ impl App {
             speeches: Speeches::default(),
             evaluations: Evaluations::default(),
             models: Models::default(),
-            mouths: Mouths::default(),
+            mouths: Measured::default(),
+            figures: Measured::default(),
+            scenes: Scenes::default(),
             capture: Arc::default(),
             states: States::default(),
             test_line: OnceLock::new(),

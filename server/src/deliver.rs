@@ -9,7 +9,7 @@ use jam_desk::{Played, Stretch, frames_of};
 use jam_formats::deliver::{DeliverError, Delivery, FileKind, OutFile, together};
 use jam_formats::glb::Character;
 use jam_formats::names::Naming;
-use jam_formats::out::timeline::{Shot, otio};
+use jam_formats::out::timeline::{Row, Shot, otio};
 use jam_formats::out::wave;
 use jam_formats::recipe::{Length, Recipe};
 use jam_formats::sound;
@@ -80,6 +80,7 @@ impl Ready {
         let words = line.timing.iter().flat_map(|t| &t.words).map(|w| w.text.clone());
         let naming = Naming {
             production: production.name,
+            scene: app.scene_with(id)?,
             character: member.map_or_else(|| "nobody".into(), |m| m.title.clone()),
             number: app.store.line_number(id)?,
             name: line.name.clone(),
@@ -181,15 +182,20 @@ impl Ready {
                         frames, or write it with the command line.";
             return Err(Problem::refused("kinds", "too_large", says));
         }
-        let mut files = delivery.files(kind, &recipe.clip)?;
-        if files.iter().any(|f| f.bytes.len() > MOST) {
-            let says = "A file would be larger than this data file can keep; deliver a range of frames.";
-            return Err(Problem::refused("kinds", "too_large", says));
-        }
+        let mut files = kept(delivery.files(kind, &recipe.clip)?)?;
         let folder = self.folder();
         files.iter_mut().for_each(|f| f.name.insert_str(0, folder));
         Ok(files)
     }
+}
+
+/// Files that the data file can keep.
+pub fn kept(files: Vec<OutFile>) -> Answer<Vec<OutFile>> {
+    if files.iter().any(|f| f.bytes.len() > MOST) {
+        let says = "A file would be larger than this data file can keep; deliver a range of frames.";
+        return Err(Problem::refused("kinds", "too_large", says));
+    }
+    Ok(files)
 }
 
 /// What a recipe takes of a line.
@@ -249,7 +255,12 @@ pub fn timeline(lines: &[Ready], gap: u32, movie: impl Fn(i32) -> Option<String>
         })
         .collect();
     let grid = first.grid();
-    let text = otio(&first.naming.production, grid.rate, grid.first, &shots);
+    let text = otio(
+        &first.naming.production,
+        grid.rate,
+        grid.first,
+        &[Row { names: ["pictures", "voices"], shots }],
+    );
     let name = format!("{}.otio", whole_name(first, None));
     let facts = first.facts();
     Ok(NewDelivered {

@@ -6,9 +6,10 @@ use crate::evaluate;
 use crate::jobs;
 use crate::problem::{Answer, Problem};
 use crate::version::Version;
+use jam_desk::scene::Heard;
 use jam_desk::{
-    Done, House, Note, Op, Played, Produced, ProductionNow, ProductionOp, Refusal, Situation, TakeFacts, act,
-    met, needs,
+    Comes, Done, House, Note, Op, Played, Produced, ProductionNow, ProductionOp, Refusal, Situation,
+    TakeFacts, act, met, needs,
 };
 use jam_formats::recipe::Recipe;
 use jam_rig::{Mouth, Wiring};
@@ -255,7 +256,9 @@ impl App {
     /// The mouth of the character who says a line, if it has one that can be measured.
     pub(crate) fn mouth_of(&self, line: &Line) -> Answer<Option<Arc<Mouth>>> {
         let Some(member) = self.character_of(line)? else { return Ok(None) };
-        self.mouths.get(&member.model, &member.wiring, || self.model(&member.model))
+        let (model, wiring) = (&member.model, &member.wiring);
+        let measure = || Ok(self.model(model)?.character.mouth(wiring)?);
+        self.mouths.get(model, wiring, measure, Mouth::bytes)
     }
 }
 
@@ -272,18 +275,26 @@ fn production_now(app: &App, takes_of: Option<i32>) -> Answer<ProductionNow> {
         let all = app.store.takes(line)?.into_iter();
         takes.extend(all.filter_map(|t| t.id.map(|id| (id, t.name, Some(id) == heard))));
     }
+    let lines = app.store.lines()?;
+    let cast = app.store.cast()?;
+    let heard = Heard {
+        lines: lines.iter().map(|l| (l.id, l.document.character.clone())).collect(),
+        characters: cast.iter().map(|m| (m.name.clone(), m.title.clone())).collect(),
+    };
     Ok(ProductionNow {
         name: production.name,
         grid: production.grid,
-        lines: app.store.lines()?.into_iter().enumerate().map(label).collect(),
-        characters: app.store.cast()?.into_iter().map(|m| (m.id, m.title)).collect(),
+        lines: lines.into_iter().enumerate().map(label).collect(),
+        characters: cast.into_iter().map(|m| (m.id, m.title)).collect(),
         takes,
         deliveries: app.store.deliveries()?.into_iter().map(|d| d.id).collect(),
         recipes: app.store.recipes()?,
+        scenes: app.store.scenes()?,
+        heard,
     })
 }
 
-/// Makes one operation on the production: what was done, in words, and the numbers of lines that are new.
+/// Makes one operation on the production: what was done, in words, and the numbers of lines or scenes that are new.
 pub fn produce(app: &App, op: &ProductionOp) -> Answer<(String, Vec<i32>)> {
     let takes_of = match op {
         ProductionOp::DeleteTake { line, .. } | ProductionOp::RenameTake { line, .. } => Some(*line),
@@ -303,14 +314,16 @@ pub fn produce(app: &App, op: &ProductionOp) -> Answer<(String, Vec<i32>)> {
         read.map_err(|e| wrong(e.to_string()))?.check().map_err(|e| wrong(e.to_string()))?;
     }
     let done = app.store.change_production(|now| -> Answer<_> {
-        let Produced { edit, words } = jam_desk::produce(op, &production_now(app, takes_of)?)?;
-        let mut made = Vec::new();
-        match (&edit, op) {
-            (Some(edit), _) => now.make(edit, &words)?,
-            (None, ProductionOp::DuplicateLine { id }) => made.push(now.duplicate_line(*id, &words)?),
-            (None, _) => {}
-        }
-        Ok((words, made))
+        let Produced { made, words } = jam_desk::produce(op, &production_now(app, takes_of)?)?;
+        let new = match made {
+            Comes::Edit(edit) => {
+                now.make(&edit, &words)?;
+                Vec::new()
+            }
+            Comes::LineCopied(id) => vec![now.duplicate_line(id, &words)?],
+            Comes::Scene(scene) => vec![now.add_scene(&scene, &words)?],
+        };
+        Ok((words, new))
     })?;
     app.tell(Event::Production);
     if let Some(id) = takes_of {

@@ -18,6 +18,7 @@ mod page;
 mod problem;
 mod range;
 mod routes;
+pub mod scenes;
 mod sent;
 mod shelf;
 mod states;
@@ -149,6 +150,8 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::motion::motion))
         .routes(routes!(routes::deliveries::keep_movie))
         .routes(routes!(routes::deliveries::keep_pictures))
+        .routes(routes!(routes::scenes::keep_movie))
+        .routes(routes!(routes::scenes::keep_pictures))
         .layer(DefaultBodyLimit::max(MAX_UPLOAD));
     let operations = OpenApiRouter::new()
         .routes(routes!(routes::lines::operate))
@@ -198,6 +201,12 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::lines::sound))
         .routes(routes!(routes::film::show))
         .routes(routes!(routes::lines::recording))
+        .routes(routes!(routes::scenes::list))
+        .routes(routes!(routes::scenes::show))
+        .routes(routes!(routes::scenes::curves))
+        .routes(routes!(routes::scenes::heard))
+        .routes(routes!(routes::scenes::wav))
+        .routes(routes!(routes::scenes::deliver))
         .routes(routes!(routes::deliveries::list, routes::deliveries::deliver))
         .routes(routes!(routes::deliveries::choices))
         .routes(routes!(routes::deliveries::preview))

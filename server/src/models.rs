@@ -3,8 +3,8 @@
 use crate::problem::{Answer, Problem};
 use crate::shelf::Shelf;
 use jam_formats::glb::{Character, ModelFacts};
+use jam_rig::Wiring;
 use jam_rig::propose::Proposal;
-use jam_rig::{Mouth, Wiring};
 use jam_store::Store;
 use std::sync::Arc;
 
@@ -52,36 +52,36 @@ impl Models {
     }
 }
 
-/// Most that measured mouths take, bytes.
-const MOUTHS: usize = 64 << 20;
+/// Most that measures of one kind take, bytes.
+const MEASURED: usize = 64 << 20;
 
-/// The mouths of characters measured last, by the hash of their file and their wiring as text; none where nothing can be
-/// measured.
-pub struct Mouths(Shelf<(String, String), Option<Arc<Mouth>>>);
+/// What was measured of characters last, by the hash of their file and their wiring as text; none where there is nothing
+/// to be measured.
+pub struct Measured<T>(Shelf<(String, String), Option<Arc<T>>>);
 
-impl Default for Mouths {
-    fn default() -> Mouths {
-        Mouths(Shelf::new(MOUTHS))
+impl<T> Default for Measured<T> {
+    fn default() -> Measured<T> {
+        Measured(Shelf::new(MEASURED))
     }
 }
 
-impl Mouths {
-    /// The mouth of a character as it is wired now.
+impl<T> Measured<T> {
+    /// A measure of a character as it is wired now; `measure` takes it, and `bytes` tells how much memory it needs.
     pub fn get(
         &self,
         hash: &str,
         wiring: &Wiring,
-        model: impl FnOnce() -> Answer<Arc<Model>>,
-    ) -> Answer<Option<Arc<Mouth>>> {
+        measure: impl FnOnce() -> Answer<Option<T>>,
+        bytes: impl FnOnce(&T) -> usize,
+    ) -> Answer<Option<Arc<T>>> {
         let key = (hash.to_string(), serde_json::to_string(wiring).map_err(Problem::unexpected)?);
-        type Found = Option<Arc<Mouth>>;
-        let make = |kept: Option<&Arc<Found>>| -> Answer<Option<Arc<Found>>> {
+        let make = |kept: Option<&Arc<Option<Arc<T>>>>| -> Answer<Option<Arc<Option<Arc<T>>>>> {
             if let Some(kept) = kept {
                 return Ok(Some(kept.clone()));
             }
-            Ok(Some(Arc::new(model()?.character.mouth(wiring)?.map(Arc::new))))
+            Ok(Some(Arc::new(measure()?.map(Arc::new))))
         };
-        let found = self.0.get(&key, make, |m| m.as_ref().map_or(0, |m| m.bytes()))?;
+        let found = self.0.get(&key, make, |m| m.as_ref().as_ref().map_or(0, |m| bytes(m)))?;
         Ok(found.and_then(|m| m.as_ref().clone()))
     }
 }

@@ -5,7 +5,7 @@
 use crate::{Store, StoreError, stored};
 use diesel::prelude::*;
 use diesel::sql_types::{BigInt, Nullable, Text};
-use jam_score::free_copy;
+use jam_score::{Scene, free_copy};
 use serde_json::{Map, Value, json};
 use sha2::{Digest, Sha256};
 use std::collections::{BTreeMap, BTreeSet};
@@ -58,7 +58,7 @@ const fn table(name: &'static str, order: &'static str) -> Table {
 }
 
 /// Every table that goes along, those that others refer to first.
-const TABLES: [Table; 15] = [
+const TABLES: [Table; 16] = [
     Table { files: &["model"], of_character: Some("id = ?1"), ..table("cast_member", "id") },
     Table {
         refers: &[("cast_id", "cast_member")],
@@ -76,7 +76,12 @@ const TABLES: [Table; 15] = [
         of_character: Some("owner = 'cast' AND owner_id = ?1"),
         ..table("change", "owner, owner_id, revision")
     },
-    Table { refers: &[("line_id", "line")], files: &["content", "faces"], ..table("delivery", "id") },
+    table("scene", "id"),
+    Table {
+        refers: &[("line_id", "line"), ("scene_id", "scene")],
+        files: &["content", "faces"],
+        ..table("delivery", "id")
+    },
     Table { numbered: false, ..table("recipe", "name") },
     Table { numbered: false, of_character: Some("?1 = ?1"), ..table("pose", "name") },
     Table { numbered: false, ..table("curve_set", "name") },
@@ -245,6 +250,8 @@ struct Incoming<'a> {
     added: BTreeMap<&'static str, i64>,
     /// How characters are called here, by their keys there.
     keys: BTreeMap<String, String>,
+    /// Lines that do not come along, by their numbers there.
+    left: BTreeSet<i64>,
 }
 
 fn number(c: &mut SqliteConnection, asked: &str) -> Result<i64, StoreError> {
@@ -266,7 +273,7 @@ impl<'a> Incoming<'a> {
             let most = if empty { 0 } else { number(c, &asked)? };
             added.insert(table.name, most);
         }
-        Ok(Incoming { all, empty, added, keys: BTreeMap::new() })
+        Ok(Incoming { all, empty, added, keys: BTreeMap::new(), left: BTreeSet::new() })
     }
 
     fn lay(mut self, c: &mut SqliteConnection) -> Result<Came, StoreError> {
@@ -281,7 +288,7 @@ impl<'a> Incoming<'a> {
         let place = number(c, "SELECT max(place) AS n FROM line")?;
         let mut came = Came::default();
         // What is gone there does not come along, unless all of it is taken up as it was.
-        let gone: BTreeSet<i64> = match self.empty {
+        self.left = match self.empty {
             true => BTreeSet::new(),
             false => {
                 self.rows("line").iter().filter(|r| r["gone"] == 1).filter_map(|r| r["id"].as_i64()).collect()
@@ -294,7 +301,7 @@ impl<'a> Incoming<'a> {
             for mut row in self.rows(table.name) {
                 let is_line = table.name == "line";
                 let line = if is_line { &row["id"] } else { &row["line_id"] };
-                if line.as_i64().is_some_and(|l| gone.contains(&l)) || !self.empty && row["gone"] == 1 {
+                if line.as_i64().is_some_and(|l| self.left.contains(&l)) || !self.empty && row["gone"] == 1 {
                     continue;
                 }
                 if !self.empty {
@@ -353,6 +360,7 @@ impl<'a> Incoming<'a> {
             }
             "line" | "snapshot" => self.in_text(row, "document")?,
             "line_part" => self.in_text(row, "body")?,
+            "scene" => self.in_scene(row)?,
             "step" => {
                 self.in_packed(row, "edit")?;
                 self.in_packed(row, "timing")?;
@@ -368,6 +376,17 @@ impl<'a> Incoming<'a> {
             self.in_document(&mut document);
             row[column] = json!(serde_json::to_string(&document)?);
         }
+        Ok(())
+    }
+
+    fn in_scene(&self, row: &mut Value) -> Result<(), StoreError> {
+        let mut scene: Scene = stored::read(row["body"].as_str().unwrap_or_default())?;
+        scene.entries.retain(|e| !self.left.contains(&i64::from(e.line)));
+        for entry in &mut scene.entries {
+            entry.line = i32::try_from(i64::from(entry.line) + self.added["line"]).map_err(damaged)?;
+        }
+        scene.name_characters(|key| self.keys.get(key).cloned());
+        row["body"] = json!(stored::write(&scene)?);
         Ok(())
     }
 

@@ -11,6 +11,9 @@ pub struct Delivered {
     pub id: i32,
     #[diesel(column_name = line_id)]
     pub line: i32,
+    /// Of which scene it is; it is kept with the scene's first line.
+    #[diesel(column_name = scene_id)]
+    pub scene: Option<i32>,
     pub file_name: String,
     pub media_type: String,
     /// Bytes.
@@ -42,6 +45,8 @@ pub struct NewDelivered {
     pub rate: String,
     pub state: String,
     pub how: String,
+    /// Of which scene it is.
+    pub scene: Option<i32>,
 }
 
 impl Store {
@@ -84,6 +89,7 @@ impl Store {
                 let row = diesel::insert_into(delivery::table)
                     .values((
                         delivery::line_id.eq(line),
+                        delivery::scene_id.eq(file.scene),
                         delivery::file_name.eq(&file.file_name),
                         delivery::media_type.eq(&file.media_type),
                         delivery::size.eq(file.bytes.len() as i64),

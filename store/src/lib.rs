@@ -16,6 +16,7 @@ mod poses;
 mod produced;
 mod production;
 mod recipes;
+mod scenes;
 mod schema;
 mod snapshots;
 mod speech;
@@ -53,7 +54,7 @@ const MIGRATIONS: EmbeddedMigrations = embed_migrations!();
 /// `JAML`: says whose file it is.
 const APPLICATION: i32 = 0x4A41_4D4C;
 /// The layout of the file that this program writes.
-const LAYOUT: i32 = 4;
+const LAYOUT: i32 = 5;
 
 /// Reads and writes a production's data file. Cheap to clone.
 #[derive(Clone)]

@@ -3,9 +3,9 @@
 use crate::cast::not_taken;
 use crate::production::{set_grid, set_name};
 use crate::schema::{cast_member, delivery, line, production_step, take};
-use crate::{Failed, Steps, Store, StoreError, recipes, stored};
+use crate::{Failed, Steps, Store, StoreError, recipes, scenes, stored};
 use diesel::prelude::*;
-use jam_score::ProductionEdit;
+use jam_score::{ProductionEdit, Scene};
 
 fn apply(c: &mut SqliteConnection, edit: &ProductionEdit) -> Result<(), StoreError> {
     match edit {
@@ -42,6 +42,8 @@ fn apply(c: &mut SqliteConnection, edit: &ProductionEdit) -> Result<(), StoreErr
         ProductionEdit::Name { after, .. } => set_name(c, after)?,
         ProductionEdit::Grid { after, .. } => set_grid(c, *after)?,
         ProductionEdit::Recipe { name, after, .. } => recipes::set(c, name, after.as_deref())?,
+        ProductionEdit::Scenes { ids, gone } => scenes::set_gone(c, ids, *gone)?,
+        ProductionEdit::Scene { id, after, .. } => scenes::set(c, *id, after)?,
     }
     Ok(())
 }
@@ -78,6 +80,16 @@ impl NowProduction<'_> {
         let copy = self.store.copied(self.connection, id)?;
         self.make(&ProductionEdit::Lines { ids: vec![copy], gone: false }, words)?;
         Ok(copy)
+    }
+
+    /// Makes a scene, as a step, and gives its number.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written.
+    pub fn add_scene(&mut self, scene: &Scene, words: &str) -> Result<i32, StoreError> {
+        let id = scenes::add(self.connection, scene, true)?;
+        self.make(&ProductionEdit::Scenes { ids: vec![id], gone: false }, words)?;
+        Ok(id)
     }
 }
 

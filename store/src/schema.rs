@@ -40,10 +40,13 @@ diesel::table! {
 }
 diesel::table! {
     delivery (id) {
-        id -> Integer, line_id -> Integer, file_name -> Text, media_type -> Text, size -> BigInt, content -> Text,
+        id -> Integer, scene_id -> Nullable<Integer>, line_id -> Integer, file_name -> Text, media_type -> Text, size -> BigInt, content -> Text,
         gone -> Bool, kind -> Text, frames -> BigInt, first_frame -> BigInt, rate -> Text, state -> Text, how -> Text,
         faces -> Nullable<Text>,
     }
+}
+diesel::table! {
+    scene (id) { id -> Integer, body -> Text, gone -> Bool, }
 }
 diesel::table! {
     recipe (name) { name -> Text, body -> Text, }
@@ -90,5 +93,6 @@ diesel::allow_tables_to_appear_in_same_query!(
     pose,
     curve_set,
     delivery,
-    recipe
+    recipe,
+    scene
 );

@@ -27,12 +27,14 @@ import { tell } from './widgets/tell';
 
 // Places that are not looked at first come when they are.
 const ScorePage = lazy(() => import('./score/ScorePage').then((m) => ({ default: m.ScorePage })));
+const ScenePage = lazy(() => import('./scene/ScenePage').then((m) => ({ default: m.ScenePage })));
 const CastPage = lazy(() => import('./cast/CastPage').then((m) => ({ default: m.CastPage })));
 const DeliverPage = lazy(() => import('./deliver/DeliverPage').then((m) => ({ default: m.DeliverPage })));
 
 const PLACES: [Place, string, CommandId][] = [
   ['lines', 'Lines', 'goLines'],
   ['score', 'Score', 'goScore'],
+  ['scene', 'Scene', 'goScene'],
   ['cast', 'Cast', 'goCast'],
   ['deliver', 'Deliver', 'goDeliver'],
 ];
@@ -75,6 +77,7 @@ export function App() {
         <Suspense fallback={<main aria-busy="true" />}>
           {place === 'lines' && <LinesPage />}
           {place === 'score' && <ScorePage />}
+          {place === 'scene' && <ScenePage />}
           {place === 'cast' && <CastPage />}
           {place === 'deliver' && <DeliverPage />}
         </Suspense>

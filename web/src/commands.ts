@@ -20,12 +20,14 @@ import { deleteChosen } from './score/deleting';
 import * as hand from './score/hand';
 import { blinkHere, inOrder, liftSpans, nextSpan, shiftSpans } from './score/layers';
 import { soundIsDoubtful, soundsOf, wordsOf } from './score/line';
-import { openGrid, openLine } from './score/open';
+import { openGrid, openLine, openScene } from './score/open';
 import * as player from './score/player';
 import { clampView } from './score/staves/axis';
 import { listedNow } from './score/staves/listed';
 import { perSecond } from './score/time';
 import { remember, settings, useSettings } from './settings';
+import * as scene from './scene/actions';
+import { lengthOf, strip } from './scene/data';
 import { frameStages, lookFrom } from './stage/stages';
 import { type Bench, type LayerName, type Place, get, go, set } from './state';
 import { turnColours } from './theme/colours';
@@ -184,11 +186,21 @@ const bench = (name: Bench) => () => {
 };
 
 function none() {
+  if (onScene()) return strip({ chosen: null });
   const { pointing, chosen, keyMap } = get();
   if (keyMap) set({ keyMap: false });
   else if (pointing) set({ pointing: false });
   else if (chosen) choose(null);
   else set({ curves: [] });
+}
+
+const onScene = () => get().place === 'scene';
+
+/** Where the line or the scene ends. */
+function end(): number {
+  const open = openScene();
+  if (onScene()) return open ? lengthOf(open) : 0;
+  return openLine()?.summary.duration ?? 0;
 }
 
 const NEXT = { small: 'large', large: 'off', off: 'small' } as const;
@@ -205,15 +217,15 @@ const RUN: Record<CommandId, () => void> = {
   speed: player.nextSpeed,
   mute: () => remember({ muted: !settings().muted }),
   start: () => player.seek(0),
-  end: () => player.seek(openLine()?.summary.duration ?? 0),
+  end: () => player.seek(end()),
   wordBefore: () => stepWord(-1),
   wordNext: () => stepWord(1),
   doubtful: nextDoubtful,
   thingBefore: () => nextThing(-1),
   thingNext: () => nextThing(1),
-  closer: () => zoom(0.7),
-  wider: () => zoom(1 / 0.7),
-  whole: fit,
+  closer: () => (onScene() ? scene.zoomStrip(1 / 0.7) : zoom(0.7)),
+  wider: () => (onScene() ? scene.zoomStrip(0.7) : zoom(1 / 0.7)),
+  whole: () => (onScene() ? strip({ zoom: 1 }) : fit()),
   fitChosen,
   lineBefore: () => stepLine(-1),
   lineNext: () => stepLine(1),
@@ -227,9 +239,9 @@ const RUN: Record<CommandId, () => void> = {
     if (clipboard.copy()) deleteChosen();
   },
   paste: () => clipboard.paste(),
-  delete: deleteChosen,
-  earlier: () => shift(-1, true),
-  later: () => shift(1, true),
+  delete: () => (onScene() ? scene.deleteChosen() : deleteChosen()),
+  earlier: () => (onScene() ? scene.moveChosenFrames(-1) : shift(-1, true)),
+  later: () => (onScene() ? scene.moveChosenFrames(1) : shift(1, true)),
   earlierFine: () => shift(-1, false),
   laterFine: () => shift(1, false),
   higher: () => lift(0.02),
@@ -287,6 +299,7 @@ const RUN: Record<CommandId, () => void> = {
   benchSteps: bench('steps'),
   goLines: () => go('lines'),
   goScore: () => go('score'),
+  goScene: () => go('scene'),
   goCast: () => go('cast'),
   goDeliver: () => go('deliver'),
   addLine: () => set({ adding: [] }),

@@ -30,39 +30,41 @@ const entry =
   <const I extends string>(id: I, name: string, ...keys: string[]) => ({ id, group, name, keys, at });
 
 const SCORE: Place[] = ['score'];
+const SCORE_SCENE: Place[] = ['score', 'scene'];
 const play = entry('Play', SCORE);
+const playhead = entry('Play', SCORE_SCENE);
 const about = entry('Go about', SCORE);
 const choose = entry('Choose and change', SCORE);
 const speech = entry('Words and sounds', SCORE);
 const curve = entry('Curves and keys', SCORE);
 const layer = entry('Layers', SCORE);
-const look = entry('Look at the face', ['score', 'cast', 'lines']);
+const look = entry('Look at the face', ['score', 'scene', 'cast', 'lines']);
 const bench = entry('Benches', SCORE);
 const places = entry('Places', undefined);
 const page = entry('The page', undefined);
 
 export const TABLE = [
-  entry('Play', ['lines', 'score'])('play', 'Play or stop', 'Space'),
+  entry('Play', ['lines', 'score', 'scene'])('play', 'Play or stop', 'Space'),
   entry('Play', ['cast'])('walk', 'Test walk, or stop it', 'Space', 'T'),
-  play('frameBack', 'One frame back', ','),
-  play('frameOn', 'One frame on', '.'),
+  playhead('frameBack', 'One frame back', ','),
+  playhead('frameOn', 'One frame on', '.'),
   play('loop', 'Loop the range or what is chosen, or stop looping', 'L'),
   play('loopIn', 'Loop from the playhead on', 'I'),
   play('loopOut', 'Loop up to the playhead', 'O'),
   play('loopAround', 'Loop a second around the playhead', 'Shift+L'),
   play('speed', 'Full speed, half, quarter; the pitch stays', 'Shift+S'),
-  play('mute', 'Sound on or off', 'Shift+U'),
-  play('start', 'To the start of the line', 'Home'),
-  play('end', 'To the end of the line', 'End'),
+  playhead('mute', 'Sound on or off', 'Shift+U'),
+  playhead('start', 'To the start of the line or the scene', 'Home'),
+  playhead('end', 'To the end of the line or the scene', 'End'),
 
   about('wordBefore', 'Word before', 'ArrowLeft'),
   about('wordNext', 'Next word', 'ArrowRight'),
   about('doubtful', 'Next doubtful sound', 'D'),
   about('thingBefore', 'Key or span before', '<'),
   about('thingNext', 'Next key or span', '>'),
-  about('closer', 'Closer', '+'),
-  about('wider', 'Wider', '-'),
-  about('whole', 'The whole line', '0'),
+  entry('Go about', SCORE_SCENE)('closer', 'Closer', '+'),
+  entry('Go about', SCORE_SCENE)('wider', 'Wider', '-'),
+  entry('Go about', SCORE_SCENE)('whole', 'The whole line or scene', '0'),
   about('fitChosen', 'What is chosen, as wide as the staves', 'F'),
   entry('Go about', undefined)('lineBefore', 'Line before', 'PageUp'),
   entry('Go about', undefined)('lineNext', 'Next line', 'PageDown'),
@@ -71,13 +73,18 @@ export const TABLE = [
   page('undo', 'Undo', 'Mod+Z', 'Z'),
   page('redo', 'Redo', 'Shift+Mod+Z', 'Mod+Y', 'Y'),
   choose('all', 'Choose all of the kind that is chosen', 'Mod+A'),
-  choose('none', 'Choose nothing', 'Escape'),
+  entry('Choose and change', SCORE_SCENE)('none', 'Choose nothing', 'Escape'),
   choose('copy', 'Copy what is chosen', 'Mod+C', 'C'),
   choose('cut', 'Cut what is chosen', 'Mod+X'),
   choose('paste', 'Paste at the playhead', 'Mod+V', 'V'),
-  entry('Choose and change', ['score', 'lines'])('delete', 'Delete what is chosen', 'Delete', 'Backspace'),
-  choose('earlier', 'What is chosen a frame earlier', 'Mod+ArrowLeft', '{'),
-  choose('later', 'What is chosen a frame later', 'Mod+ArrowRight', '}'),
+  entry('Choose and change', ['score', 'scene', 'lines'])(
+    'delete',
+    'Delete what is chosen',
+    'Delete',
+    'Backspace',
+  ),
+  entry('Choose and change', SCORE_SCENE)('earlier', 'What is chosen a frame earlier', 'Mod+ArrowLeft', '{'),
+  entry('Choose and change', SCORE_SCENE)('later', 'What is chosen a frame later', 'Mod+ArrowRight', '}'),
   choose('earlierFine', 'What is chosen 5 ms earlier', 'Shift+Mod+ArrowLeft', '['),
   choose('laterFine', 'What is chosen 5 ms later', 'Shift+Mod+ArrowRight', ']'),
   choose('higher', 'Keys higher, mood stronger', 'ArrowUp'),
@@ -110,12 +117,16 @@ export const TABLE = [
   look('right', 'The face from its right, three quarters', 'Shift+R'),
   look('left', 'The face from its left, three quarters', 'Shift+Q'),
   look('side', 'The face from the side', 'Shift+P'),
-  look('mouth', 'The mouth, near', 'Shift+M'),
+  entry('Look at the face', ['score', 'cast', 'lines'])('mouth', 'The mouth, near', 'Shift+M'),
   entry('Look at the face', ['cast'])('rest', 'The character at rest', 'R'),
   look('frame', 'The face in the picture', 'R', 'Shift+E'),
   entry('Look at the face', ['score'])('two', 'A second view from the side, or one', 'Shift+V'),
   look('light', 'Light from the side, or from the front', 'Shift+K'),
-  look('lock', 'The camera keeps to the head, or stands', 'Shift+H'),
+  entry('Look at the face', ['score', 'cast', 'lines'])(
+    'lock',
+    'The camera keeps to the head, or stands',
+    'Shift+H',
+  ),
   entry('Look at the face', ['score'])('closeUp', 'The mouth’s close-up: small, large, off', 'Shift+C'),
   entry('Look at the face', ['score'])('burnIn', 'The frame number in the picture, or not', 'Shift+N'),
   entry('Look at the face', ['score'])('full', 'The stage over the whole page, or as it was', 'Shift+W'),
@@ -135,6 +146,7 @@ export const TABLE = [
 
   places('goLines', 'Go to Lines', '1'),
   places('goScore', 'Go to the Score', '2'),
+  places('goScene', 'Go to the Scene', 'Shift+A'),
   places('goCast', 'Go to the Cast', '3'),
   places('goDeliver', 'Go to Deliver', '4'),
 

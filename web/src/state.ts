@@ -4,7 +4,7 @@ import { create } from 'zustand';
 
 import type { ControlName } from './api/client';
 
-export type Place = 'lines' | 'score' | 'cast' | 'deliver';
+export type Place = 'lines' | 'score' | 'scene' | 'cast' | 'deliver';
 export interface Span {
   start: number;
   end: number;
@@ -93,6 +93,8 @@ interface State {
   wordList: boolean;
   /** The character that is open in the Cast. */
   castMember: number | null;
+  /** The scene that is open. */
+  scene: number | null;
 }
 
 function fromAddress(): Partial<State> {
@@ -100,6 +102,7 @@ function fromAddress(): Partial<State> {
   const id = Number(text) || null;
   if (place === 'score' && id) return { place, line: id };
   if (place === 'cast') return { place, castMember: id };
+  if (place === 'scene') return { place, scene: id };
   return { place: place === 'deliver' ? place : 'lines' };
 }
 
@@ -107,6 +110,7 @@ export const useView = create<State>(() => ({
   place: 'lines',
   line: null,
   castMember: null,
+  scene: null,
   time: 0,
   playing: false,
   loop: null,
@@ -133,9 +137,10 @@ export const useView = create<State>(() => ({
 export const set = useView.setState;
 export const get = useView.getState;
 
-function address(place: Place, line: number | null, member: number | null) {
+function address({ place, line, castMember, scene }: State) {
   if (place === 'score' && line) return `/score/${line}`;
-  if (place === 'cast') return member ? `/cast/${member}` : '/cast';
+  if (place === 'cast') return castMember ? `/cast/${castMember}` : '/cast';
+  if (place === 'scene') return scene ? `/scene/${scene}` : '/scene';
   return place === 'deliver' ? '/deliver' : '/';
 }
 
@@ -150,9 +155,13 @@ export function openMember(castMember: number) {
   enter({ place: 'cast', castMember });
 }
 
+/** Opens a scene. */
+export function openScene(scene: number) {
+  enter({ place: 'scene', scene });
+}
+
 function enter(change: Partial<State>) {
-  const { place, line, castMember } = { ...get(), ...change };
-  const to = address(place, line, castMember);
+  const to = address({ ...get(), ...change });
   if (to !== location.pathname) history.pushState(null, '', to);
   set(change);
 }

@@ -2,7 +2,8 @@
 //! order; its name and its frames.
 
 use crate::refusal::Refusal;
-use jam_score::{Frame, FrameGrid, FrameRate, ProductionEdit};
+use crate::scene::{Heard, SceneOp, change_scene, new_scene};
+use jam_score::{Frame, FrameGrid, FrameRate, ProductionEdit, Scene};
 use serde::{Deserialize, Serialize};
 
 /// Longest name of a production or a character, letters.
@@ -10,7 +11,7 @@ const MOST_NAME: usize = 120;
 const MOST_CHARACTER: usize = 60;
 
 /// One operation on the production.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
 #[serde(tag = "do", rename_all = "snake_case")]
 pub enum ProductionOp {
     DeleteLines {
@@ -57,6 +58,18 @@ pub enum ProductionOp {
     DeleteRecipe {
         name: String,
     },
+    /// A scene of lines, one after the other.
+    NewScene {
+        name: String,
+        lines: Vec<i32>,
+    },
+    Scene {
+        id: i32,
+        change: SceneOp,
+    },
+    DeleteScene {
+        id: i32,
+    },
     /// How many frames a second, as it is written (`24`, `23.976`, `30000/1001`), and the number of the first.
     Grid {
         rate: String,
@@ -77,11 +90,23 @@ pub struct ProductionNow {
     pub deliveries: Vec<i32>,
     /// How it delivers: names and bodies.
     pub recipes: Vec<(String, String)>,
+    pub scenes: Vec<(i32, Scene)>,
+    /// What scenes know of lines and characters.
+    pub heard: Heard,
 }
 
-/// An operation as a change, and the step in words. Copying a line is done by whoever keeps lines: it has no change yet.
+/// What an operation makes of the production. What is new gets its number from whoever keeps it.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Comes {
+    Edit(ProductionEdit),
+    /// A copy of a line.
+    LineCopied(i32),
+    Scene(Box<Scene>),
+}
+
+/// An operation's change, and the step in words.
 pub struct Produced {
-    pub edit: Option<ProductionEdit>,
+    pub made: Comes,
     pub words: String,
 }
 
@@ -111,7 +136,9 @@ fn count(n: usize, one: &str) -> String {
 /// # Errors
 /// A refusal, if what it names is gone or it cannot be.
 pub fn produce(op: &ProductionOp, now: &ProductionNow) -> Result<Produced, Refusal> {
-    let made = |edit, words: String| Ok(Produced { edit: Some(edit), words });
+    let made = |edit, words: String| Ok(Produced { made: Comes::Edit(edit), words });
+    let scene =
+        |id: i32| now.scenes.iter().find(|(own, _)| *own == id).map(|(_, s)| s).ok_or_else(|| gone("scene"));
     match op {
         ProductionOp::DeleteLines { ids } => {
             for id in ids {
@@ -125,7 +152,8 @@ pub fn produce(op: &ProductionOp, now: &ProductionNow) -> Result<Produced, Refus
             made(ProductionEdit::Lines { ids: ids.clone(), gone: true }, words)
         }
         ProductionOp::DuplicateLine { id } => {
-            Ok(Produced { edit: None, words: format!("copy {}", named(&now.lines, *id, "line")?) })
+            let words = format!("copy {}", named(&now.lines, *id, "line")?);
+            Ok(Produced { made: Comes::LineCopied(*id), words })
         }
         ProductionOp::OrderLines { ids } => {
             let before: Vec<i32> = now.lines.iter().map(|(id, _)| *id).collect();
@@ -189,6 +217,21 @@ pub fn produce(op: &ProductionOp, now: &ProductionNow) -> Result<Produced, Refus
             let after = name_of(name, MOST_NAME, "A production")?;
             let words = format!("call the production {after}");
             made(ProductionEdit::Name { before: now.name.clone(), after }, words)
+        }
+        ProductionOp::NewScene { name, lines } => {
+            let scene = new_scene(name, lines, &now.heard)?;
+            let words = format!("a scene, {}", scene.name);
+            Ok(Produced { made: Comes::Scene(Box::new(scene)), words })
+        }
+        ProductionOp::Scene { id, change } => {
+            let before = scene(*id)?;
+            let (after, words) = change_scene(before, change, &now.heard)?;
+            let (before, after) = (Box::new(before.clone()), Box::new(after));
+            made(ProductionEdit::Scene { id: *id, before, after }, words)
+        }
+        ProductionOp::DeleteScene { id } => {
+            let words = format!("delete the scene {}", scene(*id)?.name);
+            made(ProductionEdit::Scenes { ids: vec![*id], gone: true }, words)
         }
         ProductionOp::Grid { rate, first } => {
             let rate: FrameRate = rate.parse().map_err(|e| Refusal::new("rate", "frame_rate_wrong", e))?;

@@ -4,11 +4,14 @@
 mod common;
 
 use common::{line, made};
-use jam_desk::{Copied, CopiedBlink, CopiedSpan, Op, PassName, Place, ProductionNow, ProductionOp, produce};
+use jam_desk::scene::{Heard, SceneOp};
+use jam_desk::{
+    Comes, Copied, CopiedBlink, CopiedSpan, Op, PassName, Place, ProductionNow, ProductionOp, produce,
+};
 use jam_score::keys::{KeyShape, TimedKey};
 use jam_score::layers::{BlinkShape, HeadMove, Look, Mark};
 use jam_score::{
-    Control, Frame, FrameGrid, FrameRate, Ids, Laid, Line, Mood, ProductionEdit, Region, Span, Touch,
+    Control, Frame, FrameGrid, FrameRate, Ids, Laid, Line, Mood, ProductionEdit, Region, Scene, Span, Touch,
 };
 
 fn key(time: f64, value: f32) -> TimedKey {
@@ -123,12 +126,20 @@ fn now() -> ProductionNow {
         takes: vec![(5, "two.wav".into(), true), (6, "three.wav".into(), false)],
         deliveries: vec![4],
         recipes: vec![("for the edit".into(), "{}".into())],
+        scenes: vec![(2, Scene::new("The pier"))],
+        heard: Heard {
+            lines: [(3, Some("bram".into())), (1, None), (8, Some("odile".into()))].into(),
+            characters: [("bram".into(), "Bram".into()), ("odile".into(), "Odile".into())].into(),
+        },
     }
 }
 
 #[test]
 fn operations_on_the_production_are_taken_back_by_their_inverses_and_refused_in_sentences() {
-    let made = |op: ProductionOp| produce(&op, &now()).map(|p| p.edit.unwrap());
+    let made = |op: ProductionOp| match produce(&op, &now()).map(|p| p.made) {
+        Ok(Comes::Edit(edit)) => Ok(edit),
+        other => Err(other),
+    };
     let order = made(ProductionOp::OrderLines { ids: vec![8, 3] }).unwrap();
     assert_eq!(order, ProductionEdit::Order { before: vec![3, 1, 8], after: vec![8, 3, 1] });
     let all = [
@@ -142,6 +153,9 @@ fn operations_on_the_production_are_taken_back_by_their_inverses_and_refused_in_
         made(ProductionOp::KeepRecipe { name: "new".into(), recipe: serde_json::json!({}) }).unwrap(),
         made(ProductionOp::DeleteRecipe { name: "for the edit".into() }).unwrap(),
         made(ProductionOp::Grid { rate: "23.976".into(), first: 1 }).unwrap(),
+        made(ProductionOp::DeleteScene { id: 2 }).unwrap(),
+        made(ProductionOp::Scene { id: 2, change: SceneOp::AddLines { lines: vec![8, 3], start: None } })
+            .unwrap(),
     ];
     for edit in all {
         assert_eq!(edit.inverse().inverse(), edit);

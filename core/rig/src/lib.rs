@@ -7,6 +7,7 @@ pub mod body;
 mod chart;
 pub mod contact;
 mod edit;
+mod figure;
 mod inverse;
 mod mouth;
 pub mod propose;
@@ -18,6 +19,7 @@ mod wiring;
 
 pub use chart::{Chart, ChartError, Drawing, LEAST_HOLD, MouthKind};
 pub use edit::{WiringEdit, WiringEditError, thing_of_motion, thing_of_part, thing_of_target};
+pub use figure::Figure;
 pub use inverse::{Residual, Told};
 pub use mouth::{Mouth, MouthSeen};
 pub use response::Response;

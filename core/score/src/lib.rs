@@ -33,6 +33,7 @@ mod phone;
 mod production;
 pub mod prosody;
 pub mod reach;
+pub mod scene;
 mod swap;
 mod takes;
 mod tied;
@@ -56,6 +57,7 @@ pub use phone::Phone;
 pub use production::ProductionEdit;
 pub use prosody::Prosody;
 pub use reach::{Reach, ReachOf, SoundKind};
+pub use scene::Scene;
 pub use swap::{Elsewhere, Swap};
 pub use tied::{Shelved, Tied};
 pub use time::{

@@ -1,11 +1,11 @@
 //! A change of a production as a whole: which lines, characters, takes and deliveries there are, what they are called, in
 //! which order. What is deleted is kept, so that it can be had back.
 
-use crate::FrameGrid;
+use crate::{FrameGrid, Scene};
 use serde::{Deserialize, Serialize};
 
 /// One change, with what was before it.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(tag = "of", rename_all = "snake_case")]
 pub enum ProductionEdit {
     /// Lines go, or come (back).
@@ -56,6 +56,16 @@ pub enum ProductionEdit {
         before: Option<String>,
         after: Option<String>,
     },
+    Scenes {
+        ids: Vec<i32>,
+        gone: bool,
+    },
+    /// A scene's document, as it was and as it becomes.
+    Scene {
+        id: i32,
+        before: Box<Scene>,
+        after: Box<Scene>,
+    },
 }
 
 impl ProductionEdit {
@@ -73,6 +83,8 @@ impl ProductionEdit {
             Name { before, after } => Name { before: after, after: before },
             Grid { before, after } => Grid { before: after, after: before },
             Recipe { name, before, after } => Recipe { name, before: after, after: before },
+            Scenes { ids, gone } => Scenes { ids, gone: !gone },
+            Scene { id, before, after } => Scene { id, before: after, after: before },
         }
     }
 }

@@ -94,6 +94,26 @@ impl Recording {
         Recording { rate: self.rate, channels, source: Source { rate: self.rate, samples: length } }
     }
 
+    /// Recordings from their starts on, mixed down to one channel so long, at the highest of their rates; as loud as they
+    /// are, and all softer together only where the sum would be beyond full scale.
+    ///
+    /// # Errors
+    /// There is none, or a rate cannot be reached from another.
+    pub fn mixed(parts: &[(Seconds, &Recording)], length: Seconds) -> Result<Recording, RecordingError> {
+        let rate = parts.iter().map(|(_, r)| r.rate).max().ok_or(RecordingError::Empty)?;
+        let at = |time: Seconds| (time.0.max(0.0) * f64::from(rate)).round() as usize;
+        let mut sum = vec![0.0f32; at(length).max(1)];
+        for (start, recording) in parts {
+            let own = recording.mono_at(rate)?;
+            sum.iter_mut().skip(at(*start)).zip(own.iter()).for_each(|(to, s)| *to += s);
+        }
+        let loudest = sum.iter().map(|s| s.abs()).fold(0.0, f32::max);
+        if loudest > 1.0 {
+            sum.iter_mut().for_each(|s| *s /= loudest);
+        }
+        Recording::new(rate, vec![sum])
+    }
+
     /// Samples a second here; those of the file are in [`Self::facts`].
     pub fn rate(&self) -> u32 {
         self.rate

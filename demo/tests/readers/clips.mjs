@@ -1,7 +1,8 @@
 // Plays a file's clips with three.js's own mixer, one after the other in one scene, and says what stands then.
 //
 // Arguments: a GLB. Standard input: JSON, [{"clip": name, "time": seconds}]. Standard output: JSON, for each
-// {"weights": {mesh: {shape: weight}}, "turns": {node: [x, y, z, w]}, "places": {node: [x, y, z]}, "sizes": {node: [x, y, z]}}.
+// {"weights": {mesh: {shape: weight}}, "turns": {node: [x, y, z, w]}, "places": {node: [x, y, z]}, "sizes": {node: [x, y, z]},
+// "worlds": {names from the top on with slashes between: sixteen numbers, column by column}}.
 import { readFileSync } from 'node:fs';
 
 globalThis.self = globalThis;
@@ -18,6 +19,11 @@ const silent = console.error;
 console.error = () => {};
 const gltf = await new GLTFLoader().parseAsync(data, '');
 console.error = silent;
+const pathOf = (o) => {
+  const names = [];
+  for (let at = o; at && at !== gltf.scene; at = at.parent) names.unshift(at.userData.name ?? at.name);
+  return names.join('/');
+};
 const mixer = new AnimationMixer(gltf.scene);
 let playing = null;
 const said = asked.map(({ clip, time }) => {
@@ -29,12 +35,14 @@ const said = asked.map(({ clip, time }) => {
     playing.play();
   }
   mixer.setTime(Math.min(time, wanted.duration - 1e-6));
-  const out = { weights: {}, turns: {}, places: {}, sizes: {} };
+  const out = { weights: {}, turns: {}, places: {}, sizes: {}, worlds: {} };
+  gltf.scene.updateMatrixWorld(true);
   gltf.scene.traverse((o) => {
     const name = o.userData.name ?? o.name;
     out.turns[name] = o.quaternion.toArray();
     out.places[name] = o.position.toArray();
     out.sizes[name] = o.scale.toArray();
+    out.worlds[pathOf(o)] = o.matrixWorld.toArray();
     if (o.morphTargetDictionary) {
       const own = (out.weights[name] ??= {});
       for (const [shape, k] of Object.entries(o.morphTargetDictionary)) own[shape] = o.morphTargetInfluences[k];

@@ -4,10 +4,10 @@ bvh, wavinfo, OpenTimelineIO (all PyPI).
 Argument: a folder. Standard output: what was read, JSON.
 """
 import glob, json, sys
-import opentimelineio as otio
 import pandas
 import webvtt
 from bvh import Bvh
+from timeline import read
 from wavinfo import WavInfoReader
 
 folder, name = sys.argv[1], sys.argv[2]
@@ -27,8 +27,6 @@ sheet = pandas.read_csv(path("sheet.csv"), keep_default_na=False)
 motion = Bvh(open(path("bvh")).read())
 channels = ("Yrotation", "Xrotation", "Zrotation")
 sound = WavInfoReader(path("wav"))
-timeline = otio.adapters.read_from_file(glob.glob(f"{folder}/*.otio")[0])
-again = json.loads(otio.adapters.write_to_string(timeline, "otio_json"))
 
 
 def cues(captions):
@@ -55,23 +53,5 @@ print(json.dumps({
         "samples": sound.data.frame_count,
         "bits": sound.fmt.bits_per_sample,
     },
-    "otio": {
-        "start": timeline.global_start_time.value,
-        "rate": timeline.global_start_time.rate,
-        "length": timeline.duration().value,
-        "tracks": [
-            [
-                {
-                    "name": item.name,
-                    "at": track.range_of_child(item).start_time.value,
-                    "frames": item.duration().value,
-                    "url": getattr(getattr(item, "media_reference", None), "target_url", None),
-                    "markers": [[m.name, m.marked_range.start_time.value] for m in item.markers],
-                }
-                for item in track
-            ]
-            for track in timeline.tracks
-        ],
-        "same": again == json.load(open(glob.glob(f"{folder}/*.otio")[0])),
-    },
+    "otio": read(glob.glob(f"{folder}/*.otio")[0]),
 }))

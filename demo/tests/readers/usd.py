@@ -1,7 +1,8 @@
 """Reads delivered USD files with the reference library (PyPI usd-core) and compares them with what was expected.
 
 Standard input: JSON, {"files": [{"path", "first", "frames", "rate": [num, den], "sound": frame or null, "skel": bool,
-"meshes": {name: {frame: [x, y, z, ...] or null where it is hidden}} or null}]}. Standard output: JSON, one object a file:
+"meshes": {name: {frame: [x, y, z, ...] or null where it is hidden}} or null, "scene": bool}]}. Of a scene meshes are named
+after the prim that places their character, too: "Bram/face". Standard output: JSON, one object a file:
 {"errors": [...], "warnings": [...], "apart": metres, "where": mesh and frame, "size": metres, "compared": meshes times frames}.
 """
 import json, sys
@@ -15,6 +16,10 @@ def points_of(mesh, time):
     place = np.array(UsdGeom.XformCache(time).GetLocalToWorldTransform(mesh.GetPrim()))
     points = np.asarray(mesh.GetPointsAttr().Get(time), float)
     return np.c_[points, np.ones(len(points))] @ place[:, :3]
+
+
+def label(prim, scene):
+    return f"{prim.GetPath().GetPrefixes()[1].name}/{prim.GetName()}" if scene else prim.GetName()
 
 
 def check(file):
@@ -38,10 +43,12 @@ def check(file):
         baked = file["path"] + ".baked.usdc"
         stage.Export(baked)
         stage = Usd.Stage.Open(baked)
-        UsdSkel.BakeSkinning(UsdSkel.Root(stage.GetDefaultPrim()), Gf.Interval(first, first + frames - 1))
+        for prim in list(stage.Traverse()):
+            if prim.IsA(UsdSkel.Root):
+                UsdSkel.BakeSkinning(UsdSkel.Root(prim), Gf.Interval(first, first + frames - 1))
     if file["meshes"] is None:
         return said
-    meshes = {p.GetName(): UsdGeom.Mesh(p) for p in stage.Traverse() if p.IsA(UsdGeom.Mesh)}
+    meshes = {label(p, file.get("scene")): UsdGeom.Mesh(p) for p in stage.Traverse() if p.IsA(UsdGeom.Mesh)}
     if set(meshes) != set(file["meshes"]):
         said["errors"].append(f"meshes {sorted(meshes)} are not {sorted(file['meshes'])}")
         return said

@@ -5,6 +5,7 @@ mod accessor;
 mod animate;
 mod attach;
 mod bare;
+mod beside;
 mod body;
 mod character;
 mod check;
@@ -20,6 +21,7 @@ mod scene;
 mod unmovable;
 
 pub use animate::{Clip, ClipOptions, Frames};
+pub use beside::{Beside, beside};
 pub use character::{Character, GlbError};
 pub use clip::Channel;
 pub use container::container;

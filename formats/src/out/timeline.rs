@@ -1,5 +1,5 @@
-//! Lines in an order, with gaps, as OpenTimelineIO: one track of pictures and one of sounds. Schemas as its reference
-//! library reads them.
+//! Lines in an order, with gaps, as OpenTimelineIO: rows of a track of pictures and one of sounds each. Schemas as its
+//! reference library reads them.
 
 use jam_score::{Frame, FrameRate, Timing};
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
@@ -51,11 +51,15 @@ fn track(name: &str, kind: &str, children: &[Value]) -> Value {
     track
 }
 
-/// The timeline. Every word is a marker on its sound.
-pub fn otio(name: &str, rate: FrameRate, first: Frame, shots: &[Shot<'_>]) -> String {
-    let clock = Clock(rate.per_second());
-    let (mut pictures, mut sounds) = (Vec::new(), Vec::new());
-    let medium = |file: Option<&str>, available: Value| match file {
+/// Lines that lie behind each other, with the gaps between them.
+pub struct Row<'a> {
+    /// Names of its track of pictures and its track of sounds.
+    pub names: [&'a str; 2],
+    pub shots: Vec<Shot<'a>>,
+}
+
+fn medium(file: Option<&str>, available: &Value) -> Value {
+    match file {
         None => json!({"OTIO_SCHEMA": "MissingReference.1", "name": "", "available_range": null,
             "available_image_bounds": null, "metadata": {}}),
         Some(file) => json!({
@@ -63,31 +67,34 @@ pub fn otio(name: &str, rate: FrameRate, first: Frame, shots: &[Shot<'_>]) -> St
             "target_url": utf8_percent_encode(file, KEPT).to_string(), "available_range": available,
             "available_image_bounds": null, "metadata": {}
         }),
-    };
-    let clip = |shot: &Shot<'_>, range: Value, medium: Value| {
-        let mut clip = item("Clip.2", shot.name, &range);
-        clip["media_references"] = json!({"DEFAULT_MEDIA": medium});
-        clip["active_media_reference_key"] = json!("DEFAULT_MEDIA");
-        clip
-    };
+    }
+}
+
+fn clip(shot: &Shot<'_>, range: &Value, medium: &Value) -> Value {
+    let mut clip = item("Clip.2", shot.name, range);
+    clip["media_references"] = json!({"DEFAULT_MEDIA": medium});
+    clip["active_media_reference_key"] = json!("DEFAULT_MEDIA");
+    clip
+}
+
+/// The pictures and the sounds of a row.
+fn tracks(clock: &Clock, row: &Row<'_>) -> [Value; 2] {
+    let (mut pictures, mut sounds) = (Vec::new(), Vec::new());
     let gap = |frames: i64| item("Gap.1", "", &clock.range(0, frames));
-    for shot in shots {
+    for shot in &row.shots {
         if shot.gap > 0 {
             pictures.push(gap(shot.gap));
             sounds.push(gap(shot.gap));
         }
         let all = clock.range(0, shot.frames);
-        pictures.push(clip(shot, all.clone(), medium(shot.movie, all)));
+        pictures.push(clip(shot, &all, &medium(shot.movie, &all)));
         // The sound starts after the handle, and is heard as long as the shot lasts.
         if shot.before > 0 {
             sounds.push(gap(shot.before));
         }
         let own = Clock(f64::from(shot.hz));
-        let mut sound = clip(
-            shot,
-            clock.range(0, shot.frames - shot.before),
-            medium(shot.sound, own.range(0, shot.samples)),
-        );
+        let heard = clock.range(0, shot.frames - shot.before);
+        let mut sound = clip(shot, &heard, &medium(shot.sound, &own.range(0, shot.samples)));
         let marker = |word: &jam_score::Word| {
             let at = |t: f64| (t * clock.0).round() as i64;
             let (start, end) = (at(word.span.start.0), at(word.span.end.0));
@@ -99,8 +106,17 @@ pub fn otio(name: &str, rate: FrameRate, first: Frame, shots: &[Shot<'_>]) -> St
         sound["markers"] = shot.timing.words.iter().map(marker).collect();
         sounds.push(sound);
     }
+    let [picture, voice] = row.names;
+    [track(picture, "Video", &pictures), track(voice, "Audio", &sounds)]
+}
+
+/// The timeline; rows lie over each other. Every word is a marker on its sound.
+pub fn otio(name: &str, rate: FrameRate, first: Frame, rows: &[Row<'_>]) -> String {
+    let clock = Clock(rate.per_second());
+    let (pictures, sounds): (Vec<Value>, Vec<Value>) =
+        rows.iter().map(|row| tracks(&clock, row)).map(|[p, s]| (p, s)).unzip();
     let mut stack = item("Stack.1", "tracks", &Value::Null);
-    stack["children"] = json!([track("pictures", "Video", &pictures), track("voices", "Audio", &sounds)]);
+    stack["children"] = pictures.into_iter().chain(sounds).collect();
     let timeline = json!({
         "OTIO_SCHEMA": "Timeline.1", "name": name, "global_start_time": clock.time(first.0), "tracks": stack,
         "metadata": {}

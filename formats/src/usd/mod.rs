@@ -7,8 +7,10 @@ mod layer;
 mod layout;
 mod line;
 mod mesh;
+mod scene;
 mod surface;
 mod text;
 
 pub use layer::UsdLine;
 pub use layout::UsdCharacter;
+pub use scene::{UsdActor, scene_layer};

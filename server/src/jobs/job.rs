@@ -48,6 +48,8 @@ pub(super) enum Work {
     Deliver { recipe: Recipe },
     /// What there is once for several lines: one GLB with their clips for those of one character, one timeline.
     DeliverTogether { recipe: Recipe, lines: Vec<i32>, what: Together },
+    /// The files of a scene.
+    DeliverScene { recipe: Recipe, scene: i32 },
 }
 
 /// What several lines have together.
@@ -62,7 +64,9 @@ impl Work {
     pub(super) fn kind(&self) -> JobKind {
         match self {
             Work::Analyse { .. } => JobKind::Analyse,
-            Work::Deliver { .. } | Work::DeliverTogether { .. } => JobKind::Deliver,
+            Work::Deliver { .. } | Work::DeliverTogether { .. } | Work::DeliverScene { .. } => {
+                JobKind::Deliver
+            }
         }
     }
 }

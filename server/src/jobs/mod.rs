@@ -103,6 +103,11 @@ pub fn deliver(app: &Arc<App>, lines: &[StoredLine], recipe: &Recipe) -> Result<
     start(app, works)
 }
 
+/// Makes the files of a scene; the job stands under its first line.
+pub fn deliver_scene(app: &Arc<App>, scene: i32, line: i32, recipe: &Recipe) -> Result<Vec<Job>, StoreError> {
+    start(app, vec![(line, Work::DeliverScene { recipe: recipe.clone(), scene })])
+}
+
 /// Asks a job to stop, for good: it is not taken up again by a restart. False if there is none of that number.
 pub fn cancel(app: &App, id: i32) -> Result<bool, StoreError> {
     let found = {
@@ -141,6 +146,7 @@ fn work_off(app: &App) {
         let run = || match &work {
             Work::Analyse { by_hand } => analysis::run(app, line, *by_hand, &watch),
             Work::Deliver { recipe } => delivery::run(app, line, recipe, &watch),
+            Work::DeliverScene { recipe, scene } => delivery::scene(app, *scene, recipe, &watch),
             Work::DeliverTogether { recipe, lines, what } => {
                 delivery::together(app, lines, recipe, *what, &watch)
             }

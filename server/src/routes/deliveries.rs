@@ -5,9 +5,10 @@ use crate::deliver::{MOVIE, Ready};
 use crate::download::attachment;
 use crate::form::{Form, blocking};
 use crate::jobs::{self, Job};
-use crate::movie;
+use crate::movie::{self, Cut, Made};
 use crate::problem::{Answer, Problem};
 use crate::range;
+use crate::scenes::state_of;
 use crate::sent::Sent;
 use axum::Json;
 use axum::extract::{Multipart, Path, Query, State};
@@ -30,6 +31,8 @@ use std::sync::Arc;
 pub struct DeliveryView {
     id: i32,
     line: i32,
+    /// The scene that it is of; it is kept with the scene's first line.
+    scene: Option<i32>,
     file_name: String,
     media_type: String,
     /// Bytes.
@@ -46,18 +49,39 @@ pub struct DeliveryView {
     comparable: bool,
 }
 
-/// The state of every line that something was delivered of.
-fn states(app: &App, delivered: &[Delivered]) -> Answer<BTreeMap<i32, String>> {
-    let (cast, grid) = (app.store.cast()?, app.store.production()?.grid);
-    let wanted: BTreeSet<i32> = delivered.iter().map(|d| d.line).collect();
-    let lines = app.store.lines()?.into_iter().filter(|l| wanted.contains(&l.id));
-    lines.map(|l| Ok((l.id, app.states.of(&l, &cast, l.document.frames.grid(grid))?))).collect()
+/// What something was delivered of: a scene, or a line.
+#[derive(PartialEq, Eq, PartialOrd, Ord)]
+enum Of {
+    Scene(i32),
+    Line(i32),
 }
 
-fn view(delivered: Delivered, states: &BTreeMap<i32, String>) -> DeliveryView {
+impl Of {
+    fn delivered(d: &Delivered) -> Of {
+        d.scene.map_or(Of::Line(d.line), Of::Scene)
+    }
+}
+
+/// The state of everything that something was delivered of.
+fn states(app: &App, delivered: &[Delivered]) -> Answer<BTreeMap<Of, String>> {
+    let (cast, grid) = (app.store.cast()?, app.store.production()?.grid);
+    let wanted: BTreeSet<Of> = delivered.iter().map(Of::delivered).collect();
+    let mut states = BTreeMap::new();
+    for line in app.store.lines()?.into_iter().filter(|l| wanted.contains(&Of::Line(l.id))) {
+        states.insert(Of::Line(line.id), app.states.of(&line, &cast, line.document.frames.grid(grid))?);
+    }
+    for (id, scene) in app.store.scenes()?.into_iter().filter(|(id, _)| wanted.contains(&Of::Scene(*id))) {
+        states.insert(Of::Scene(id), state_of(app, &scene)?);
+    }
+    Ok(states)
+}
+
+fn view(delivered: Delivered, states: &BTreeMap<Of, String>) -> DeliveryView {
+    let of = Of::delivered(&delivered);
     let Delivered {
         id,
         line,
+        scene,
         file_name,
         media_type,
         size,
@@ -69,10 +93,11 @@ fn view(delivered: Delivered, states: &BTreeMap<i32, String>) -> DeliveryView {
         faces,
         ..
     } = delivered;
-    let changed = states.get(&line) != Some(&state);
+    let changed = states.get(&of) != Some(&state);
     DeliveryView {
         id,
         line,
+        scene,
         file_name,
         media_type,
         size,
@@ -347,21 +372,29 @@ pub async fn file(State(app): State<Arc<App>>, Path(id): Path<i32>, headers: Hea
 /// Which lines' files.
 #[derive(Deserialize, utoipa::IntoParams)]
 pub struct ZipQuestion {
-    /// Numbers of lines with commas between; without them all.
+    /// Numbers of lines with commas between, or of scenes; without either everything.
     lines: Option<String>,
+    scenes: Option<String>,
 }
 
 /// Everything that was delivered of some lines, in one zip with a list.
 #[utoipa::path(get, path = "/api/deliveries/zip", tag = "deliveries", params(ZipQuestion), responses((status = 200, content_type = "application/zip"), (status = 404, body = Problem), (status = 422, body = Problem)))]
 pub async fn zip(State(app): State<Arc<App>>, Query(question): Query<ZipQuestion>) -> Answer<Response> {
     blocking(move || {
-        let wanted: Option<BTreeSet<i32>> =
-            question.lines.map(|l| l.split(',').filter_map(|n| n.trim().parse().ok()).collect());
+        let numbers = |text: &Option<String>| -> BTreeSet<i32> {
+            let all = text.iter().flat_map(|t| t.split(','));
+            all.filter_map(|n| n.trim().parse().ok()).collect()
+        };
+        let everything = question.lines.is_none() && question.scenes.is_none();
+        let mut wanted: BTreeSet<Of> = numbers(&question.lines).into_iter().map(Of::Line).collect();
+        wanted.extend(numbers(&question.scenes).into_iter().map(Of::Scene));
+        let scenes: BTreeMap<i32, String> =
+            app.store.scenes()?.into_iter().map(|(id, scene)| (id, scene.name)).collect();
         let lines = app.store.lines()?;
         let place: BTreeMap<i32, (usize, &StoredLine)> =
             lines.iter().enumerate().map(|(i, l)| (l.id, (i + 1, l))).collect();
         let mut all: Vec<Delivered> = app.store.deliveries()?;
-        all.retain(|d| place.contains_key(&d.line) && wanted.as_ref().is_none_or(|w| w.contains(&d.line)));
+        all.retain(|d| place.contains_key(&d.line) && (everything || wanted.contains(&Of::delivered(d))));
         if all.is_empty() {
             return Err(Problem::not_found("Nothing of these lines was delivered yet."));
         }
@@ -369,12 +402,15 @@ pub async fn zip(State(app): State<Arc<App>>, Query(question): Query<ZipQuestion
         let mut pack = Pack::default();
         for d in all {
             let (number, line) = place[&d.line];
+            // A scene's files stand under its name, with the number of its first line.
+            let scene = d.scene.and_then(|id| scenes.get(&id).cloned());
+            let character = line.document.character.clone().filter(|_| d.scene.is_none());
             let entry = Entry {
                 path: d.file_name,
                 kind: d.kind,
                 line: number,
-                name: line.document.name.clone(),
-                character: line.document.character.clone(),
+                name: scene.or_else(|| line.document.name.clone()),
+                character,
                 first_frame: d.first_frame,
                 frames: d.frames,
                 frame_rate: d.rate,
@@ -523,6 +559,16 @@ pub struct FramedWord {
     last: i64,
 }
 
+impl FramedWord {
+    pub fn of(word: &jam_score::Word, grid: FrameGrid) -> FramedWord {
+        FramedWord {
+            text: word.text.clone(),
+            first: grid.frame_at(word.span.start).0,
+            last: grid.frame_at(word.span.end).0 - 1,
+        }
+    }
+}
+
 /// A line frame by frame, as its movie shows it.
 #[derive(Serialize, utoipa::ToSchema)]
 pub struct FramesView {
@@ -554,11 +600,6 @@ pub async fn frames(
         let delivery = ready.delivery();
         let (sampled, wiring) = (&delivery.sampled, delivery.wiring);
         let grid = sampled.sound_grid();
-        let word = |w: &jam_score::Word| FramedWord {
-            text: w.text.clone(),
-            first: grid.frame_at(w.span.start).0,
-            last: grid.frame_at(w.span.end).0 - 1,
-        };
         let shown = |(i, face): (usize, &Vec<f32>)| wiring.apply_with(face, sampled.drawings.get(i).copied());
         Ok(FramesView {
             name: ready.stem.clone(),
@@ -566,7 +607,7 @@ pub async fn frames(
             sound_frame: sampled.sound_frame().0,
             frame_rate: grid.rate,
             values: sampled.faces.iter().enumerate().map(shown).collect(),
-            words: delivery.timing.words.iter().map(word).collect(),
+            words: delivery.timing.words.iter().map(|w| FramedWord::of(w, grid)).collect(),
         })
     })
     .await
@@ -588,24 +629,12 @@ pub async fn wav(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Res
     .await
 }
 
-/// The recipe that came with a movie; without one the usual.
-fn recipe_of(form: &Form) -> Answer<Recipe> {
-    let read = |text| serde_json::from_str(text).map_err(|e| Problem::refused("recipe", "recipe_wrong", e));
-    form.text("recipe").map_or_else(|| Ok(Recipe::default()), read)
-}
-
 /// Keeps a movie with its line.
-fn kept_movie(
-    app: &App,
-    ready: &Ready,
-    ending: &str,
-    media_type: &str,
-    bytes: Vec<u8>,
-) -> Answer<DeliveryView> {
+fn kept_movie(app: &App, ready: &Ready, movie: Made) -> Answer<DeliveryView> {
     let file = NewDelivered {
-        file_name: format!("{}.{ending}", ready.stem),
-        media_type: media_type.into(),
-        bytes,
+        file_name: format!("{}.{}", ready.stem, movie.ending),
+        media_type: movie.media_type.into(),
+        bytes: movie.bytes,
         kind: MOVIE.into(),
         ..ready.facts()
     };
@@ -625,21 +654,9 @@ pub async fn keep_movie(
 ) -> Answer<Json<DeliveryView>> {
     let form = Form::read(form).await?;
     blocking(move || {
-        let (name, bytes) = form.file("movie", "The movie is missing; make it again.")?;
-        let ending = name.rsplit('.').next().unwrap_or_default();
-        let media_type = match ending {
-            "mov" => "video/quicktime",
-            "mp4" => "video/mp4",
-            "webm" => "video/webm",
-            "zip" => "application/zip",
-            _ => {
-                let says = "A movie is a .mov, .mp4 or .webm, or a .zip of its pictures and sound.";
-                return Err(Problem::refused("movie", "movie_unknown", says));
-            }
-        };
-        let recipe = recipe_of(&form)?;
-        let ready = Ready::new(&app, id, &recipe.named_only())?;
-        kept_movie(&app, &ready, ending, media_type, bytes.to_vec())
+        let movie = movie::made_by_page(&form)?;
+        let ready = Ready::new(&app, id, &movie::recipe_of(&form)?.named_only())?;
+        kept_movie(&app, &ready, movie)
     })
     .await
     .map(Json)
@@ -655,13 +672,14 @@ pub async fn keep_pictures(
 ) -> Answer<Json<DeliveryView>> {
     let form = Form::read(form).await?;
     blocking(move || {
-        let recipe = recipe_of(&form)?;
+        let recipe = movie::recipe_of(&form)?;
         let mut named = recipe.named_only();
         named.kinds.push(FileKind::Wav);
         let ready = Ready::new(&app, id, &named)?;
         let pictures = form.files("picture", "The pictures are missing; make the movie again.")?;
-        let made = movie::put_together(&ready, &recipe, &pictures)?;
-        kept_movie(&app, &ready, made.ending, made.media_type, made.bytes).map(Json)
+        let cut = Cut { frames: ready.frames(), rate: ready.grid().rate, sound: ready.framed_sound()? };
+        let made = movie::put_together(&cut, &recipe, &pictures)?;
+        kept_movie(&app, &ready, made).map(Json)
     })
     .await
 }

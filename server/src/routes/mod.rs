@@ -10,4 +10,5 @@ pub mod lines;
 pub mod live;
 pub mod motion;
 pub mod production;
+pub mod scenes;
 pub mod speech;

@@ -48,7 +48,7 @@ pub struct ProducedView {
     production: ProductionView,
     /// What was done, in words.
     says: String,
-    /// Numbers of lines that are new.
+    /// Numbers of lines or scenes that are new.
     made: Vec<i32>,
 }
 

@@ -25,6 +25,12 @@ export type MotionOrder = Schemas['MotionOrder'];
 export type Laid = Schemas['Laid'];
 export type Movie = Schemas['Movie'];
 export type Frames = Schemas['FramesView'];
+export type SceneSummary = Schemas['SceneSummary'];
+export type SceneView = Schemas['SceneView'];
+export type SceneTurn = Schemas['TurnView'];
+export type SceneActor = Schemas['ActorView'];
+export type SceneOp = Schemas['SceneOp'];
+export type Reaction = Schemas['Shown'];
 export type Compared = Schemas['ComparedView'];
 export type Grid = Schemas['FrameGrid'];
 export type Output = Schemas['Output'];
@@ -130,7 +136,15 @@ async function ask<T>(path: string, options?: RequestInit): Promise<T> {
   }
 }
 
+const bytesOf = async (path: string) => (await answer(path)).arrayBuffer();
+
 async function get<T>(path: string, options?: RequestInit): Promise<T> {
+  const response = await answer(path, options);
+  return (response.status === 204 ? undefined : await response.json()) as T;
+}
+
+/** The server's answer, or its refusal. */
+async function answer(path: string, options?: RequestInit): Promise<Response> {
   let response: Response;
   try {
     response = await fetch(path, options);
@@ -144,7 +158,7 @@ async function get<T>(path: string, options?: RequestInit): Promise<T> {
       problem?.code ?? 'unknown',
     );
   }
-  return (response.status === 204 ? undefined : await response.json()) as T;
+  return response;
 }
 
 /** The header that says which revision of a line a request was made on. */
@@ -261,6 +275,16 @@ export const api = {
     ask<LineView>(`/api/lines/${id}/redo`, { method: 'POST', headers: madeOn(revision) }),
   jobs: () => ask<Job[]>('/api/jobs'),
   cancel: (id: number) => ask<undefined>(`/api/jobs/${id}`, { method: 'DELETE' }),
+  scenes: () => ask<SceneSummary[]>('/api/scenes'),
+  scene: (id: number) => ask<SceneView>(`/api/scenes/${id}`),
+  sceneCurves: (id: number) => bytesOf(`/api/scenes/${id}/curves`),
+  sceneWav: (id: number) => bytesOf(`/api/scenes/${id}/wav`),
+  deliverScene: (id: number, recipe: Recipe) =>
+    ask<Job[]>(`/api/scenes/${id}/deliver`, send('POST', { recipe })),
+  keepSceneMovie: (id: number, movie: File, recipe: Recipe) =>
+    ask<undefined>(`/api/scenes/${id}/movie`, form({ movie, recipe: JSON.stringify(recipe) })),
+  keepScenePictures: (id: number, picture: File[], recipe: Recipe) =>
+    ask<undefined>(`/api/scenes/${id}/pictures`, form({ picture, recipe: JSON.stringify(recipe) })),
   deliveries: () => ask<Delivery[]>('/api/deliveries'),
   deliveryChoices: () => ask<DeliveryChoices>('/api/deliveries/choices'),
   deliver: (lines: number[], recipe: Recipe, only_changed: boolean) =>
@@ -272,15 +296,11 @@ export const api = {
   compared: (id: number) => ask<Compared>(`/api/deliveries/${id}/compare`),
   sheet: (id: number) => ask<Schemas['SheetView']>(`/api/lines/${id}/sheet`),
   frames: (id: number, recipe: Recipe) => ask<Frames>(`/api/lines/${id}/frames`, send('POST', { recipe })),
-  wav: async (id: number) => (await fetch(`/api/lines/${id}/wav`)).arrayBuffer(),
+  wav: (id: number) => bytesOf(`/api/lines/${id}/wav`),
   keepMovie: (id: number, movie: File, recipe: Recipe) =>
     ask<Delivery>(`/api/lines/${id}/movie`, form({ movie, recipe: JSON.stringify(recipe) })),
-  keepPictures: (id: number, pictures: File[], recipe: Recipe) => {
-    const body = new FormData();
-    pictures.forEach((p) => body.append('picture', p));
-    body.append('recipe', JSON.stringify(recipe));
-    return ask<Delivery>(`/api/lines/${id}/pictures`, { method: 'POST', body });
-  },
+  keepPictures: (id: number, picture: File[], recipe: Recipe) =>
+    ask<Delivery>(`/api/lines/${id}/pictures`, form({ picture, recipe: JSON.stringify(recipe) })),
 };
 
 /** What went wrong, as a sentence. */

@@ -158,6 +158,7 @@ function hear(text: string) {
   }
   if (event.type === 'line' || event.type === 'state') {
     void refresh(['lines']);
+    void refresh(['scene']);
     void refresh(['cause', event.id]);
     void refresh(['findings', event.id]);
     // Of a change that was made here the answer brings the line.
@@ -170,6 +171,7 @@ function hear(text: string) {
   }
   if (event.type === 'wiring') {
     void refresh(['cast']);
+    void refresh(['scene']);
     if (!isOwn(event.gesture ?? null)) {
       void refresh(['castMember', event.id]);
       if (get().place === 'cast' && get().castMember === event.id && event.words) sayElsewhere(event.words);

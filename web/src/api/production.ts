@@ -6,7 +6,7 @@ import { type ProductionOp, api, queries } from './client';
 
 const refresh = () =>
   Promise.all(
-    ['production', 'lines', 'line', 'cast', 'deliveries'].map((key) =>
+    ['production', 'lines', 'line', 'cast', 'deliveries', 'scenes', 'scene'].map((key) =>
       queries.invalidateQueries({ queryKey: [key] }),
     ),
   );

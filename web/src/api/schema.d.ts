@@ -1028,6 +1028,143 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scenes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["show"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{id}/curves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What every target of every character does: length of the header (u32), header as JSON padded to four bytes, then one
+         *     run of little-endian f32 a character, frame by frame.
+         */
+        get: operations["curves"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{id}/deliver": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes the files of a scene: of the recipe its kinds, how clips are written, and whether there is a timeline. */
+        post: operations["deliver"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{id}/movie": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes a movie of a scene that the page has made. */
+        post: operations["keep_movie"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{id}/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes a movie of a scene as one picture a frame, where the browser cannot encode. */
+        post: operations["keep_pictures"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{id}/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All lines where they start, mixed to one channel, for listening. */
+        get: operations["heard"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{id}/wav": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The sound of exactly the scene's frames, as it goes out. */
+        get: operations["wav"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/test-line": {
         parameters: {
             query?: never;
@@ -1117,6 +1254,20 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description A character on a scene's stage. */
+        ActorView: {
+            /** @description How many of these a hand has put, changed or taken out. */
+            by_hand: number;
+            /** @description Its key, number and name in the production. */
+            character: string;
+            listens: components["schemas"]["Listening"];
+            /** Format: int32 */
+            member: number;
+            place: components["schemas"]["StagePlace"];
+            /** @description What it does while others speak, in order. */
+            reactions: components["schemas"]["Shown"][];
+            title: string;
+        };
         /** @description A mesh without shapes of its own that follows another's. */
         Attached: {
             /** @description Node of the mesh that follows: brows, a beard, glasses. */
@@ -1217,6 +1368,18 @@ export interface components {
              * @default 1
              */
             speed: number;
+        };
+        /** @description Which reaction the rule makes it: the how manieth of its kind to a line. */
+        ByRule: {
+            character: string;
+            /**
+             * Format: int32
+             * @description The line that is reacted to.
+             */
+            entry: number;
+            kind: string;
+            /** Format: int32 */
+            place: number;
         };
         /** @description What came in with a production's or a character's file. */
         CameView: {
@@ -1562,6 +1725,11 @@ export interface components {
             /** @description Frames a second, as a number or a fraction. */
             rate: string;
             /**
+             * Format: int32
+             * @description The scene that it is of; it is kept with the scene's first line.
+             */
+            scene?: number | null;
+            /**
              * Format: int64
              * @description Bytes.
              */
@@ -1632,6 +1800,23 @@ export interface components {
             text: string;
             timing?: components["schemas"]["Timing"] | null;
         };
+        /** @description What a listener does. */
+        Does: {
+            at?: string | null;
+            /** @enum {string} */
+            kind: "look";
+        } | {
+            /** Format: double */
+            degrees: number;
+            /** @enum {string} */
+            kind: "nod";
+        } | {
+            /** @enum {string} */
+            kind: "breath";
+        } | {
+            /** @enum {string} */
+            kind: "blink";
+        };
         /** @description What a line may say. */
         Draft: {
             /** @description The program that wrote it; none if it was drafted here. */
@@ -1674,6 +1859,22 @@ export interface components {
          * @enum {string}
          */
         Ending: "rises" | "falls" | "level";
+        /** @description A line in a scene. */
+        Entry: {
+            /** Format: int32 */
+            id: number;
+            /**
+             * Format: int32
+             * @description Its number in the production.
+             */
+            line: number;
+            /**
+             * Format: double
+             * @description Seconds from the scene's start to the start of its sound; without it the line follows the one before.
+             */
+            start?: number | null;
+            to?: components["schemas"]["To"];
+        };
         /** @description One control's share in an output: gain × its value, bent by the response. */
         Feed: {
             control: components["schemas"]["ControlName"];
@@ -2016,6 +2217,44 @@ export interface components {
              */
             take: number | null;
         };
+        /** @description How a character listens, by rule. */
+        Listening: {
+            /**
+             * Format: double
+             * @description Seconds after the start of a line until the eyes go to who speaks.
+             * @default 0.2
+             */
+            after: number;
+            /**
+             * Format: double
+             * @description 0..2, how often the lids shut; 1 is as people do while they listen.
+             * @default 1
+             */
+            blinks: number;
+            /**
+             * @description Whether a breath is taken before an own line.
+             * @default true
+             */
+            breath: boolean;
+            /**
+             * Format: int32
+             * @description Which draw of the scene's seed it plays.
+             * @default 0
+             */
+            draw: number;
+            /**
+             * Format: double
+             * @description 0..1, for how many phrases the one who speaks is looked at.
+             * @default 0.8
+             */
+            looks: number;
+            /**
+             * Format: double
+             * @description 0..1, at how many ends of phrases there is a nod.
+             * @default 0.4
+             */
+            nods: number;
+        };
         /** @description What the eyes do over a stretch. Marks are named by their numbers. */
         Look: {
             /** @enum {string} */
@@ -2242,6 +2481,24 @@ export interface components {
         /** @description A name for something new. */
         NewName: {
             name: string;
+        };
+        /** @description A reaction without a number. */
+        NewReaction: {
+            character: string;
+            does: components["schemas"]["Does"];
+            /**
+             * Format: int32
+             * @description The line that it is tied to.
+             */
+            entry: number;
+            /**
+             * Format: double
+             * @description Seconds from the start of that line's sound.
+             */
+            from: number;
+            instead?: components["schemas"]["ByRule"] | null;
+            /** Format: double */
+            to: number;
         };
         /** @description Another recording of a line's words. */
         NewTakeForm: {
@@ -2815,7 +3072,7 @@ export interface components {
         };
         /** @description An operation on the production, made. */
         ProducedView: {
-            /** @description Numbers of lines that are new. */
+            /** @description Numbers of lines or scenes that are new. */
             made: number[];
             production: components["schemas"]["ProductionView"];
             /** @description What was done, in words. */
@@ -2879,6 +3136,22 @@ export interface components {
             /** @enum {string} */
             do: "delete_recipe";
             name: string;
+        } | {
+            /** @enum {string} */
+            do: "new_scene";
+            lines: number[];
+            name: string;
+        } | {
+            change: components["schemas"]["SceneOp"];
+            /** @enum {string} */
+            do: "scene";
+            /** Format: int32 */
+            id: number;
+        } | {
+            /** @enum {string} */
+            do: "delete_scene";
+            /** Format: int32 */
+            id: number;
         } | {
             /** @enum {string} */
             do: "grid";
@@ -3057,6 +3330,135 @@ export interface components {
         SaidAsChange: {
             sounds: string;
         };
+        /** @description One operation on a scene. */
+        SceneOp: {
+            /** @enum {string} */
+            do: "rename";
+            name: string;
+        } | {
+            /** @enum {string} */
+            do: "add_lines";
+            lines: number[];
+            /** Format: double */
+            start?: number | null;
+        } | {
+            /** @enum {string} */
+            do: "remove_lines";
+            entries: number[];
+        } | {
+            /** @enum {string} */
+            do: "order_lines";
+            entries: number[];
+        } | {
+            /** @enum {string} */
+            do: "start";
+            /** Format: int32 */
+            entry: number;
+            /** Format: double */
+            start?: number | null;
+        } | {
+            /** @enum {string} */
+            do: "close_gaps";
+        } | {
+            /** @enum {string} */
+            do: "say_to";
+            /** Format: int32 */
+            entry: number;
+            to: components["schemas"]["To"];
+        } | {
+            /** @enum {string} */
+            do: "set";
+            settings: components["schemas"]["SceneSettings"];
+        } | {
+            character: string;
+            /** @enum {string} */
+            do: "listen";
+            listens: components["schemas"]["Listening"];
+        } | {
+            characters: string[];
+            /** @enum {string} */
+            do: "stand";
+        } | {
+            /** @enum {string} */
+            do: "react";
+            reaction: components["schemas"]["NewReaction"];
+        } | {
+            /** @enum {string} */
+            do: "change_reaction";
+            does: components["schemas"]["Does"];
+            /** Format: double */
+            from: number;
+            /** Format: int32 */
+            id: number;
+            /** Format: double */
+            to: number;
+        } | {
+            /** @enum {string} */
+            do: "drop_reaction";
+            /** Format: int32 */
+            id: number;
+        } | {
+            /** @enum {string} */
+            do: "drop_rule";
+            rule: components["schemas"]["ByRule"];
+        } | {
+            character: string;
+            /** @enum {string} */
+            do: "back_to_rule";
+        } | {
+            character: string;
+            /** @enum {string} */
+            do: "another_draw";
+        };
+        /** @description How a scene goes out. */
+        SceneOrder: {
+            recipe: components["schemas"]["Recipe"];
+        };
+        /** @description What of a scene's settings changes. */
+        SceneSettings: {
+            /** Format: double */
+            apart?: number | null;
+            level?: boolean | null;
+            /**
+             * Format: double
+             * @description Seconds between lines that follow each other.
+             */
+            pause?: number | null;
+            /**
+             * Format: double
+             * @description Degrees.
+             */
+            turned?: number | null;
+        };
+        /** @description A scene as it is listed. */
+        SceneSummary: {
+            /** Format: int32 */
+            id: number;
+            lines: number;
+            name: string;
+        };
+        /** @description A scene whole. */
+        SceneView: {
+            actors: components["schemas"]["ActorView"][];
+            /** Format: double */
+            apart: number;
+            /** @description Lines in the order in which they follow each other, also those that are deleted. */
+            entries: components["schemas"]["Entry"][];
+            frames: number;
+            grid: components["schemas"]["FrameGrid"];
+            /** Format: int32 */
+            id: number;
+            level: boolean;
+            name: string;
+            /** Format: double */
+            pause: number;
+            /** @description Names what is seen and heard of it now. */
+            stamp: string;
+            /** Format: double */
+            turned: number;
+            /** @description Lines in the order in which they start. */
+            turns: components["schemas"]["TurnView"][];
+        };
         /**
          * Format: double
          * @description A moment or a length in seconds, counted from the first sample of the recording.
@@ -3230,6 +3632,29 @@ export interface components {
             frame_rate: components["schemas"]["FrameRate"];
             rows: components["schemas"]["SheetRow"][];
         };
+        /** @description What a listener does, on the scene's clock. */
+        Shown: {
+            character: string;
+            does: components["schemas"]["Does"];
+            /**
+             * Format: int32
+             * @description The line that is reacted to.
+             */
+            entry: number;
+            /**
+             * Format: double
+             * @description Seconds from the scene's start.
+             */
+            from: number;
+            /**
+             * Format: int32
+             * @description Its number, if a hand has put or changed it.
+             */
+            id?: number | null;
+            rule?: components["schemas"]["ByRule"] | null;
+            /** Format: double */
+            to: number;
+        };
         SnapshotName: {
             name: string;
         };
@@ -3379,6 +3804,16 @@ export interface components {
             /** Format: double */
             yaw: number;
         };
+        /** @description Where a character's file is put on the stage: turned about its own origin, then moved. */
+        StagePlace: {
+            /** @description Metres: to the right as it is seen, up, towards the camera. */
+            at: number[];
+            /**
+             * Format: float
+             * @description Degrees about the upright, + to the character's left.
+             */
+            turn: number;
+        };
         /** @description How strong a mood is, at even steps over a stretch of time. */
         Strength: {
             over: components["schemas"]["Span"];
@@ -3486,6 +3921,18 @@ export interface components {
             text: string;
             words: components["schemas"]["Word"][];
         };
+        /** @description To whom a line is said. */
+        To: {
+            /** @enum {string} */
+            who: "rule";
+        } | {
+            /** @enum {string} */
+            who: "score";
+        } | {
+            character: string;
+            /** @enum {string} */
+            who: "character";
+        };
         /** @description A touch to be laid; without a number it is new. */
         TouchChange: {
             /** Format: float */
@@ -3514,6 +3961,37 @@ export interface components {
             /** @description What it is on, in words. */
             on: string;
             pass?: components["schemas"]["Pass"] | null;
+        };
+        /** @description A line in its place in a scene. */
+        TurnView: {
+            /** Format: double */
+            end: number;
+            /**
+             * Format: int32
+             * @description Its number in the scene.
+             */
+            entry: number;
+            /** Format: int32 */
+            line: number;
+            name?: string | null;
+            /** @description Its place in the production, from 1, and its own name. */
+            number: number;
+            /** @description Whether its speaker still says another line when it starts. */
+            overlaps: boolean;
+            /** @description Whether it starts where it was put, not behind the line before. */
+            put: boolean;
+            /** @description Key of who says it, if that one stands on the stage, and of who it is said to. */
+            speaker?: string | null;
+            /**
+             * Format: double
+             * @description Seconds from the scene's start.
+             */
+            start: number;
+            text: string;
+            timed: boolean;
+            to?: string | null;
+            /** @description Loudness in even steps, 0..1. */
+            wave: number[];
         };
         /** @description Left and right shapes that do not move equally far. */
         Uneven: {
@@ -4251,8 +4729,9 @@ export interface operations {
     zip: {
         parameters: {
             query?: {
-                /** @description Numbers of lines with commas between; without them all. */
+                /** @description Numbers of lines with commas between, or of scenes; without either everything. */
                 lines?: string | null;
+                scenes?: string | null;
             };
             header?: never;
             path?: never;
@@ -5655,6 +6134,236 @@ export interface operations {
                 };
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SceneSummary"][];
+                };
+            };
+        };
+    };
+    show: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SceneView"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    curves: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    deliver: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SceneOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_movie: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "multipart/form-data": unknown;
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_pictures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "multipart/form-data": unknown;
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    heard: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/wav": unknown;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    wav: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/wav": unknown;
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

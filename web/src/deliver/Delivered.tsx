@@ -22,8 +22,10 @@ export function Delivered({ lines }: { lines: LineSummary[] }) {
   const files = useQuery({ queryKey: ['deliveries'], queryFn: api.deliveries });
   const movies = useMovies((s) => s.jobs);
   const [seen, see] = useState<Delivery | null>(null);
-  const [whole, showAll] = useState<number | null>(null);
+  const [whole, showAll] = useState<string | null>(null);
   const byId = new Map(lines.map((l) => [l.id, l]));
+  const scenes = useQuery({ queryKey: ['scenes'], queryFn: api.scenes });
+  const sceneName = (id: number | null) => scenes.data?.find((s) => s.id === id)?.name ?? 'A scene';
   const name = (id: number) => {
     const line = byId.get(id);
     return line ? `${line.name ?? `Line ${line.number}`}, ${line.character ?? 'nobody'}` : 'A line';
@@ -42,15 +44,17 @@ export function Delivered({ lines }: { lines: LineSummary[] }) {
         )}
       </div>
       {movies.map((m) => (
-        <MovieRow key={m.id} job={m} name={name(m.line)} />
+        <MovieRow key={m.id} job={m} name={m.line === null ? sceneName(m.scene) : name(m.line)} />
       ))}
       {running.map((job) => (
         <JobRow key={job.id} job={job} name={name(job.line)} />
       ))}
       <Asked query={files}>
         {(files) => {
-          const out = lines.filter((l) => files.some((f) => f.line === l.id));
-          if (out.length === 0 && running.length === 0 && movies.length === 0) {
+          const out = lines.filter((l) => files.some((f) => f.scene == null && f.line === l.id));
+          const staged = (scenes.data ?? []).filter((s) => files.some((f) => f.scene === s.id));
+          const few = out.length + staged.length <= 3;
+          if (out.length + staged.length === 0 && running.length === 0 && movies.length === 0) {
             return (
               <p className="soft">
                 Nothing went out yet. What you deliver is kept here: to download, to look at, to compare with
@@ -58,17 +62,23 @@ export function Delivered({ lines }: { lines: LineSummary[] }) {
               </p>
             );
           }
-          return out.map((line) => (
-            <LineFiles
-              key={line.id}
-              name={name(line.id)}
-              line={line.id}
-              files={files.filter((f) => f.line === line.id).sort((a, b) => a.id - b.id)}
-              open={whole === line.id || out.length <= 3}
-              onOpen={() => showAll(whole === line.id ? null : line.id)}
+          const group = (key: string, name: string, own: (f: Delivery) => boolean) => (
+            <Files
+              key={key}
+              id={key}
+              name={name}
+              files={files.filter(own).sort((a, b) => a.id - b.id)}
+              open={whole === key || few}
+              onOpen={() => showAll(whole === key ? null : key)}
               onSee={see}
             />
-          ));
+          );
+          return (
+            <>
+              {staged.map((s) => group(`scenes=${s.id}`, `${s.name}, the scene`, (f) => f.scene === s.id))}
+              {out.map((l) => group(`lines=${l.id}`, name(l.id), (f) => f.scene == null && f.line === l.id))}
+            </>
+          );
         }}
       </Asked>
       <Example />
@@ -81,27 +91,28 @@ export function Delivered({ lines }: { lines: LineSummary[] }) {
   );
 }
 
-function LineFiles({
+/** What went out of a line or a scene; its address in the zip names it. */
+function Files({
+  id,
   name,
-  line,
   files,
   open,
   onOpen,
   onSee,
 }: {
+  id: string;
   name: string;
-  line: number;
   files: Delivery[];
   open: boolean;
   onOpen: () => void;
   onSee: (file: Delivery) => void;
 }) {
+  const number = id.replace('lines=', '');
   const changed = files.some((f) => f.changed);
   const one = files.find((f) => f.comparable);
   const size = files.reduce((sum, f) => sum + f.size, 0);
-  const stem = stemOf(files.map((f) => f.file_name));
   return (
-    <div className={css.queue} data-testid={`delivered-${line}`} data-changed={changed || undefined}>
+    <div className={css.queue} data-testid={`delivered-${number}`} data-changed={changed || undefined}>
       <div className={css.top}>
         <button className={css.name} aria-expanded={open} onClick={onOpen}>
           <b>{name}</b>
@@ -114,11 +125,11 @@ function LineFiles({
       </div>
       <div className={css.acts}>
         {one && (
-          <Press kind="quiet" testId={`see-${line}`} onClick={() => onSee(one)}>
+          <Press kind="quiet" testId={`see-${number}`} onClick={() => onSee(one)}>
             {changed ? 'Compare with now' : 'See'}
           </Press>
         )}
-        <a href={`/api/deliveries/zip?lines=${line}`} download className={css.zip}>
+        <a href={`/api/deliveries/zip?${id}`} download className={css.zip}>
           Zip
         </a>
         <Press
@@ -129,17 +140,23 @@ function LineFiles({
           Delete
         </Press>
       </div>
-      {open && (
-        <>
-          <p className={`soft small ${css.stem}`}>{stem}</p>
-          <div className={css.endings}>
-            {files.map((f) => (
-              <FileRow key={f.id} file={f} stem={stem} />
-            ))}
-          </div>
-        </>
-      )}
+      {open && <FileList files={files} />}
     </div>
+  );
+}
+
+/** Files that went out, by what their names differ in. */
+export function FileList({ files }: { files: Delivery[] }) {
+  const stem = stemOf(files.map((f) => f.file_name));
+  return (
+    <>
+      <p className={`soft small ${css.stem}`}>{stem}</p>
+      <div className={css.endings}>
+        {files.map((f) => (
+          <FileRow key={f.id} file={f} stem={stem} />
+        ))}
+      </div>
+    </>
   );
 }
 
@@ -156,7 +173,9 @@ function stemOf(names: string[]): string {
 
 /** A name without the stem, where it has it. */
 const shortOf = (name: string, stem: string) =>
-  stem && name.startsWith(`${stem}.`) ? name.slice(stem.length) : (name.split('/').pop() ?? name);
+  stem && name.startsWith(stem) && /[._]/.test(name[stem.length] ?? '')
+    ? name.slice(stem.length)
+    : (name.split('/').pop() ?? name);
 
 function FileRow({ file, stem }: { file: Delivery; stem: string }) {
   const address = `/api/deliveries/${file.id}/file`;
@@ -188,7 +207,7 @@ function Bar({ share }: { share: number }) {
   );
 }
 
-function JobRow({ job, name }: { job: Job; name: string }) {
+export function JobRow({ job, name }: { job: Job; name: string }) {
   const open = job.state === 'running' || job.state === 'waiting';
   return (
     <div className={css.queue}>
@@ -208,7 +227,7 @@ function JobRow({ job, name }: { job: Job; name: string }) {
   );
 }
 
-function MovieRow({ job, name }: { job: MovieJob; name: string }) {
+export function MovieRow({ job, name }: { job: MovieJob; name: string }) {
   return (
     <div className={css.queue} data-testid="movie-job">
       <div className={css.top}>

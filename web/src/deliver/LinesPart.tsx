@@ -7,7 +7,7 @@ import css from './DeliverPage.module.css';
 
 /** Whether something of a line went out, and whether it is still as the line is. */
 function stateOf(line: number, files: Delivery[]): 'never' | 'current' | 'changed' {
-  const own = files.filter((f) => f.line === line);
+  const own = files.filter((f) => f.scene == null && f.line === line);
   if (own.length === 0) return 'never';
   return own.some((f) => f.changed) ? 'changed' : 'current';
 }

@@ -2,8 +2,10 @@
 
 import type { Frames, Movie } from '../api/client';
 
+type Cut = Omit<Frames, 'values'>;
+
 /** The word that is said in a frame. */
-const wordIn = (frames: Frames, frame: number) =>
+const wordIn = (frames: Cut, frame: number) =>
   frames.words.find((w) => w.first <= frame && frame <= w.last)?.text ?? '';
 
 /** Height of the strip at the foot of the picture; none if nothing is written. */
@@ -11,13 +13,7 @@ export const stripOf = (movie: Movie) =>
   movie.frame || movie.word || movie.name ? Math.round(movie.height * 0.085) : 0;
 
 /** Writes a frame's number, word and name over the foot of its picture. */
-export function burn(
-  to: CanvasRenderingContext2D,
-  movie: Movie,
-  frames: Frames,
-  index: number,
-  name: string,
-) {
+export function burn(to: CanvasRenderingContext2D, movie: Movie, frames: Cut, index: number, name: string) {
   const { width, height } = movie;
   const strip = stripOf(movie);
   if (strip === 0) return;
@@ -58,7 +54,7 @@ export function burn(
 
 // What tests read burnt-in numbers by: the lower left of a frame's picture, how bright each pixel is.
 Object.assign(window, {
-  jamLipsBurnt: (movie: Movie, frames: Frames, index: number, name: string) => {
+  jamLipsBurnt: (movie: Movie, frames: Cut, index: number, name: string) => {
     const canvas = document.createElement('canvas');
     [canvas.width, canvas.height] = [movie.width, movie.height];
     const context = canvas.getContext('2d', { alpha: false });

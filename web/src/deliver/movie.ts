@@ -1,8 +1,10 @@
-// A line's movie, made in the page: every frame posed by its number, drawn and handed to the encoder; the sound beside it.
+// A movie of a line or a scene, made in the page: every frame posed by its number, drawn and handed to the encoder; the sound beside it.
 
 import type { CastMember, Frames, Movie } from '../api/client';
+import { type SceneCurves, valuesAt } from '../scene/data';
 import type { Wish } from '../stage/arrange';
-import { takeGraphics } from '../stage/graphics';
+import { type Graphics, takeGraphics } from '../stage/graphics';
+import { SceneStage, type Standing } from '../stage/sceneStage';
 import { Stage } from '../stage/stage';
 import { burn, stripOf } from './burn';
 import { type Sound, cut, resampled } from './wave';
@@ -28,10 +30,21 @@ export async function wayOf(movie: Movie, server: boolean): Promise<Way> {
 /** Ends a movie that nobody wants any more. */
 export class Stopped extends Error {}
 
+/** What draws a movie's pictures, frame after frame. */
+interface Drawing {
+  /** Draws a frame by its number from 0. */
+  show: (index: number) => void;
+  dispose: () => void;
+}
+
+/** Frames of a movie without what is posed in them. */
+export type Cut = Omit<Frames, 'values'> & { count: number };
+
 export interface Making {
   movie: Movie;
-  frames: Frames;
-  member: CastMember;
+  frames: Cut;
+  /** Sets the stage at a size. */
+  set: (graphics: Graphics, movie: Movie, width: number, height: number) => Promise<Drawing>;
   /** What is burnt in as its name. */
   name: string;
   sound: Sound;
@@ -39,9 +52,50 @@ export interface Making {
   progress: (done: number) => void;
 }
 
+/** The stage of a line. */
+export const lineStage =
+  (member: CastMember, values: number[][]): Making['set'] =>
+  async (graphics, movie, width, height) => {
+    const wish: Wish = {
+      closeUp: movie.view === 'both' ? 'small' : 'off',
+      corner: 'bottom right',
+      two: false,
+    };
+    const stage = new Stage(graphics, wish);
+    stage.resize(width, height);
+    await stage.load(member);
+    if (movie.view === 'mouth') stage.lookFrom('mouth');
+    else stage.frame();
+    return {
+      show: (index) => {
+        stage.pose((i) => values[index]?.[i] ?? 0);
+        stage.touch();
+        stage.draw();
+      },
+      dispose: () => stage.dispose(),
+    };
+  };
+
+/** The stage of a scene. */
+export const sceneStage =
+  (standing: Standing[], curves: SceneCurves): Making['set'] =>
+  async (graphics, _, width, height) => {
+    const stage = new SceneStage(graphics);
+    stage.resize(width, height);
+    await stage.stand(standing);
+    return {
+      show: (index) => {
+        standing.forEach((_, i) => stage.pose(i, valuesAt(curves, i, index)));
+        stage.touch();
+        stage.draw();
+      },
+      dispose: () => stage.dispose(),
+    };
+  };
+
 /** Poses and draws frame after frame into a canvas of the movie's size, each handed to `take`. */
 async function eachPicture(
-  { movie, frames, member, name, progress }: Making,
+  { movie, frames, set, name, progress }: Making,
   take: (canvas: HTMLCanvasElement, index: number) => Promise<void>,
 ) {
   // The letters that are burnt in are there before the first picture.
@@ -49,35 +103,26 @@ async function eachPicture(
   const graphics = takeGraphics();
   const ratio = graphics.renderer.getPixelRatio();
   graphics.renderer.setPixelRatio(1);
-  const wish: Wish = {
-    closeUp: movie.view === 'both' ? 'small' : 'off',
-    corner: 'bottom right',
-    two: false,
-  };
-  const stage = new Stage(graphics, wish);
+  let drawing: Drawing | null = null;
   try {
-    // The face stands above what is written.
+    // What is seen stands above what is written.
     const high = movie.height - stripOf(movie);
-    stage.resize(movie.width, high);
-    await stage.load(member);
-    if (movie.view === 'mouth') stage.lookFrom('mouth');
-    else stage.frame();
+    drawing = await set(graphics, movie, movie.width, high);
     const canvas = document.createElement('canvas');
     [canvas.width, canvas.height] = [movie.width, movie.height];
     const context = canvas.getContext('2d', { alpha: false });
     if (!context) throw new Error('This browser gives no canvas to draw on.');
-    for (const [index, values] of frames.values.entries()) {
+    for (let index = 0; index < frames.count; index++) {
       progress(index);
-      stage.pose((i) => values[i] ?? 0);
-      stage.touch();
-      stage.draw();
+      drawing.show(index);
       // In the same turn: the graphics keep no picture beyond it.
       context.drawImage(graphics.canvas, 0, 0, movie.width, high);
       burn(context, movie, frames, index, name);
       await take(canvas, index);
     }
   } finally {
-    stage.dispose();
+    // The graphics are given back by what was set with them.
+    drawing?.dispose();
     graphics.renderer.setPixelRatio(ratio);
   }
 }
@@ -86,7 +131,7 @@ async function eachPicture(
 function soundOf({ frames, sound }: Making): Sound {
   const { num, den } = frames.frame_rate;
   const start = ((frames.first_frame - frames.sound_frame) * den) / num;
-  return cut(sound, start, (frames.values.length * den) / num);
+  return cut(sound, start, (frames.count * den) / num);
 }
 
 /** A movie, encoded here. */

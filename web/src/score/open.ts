@@ -1,8 +1,11 @@
-// The line and the frame grid that are open, as the page has them.
+// The line, the scene and the frame grid that are open, as the page has them.
 
-import { type LineView, queries } from '../api/client';
+import { type LineView, type SceneView, queries } from '../api/client';
 import { get } from '../state';
 
 export const openLine = () => queries.getQueryData<LineView>(['line', get().line]);
 
-export const openGrid = () => openLine()?.grid;
+/** The scene that is open. */
+export const openScene = () => queries.getQueryData<SceneView>(['scene', get().scene]);
+
+export const openGrid = () => (get().place === 'scene' ? openScene() : openLine())?.grid;

@@ -44,20 +44,27 @@ function setLoudness() {
 useSettings.subscribe(setLoudness);
 
 /** Fetches a line's sound by the name of its voice; what played stops. */
-export async function load(line: number, voice: string, listen?: Listen | null) {
-  only = listen?.only ?? null;
-  const name = `${line} ${voice}`;
+export const load = (line: number, voice: string, listen?: Listen | null) =>
+  hear(`${line}`, voice, `/api/lines/${line}/sound?voice=${voice}`, listen?.only ?? null);
+
+/** Fetches what is heard of a scene in one of its states. */
+export const loadScene = (scene: number, stamp: string) =>
+  hear(`scene-${scene}`, stamp, `/api/scenes/${scene}/sound?v=${stamp}`, null);
+
+async function hear(what: string, state: string, address: string, stretch: Span | null) {
+  only = stretch;
+  const name = `${what} ${state}`;
   if (loaded === name) return;
   stop();
   // Another take of the same line keeps the place.
-  const sameLine = loaded.split(' ')[0] === `${line}`;
+  const sameLine = loaded.split(' ')[0] === what;
   loaded = name;
   last = null;
   buffer = null;
   slow = new Map();
   if (!sameLine) set({ time: 0, loop: null, chosen: null });
   try {
-    const response = await fetch(`/api/lines/${line}/sound?voice=${voice}`);
+    const response = await fetch(address);
     if (!response.ok) throw new Error();
     const decoded = await audio().decodeAudioData(await response.arrayBuffer());
     if (loaded === name) buffer = decoded;
@@ -65,9 +72,9 @@ export async function load(line: number, voice: string, listen?: Listen | null) 
     if (loaded !== name) return;
     // Asked for again, it is fetched again.
     loaded = '';
-    tell(new Error('The sound of this line could not be fetched; it cannot be played.'), {
+    tell(new Error('The sound could not be fetched; it cannot be played.'), {
       does: 'Fetch it again',
-      run: () => void load(line, voice, listen),
+      run: () => void hear(what, state, address, stretch),
     });
   }
 }

@@ -41,12 +41,12 @@ export function StageTools() {
   const here = (id: CommandId) => actsIn(entryOf(id), place);
   return (
     <div className={css.tools} role="toolbar" aria-label="The stage">
-      {VIEWS.map(([id, name]) => (
+      {VIEWS.filter(([id]) => here(id)).map(([id, name]) => (
         <View key={id} id={id} name={name} />
       ))}
       <span className={css.gap} />
       <Switch id="frame" icon={<IconFocusCentered size={16} />} />
-      <Switch id="lock" on={locked} icon={<IconLock size={16} />} />
+      {here('lock') && <Switch id="lock" on={locked} icon={<IconLock size={16} />} />}
       {here('two') && <Switch id="two" on={two} icon={<IconColumns2 size={16} />} />}
       <Switch id="light" on={sideLight} icon={<IconBulb size={16} />} />
       {here('burnIn') && <Switch id="burnIn" on={burnIn} icon={<IconNumber123 size={16} />} />}

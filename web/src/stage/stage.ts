@@ -3,14 +3,10 @@
 
 import {
   Box3,
-  Color,
-  DirectionalLight,
-  HemisphereLight,
   Matrix4,
   type Object3D,
   PerspectiveCamera,
   Plane,
-  Quaternion,
   Raycaster,
   Scene,
   Vector2,
@@ -19,15 +15,14 @@ import {
 } from 'three';
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js';
-import type { CastMember, Target } from '../api/client';
+import type { CastMember } from '../api/client';
 import { type Arrangement, type Frame, type Wish, arrange, inside } from './arrange';
 import { type LipPoint, faceOf, headOf, lipPoints, placeOf } from './framing';
 import { type Graphics, free, giveBack } from './graphics';
-import { MorphedFace, type ShapeAt } from './morph';
-import type { Way } from './stages';
-
-/** Degrees to the right of the front. */
-const TURNS: Record<Way, number> = { front: 0, right: 40, left: -40, side: 85, mouth: 0 };
+import { Actor, named } from './actor';
+import { Lights } from './lights';
+import { MorphedFace } from './morph';
+import { TURNS, type Way } from './stages';
 
 /** How the face is looked at first: a little from its left, degrees. */
 const FIRST = 17;
@@ -45,14 +40,6 @@ const FARTHEST = [
   'mouth_side',
 ];
 
-/** A joint and its pose at rest. */
-interface Joint {
-  node: Object3D;
-  rotation: Quaternion;
-  position: Vector3;
-  scale: Vector3;
-}
-
 /** Where things are while the character rests. */
 interface Rest {
   head: Object3D;
@@ -66,18 +53,6 @@ interface Rest {
   lips: LipPoint[];
 }
 
-/** Least share of its size that a joint keeps; the same as on delivery. */
-const SMALLEST = 0.01;
-
-/** A node by the name it has in its file; the loader takes some letters out of its own names. */
-function named(root: Object3D, name: string): Object3D | null {
-  let found: Object3D | null = null;
-  root.traverse((o) => {
-    if (!found && (o.userData.name === name || o.name === name)) found = o;
-  });
-  return found;
-}
-
 export class Stage {
   private readonly renderer: WebGLRenderer;
   private readonly scene = new Scene();
@@ -85,22 +60,12 @@ export class Stage {
   private readonly beside = new PerspectiveCamera(24, 1, 0.01, 50);
   private readonly closeUp = new PerspectiveCamera(17, 1, 0.01, 50);
   private readonly controls: OrbitControls;
-  private readonly key = new DirectionalLight('#ffe6cc');
-  private readonly fill = new DirectionalLight('#bcd3ee');
-  private readonly sky = new HemisphereLight('#dfe9f2', '#5a4440');
+  private readonly lights: Lights;
   private wish: Wish;
   private arrangement: Arrangement;
-  private face: MorphedFace | null = null;
-  private model: Object3D | null = null;
+  private actor: Actor | null = null;
   private restful: Rest | null = null;
-  private joints = new Map<string, Joint>();
   private member: CastMember | null = null;
-  private targets: Target[] = [];
-  /** Of every target that is a shape, where it is. */
-  private shapes: ShapeAt[][] = [];
-  /** The values of the targets that are on screen. */
-  private shown: number[] = [];
-  private peeked: string | null = null;
   private dirty = true;
   /** The values of both poses that stand side by side. */
   private pair: number[] | null = null;
@@ -121,10 +86,7 @@ export class Stage {
     this.wish = wish;
     this.arrangement = arrange(wish, 1, 1);
     this.renderer = graphics.renderer;
-    this.scene.background = new Color('#241e2b');
-    this.scene.environment = graphics.room;
-    this.scene.add(this.key, this.fill, this.sky);
-    this.light(false);
+    this.lights = new Lights(this.scene, graphics.room);
     this.controls = new OrbitControls(this.camera, graphics.canvas);
     this.controls.enablePan = false;
     this.controls.rotateSpeed = 0.5;
@@ -132,16 +94,8 @@ export class Stage {
     this.controls.addEventListener('change', () => this.touch());
   }
 
-  /** Lights the face from the front, warm with a cool fill of more than half of it; or from the side, so that lips throw
-   * shadows. No light from behind, which would shine through into the mouth. */
   light(fromSide: boolean) {
-    const [key, fill, sky, room] = fromSide ? [3, 0.12, 0.18, 0.12] : [2.1, 1.2, 0.55, 0.32];
-    this.key.position.set(...((fromSide ? [-3, 0.9, 0.9] : [-1.5, 1.7, 3]) as [number, number, number]));
-    this.fill.position.set(2.4, 0.3, 2);
-    this.key.intensity = key;
-    this.fill.intensity = fill;
-    this.sky.intensity = sky;
-    this.scene.environmentIntensity = room;
+    this.lights.from(fromSide);
     this.touch();
   }
 
@@ -176,10 +130,8 @@ export class Stage {
       this.graphics.model = { key, scene: gltf.scene, face: new MorphedFace(gltf.scene) };
     }
     const { scene, face } = this.graphics.model;
-    this.model = scene;
-    this.face = face;
+    this.actor = new Actor(scene, face);
     this.scene.add(scene);
-    this.joints.clear();
     this.wire(member);
     this.measure(member);
     this.frame();
@@ -189,32 +141,17 @@ export class Stage {
   /** Takes up what the character's wiring drives. */
   wire(member: CastMember) {
     this.member = member;
-    this.targets = member.targets;
-    this.shown = [];
-    const { model, face } = this;
-    if (!model || !face) return;
-    this.rest();
-    this.shapes = member.targets.map((t) => (t.kind === 'morph' ? face.shapes(t.name) : []));
-    for (const target of member.targets) {
-      if (target.kind === 'morph' || this.joints.has(target.node)) continue;
-      const node = named(model, target.node);
-      if (!node) continue;
-      const [rotation, position, scale] = [
-        node.quaternion.clone(),
-        node.position.clone(),
-        node.scale.clone(),
-      ];
-      this.joints.set(target.node, { node, rotation, position, scale });
-    }
+    this.actor?.wire(member);
     this.touch();
   }
 
   /** Measures face and mouth while the character rests, and puts the close-up before the mouth, on the head. */
   private measure(member: CastMember) {
-    const { model } = this;
-    if (!model) return;
+    const { actor } = this;
+    if (!actor) return;
+    const { model } = actor;
     model.updateMatrixWorld(true);
-    const joint = (name: string) => this.joints.get(name)?.node;
+    const joint = (name: string) => actor.joint(name);
     const head = headOf(member, joint) ?? named(model, 'head') ?? model;
     const { box: face, whole } = faceOf(model, member, joint);
     const size = face.getSize(new Vector3());
@@ -250,7 +187,7 @@ export class Stage {
     const reach = new Box3();
     const at = new Vector3();
     const hold = () => {
-      this.model?.updateMatrixWorld(true);
+      this.actor?.model.updateMatrixWorld(true);
       for (const point of lips) reach.expandByPoint(placeOf(point, at));
     };
     hold();
@@ -258,7 +195,7 @@ export class Stage {
       for (const way of [1, -1]) {
         const { outputs } = member.wiring;
         const full = (i: number) => {
-          const own = this.targets[i];
+          const own = this.actor?.targets[i];
           const output = outputs.find((o) => JSON.stringify(o.target) === JSON.stringify(own));
           const feed = output?.feeds.find((f) => f.control === control);
           if (!output || !feed) return 0;
@@ -269,10 +206,9 @@ export class Stage {
       }
     }
     this.pose(() => 0);
-    this.rest();
-    this.face?.update();
-    this.shown = [];
-    this.model?.updateMatrixWorld(true);
+    this.actor?.rest();
+    this.actor?.face.update();
+    this.actor?.model.updateMatrixWorld(true);
     return reach;
   }
 
@@ -280,16 +216,6 @@ export class Stage {
   private placed(): PerspectiveCamera {
     this.camera.updateMatrixWorld();
     return this.camera;
-  }
-
-  private rest() {
-    this.face?.rest();
-    for (const { node, rotation, position, scale } of this.joints.values()) {
-      node.quaternion.copy(rotation);
-      node.position.copy(position);
-      node.scale.copy(scale);
-      node.visible = true;
-    }
   }
 
   /** Lets the camera keep to the head, or stand. */
@@ -375,8 +301,8 @@ export class Stage {
       (o) => o.target.kind === 'rotation' && o.feeds.some((f) => f.control === 'gaze_yaw'),
     );
     const places = (gaze ?? []).flatMap((o) => {
-      const joint = o.target.kind === 'rotation' ? this.joints.get(o.target.node) : undefined;
-      return joint ? [joint.node.getWorldPosition(new Vector3())] : [];
+      const joint = o.target.kind === 'rotation' ? this.actor?.joint(o.target.node) : undefined;
+      return joint ? [joint.getWorldPosition(new Vector3())] : [];
     });
     const middle = face.getCenter(new Vector3());
     middle.y = face.min.y + 0.58 * (face.max.y - face.min.y);
@@ -421,54 +347,10 @@ export class Stage {
 
   /** Shows the values of the targets, in their order; one shape may be shown in full besides. */
   pose(values: (target: number) => number, peek: string | null = null) {
-    if (!this.face) return;
-    const { peeked, targets, shapes, shown } = this;
-    if (peeked && peeked !== peek) for (const [mesh, k] of this.face.shapes(peeked)) mesh.set(k, 0);
-    this.peeked = peek;
-    let moved = shown.length === 0;
-    for (let i = 0; i < targets.length; i++) {
-      const value = values(i);
-      const own = shapes[i] ?? [];
-      if (own.length === 0 && shown[i] !== value) moved = true;
-      shown[i] = value;
-      for (const [mesh, k] of own) mesh.set(k, value);
-    }
-    if (peek) for (const [mesh, k] of this.face.shapes(peek)) mesh.set(k, 1);
-    if (moved) {
-      this.poseJoints();
-      this.keepTo();
-    }
-    if (this.face.update() || moved) this.touch();
-  }
-
-  private poseJoints() {
-    for (const { node, rotation, position, scale } of this.joints.values()) {
-      node.quaternion.copy(rotation);
-      node.position.copy(position);
-      node.scale.copy(scale);
-    }
-    const turn = new Quaternion();
-    const hidden = new Map<Object3D, boolean>();
-    this.targets.forEach((target, i) => {
-      if (target.kind === 'morph') return;
-      const node = this.joints.get(target.node)?.node;
-      const value = this.shown[i] ?? 0;
-      if (!node) return;
-      if (target.kind === 'shown') {
-        hidden.set(node, value < 0.5);
-        return;
-      }
-      const axis = new Vector3(...(target.axis as [number, number, number]));
-      if (target.kind === 'rotation') {
-        node.quaternion.multiply(turn.setFromAxisAngle(axis.normalize(), (value * Math.PI) / 180));
-      } else if (target.kind === 'translation') {
-        node.position.addScaledVector(axis, value);
-      } else {
-        const size = (k: number) => Math.max(1 + value * k, SMALLEST);
-        node.scale.multiply(new Vector3(size(axis.x), size(axis.y), size(axis.z)));
-      }
-    });
-    for (const [node, away] of hidden) node.visible = !away;
+    if (!this.actor) return;
+    const moved = this.actor.pose(values, peek);
+    if (moved) this.keepTo();
+    if (this.actor.face.update() || moved) this.touch();
   }
 
   /** Whether the character is on the canvas, in this turn of the page's loop. */
@@ -478,17 +360,13 @@ export class Stage {
 
   /** How far the face is from its rest: the largest move of a vertex, and of a joint, for tests. */
   shift(): number {
-    let far = this.face?.shift() ?? 0;
-    for (const { node, rotation, position, scale } of this.joints.values()) {
-      far = Math.max(far, node.position.distanceTo(position), node.quaternion.angleTo(rotation));
-      far = Math.max(far, node.scale.distanceTo(scale));
-    }
-    return far;
+    return this.actor?.shift() ?? 0;
   }
 
   /** The target that moves the skin most at a place of the picture, shares of its width and height; -1 for none. */
   pointAt(x: number, y: number): number {
-    if (!this.model || !this.face) return -1;
+    const { actor } = this;
+    if (!actor) return -1;
     const { main, side, closeUp } = this.arrangement;
     const views: [Frame | null, PerspectiveCamera][] = [
       [closeUp, this.closeUp],
@@ -500,9 +378,9 @@ export class Stage {
       if (!place) continue;
       const ray = new Raycaster();
       ray.setFromCamera(new Vector2(2 * place[0] - 1, 1 - 2 * place[1]), camera);
-      const [hit] = ray.intersectObject(this.model, true);
-      const name = hit?.face ? this.face.strongest(hit.object, hit.face.a) : null;
-      return this.targets.findIndex((t) => t.kind === 'morph' && t.name === name);
+      const [hit] = ray.intersectObject(actor.model, true);
+      const name = hit?.face ? actor.face.strongest(hit.object, hit.face.a) : null;
+      return actor.targets.findIndex((t) => t.kind === 'morph' && t.name === name);
     }
     return -1;
   }
@@ -510,7 +388,7 @@ export class Stage {
   /** Where the lips lie now in the face's view and in the close-up: the least and the most of their places across and
    * down, shares of each view; for tests. */
   lips() {
-    this.model?.updateMatrixWorld(true);
+    this.actor?.model.updateMatrixWorld(true);
     const of = (camera: PerspectiveCamera) => {
       camera.updateWorldMatrix(true, false);
       camera.matrixWorldInverse.copy(camera.matrixWorld).invert();
@@ -557,7 +435,7 @@ export class Stage {
   draw() {
     if (this.pair) this.touch();
     this.pair = null;
-    this.drawn = this.dirty && this.model !== null;
+    this.drawn = this.dirty && this.actor !== null;
     if (!this.drawn) return;
     this.dirty = false;
     this.paint(0, 1);
@@ -565,9 +443,9 @@ export class Stage {
 
   /** Draws one pose in the left half of the face and another in the right, if something changed. */
   drawBeside(left: (target: number) => number, right: (target: number) => number) {
-    const now = [left, right].flatMap((value) => this.targets.map((_, i) => value(i)));
+    const now = [left, right].flatMap((value) => (this.actor?.targets ?? []).map((_, i) => value(i)));
     const same = this.pair?.length === now.length && now.every((v, i) => v === this.pair?.[i]);
-    this.drawn = this.model !== null && (this.dirty || !same);
+    this.drawn = this.actor !== null && (this.dirty || !same);
     if (!this.drawn) return;
     this.pair = now;
     this.pose(right);
@@ -599,10 +477,10 @@ export class Stage {
   dispose() {
     this.loads++;
     this.controls.dispose();
-    this.rest();
-    this.face?.update();
+    this.actor?.rest();
+    this.actor?.face.update();
     this.closeUp.removeFromParent();
-    this.model?.removeFromParent();
+    this.actor?.model.removeFromParent();
     giveBack(this.graphics);
   }
 }

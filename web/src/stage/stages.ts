@@ -3,6 +3,9 @@
 /** Ways to look at the face. */
 export type Way = 'front' | 'right' | 'left' | 'side' | 'mouth';
 
+/** Degrees to the right of the front. */
+export const TURNS: Record<Way, number> = { front: 0, right: 40, left: -40, side: 85, mouth: 0 };
+
 interface Looked {
   frame: () => void;
   lookFrom: (way: Way) => void;

@@ -1,0 +1,129 @@
+// What is open of a scene: its document as the server evaluated it, the curves of all its characters, what is chosen.
+
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { create } from 'zustand';
+import { type Reaction, type SceneOp, type SceneTurn, type SceneView, api, queries } from '../api/client';
+import { produce } from '../api/production';
+import { get } from '../state';
+
+/** What is chosen on the strip. */
+export type Chosen = { what: 'line'; entry: number } | { what: 'reaction'; key: string };
+
+export type Tab = 'scene' | 'listening' | 'stage' | 'deliver';
+
+interface State {
+  chosen: Chosen | null;
+  tab: Tab;
+  /** The character whose listening is worked on. */
+  listener: string | null;
+  /** How many times the strip is wider than its place. */
+  zoom: number;
+  /** The character that is looked at from near. */
+  near: string | null;
+}
+
+export const useStrip = create<State>(() => ({
+  chosen: null,
+  tab: 'scene',
+  listener: null,
+  zoom: 1,
+  near: null,
+}));
+
+export const strip = useStrip.setState;
+
+export const useSceneView = (id: number | null) =>
+  useQuery({
+    queryKey: ['scene', id],
+    queryFn: () => api.scene(id ?? 0),
+    enabled: id !== null,
+    placeholderData: keepPreviousData,
+  });
+
+/** What every character's targets do, frame by frame. */
+export interface SceneCurves {
+  frames: number;
+  words: { text: string; first: number; last: number }[];
+  actors: { targets: number; values: Float32Array }[];
+}
+
+function read(bytes: ArrayBuffer): SceneCurves {
+  const length = new DataView(bytes).getUint32(0, true);
+  const header = JSON.parse(new TextDecoder().decode(new Uint8Array(bytes, 4, length))) as {
+    frames: number;
+    targets: number[];
+    words: SceneCurves['words'];
+  };
+  let at = 4 + length;
+  const actors = header.targets.map((targets) => {
+    const values = new Float32Array(bytes, at, header.frames * targets);
+    at += values.byteLength;
+    return { targets, values };
+  });
+  return { frames: header.frames, words: header.words, actors };
+}
+
+export const fetchCurves = (scene: SceneView) =>
+  queries.fetchQuery({
+    queryKey: ['sceneCurves', scene.id, scene.stamp],
+    queryFn: async () => read(await api.sceneCurves(scene.id)),
+    staleTime: Infinity,
+  });
+
+export const useCurves = (scene: SceneView) =>
+  useQuery({
+    queryKey: ['sceneCurves', scene.id, scene.stamp],
+    queryFn: async () => read(await api.sceneCurves(scene.id)),
+    placeholderData: keepPreviousData,
+    staleTime: Infinity,
+    gcTime: 30_000,
+  });
+
+/** The values of a character's targets in a frame from 0. */
+export function valuesAt(curves: SceneCurves | undefined, actor: number, frame: number) {
+  const own = curves?.actors[actor];
+  const at = Math.max(0, Math.min((curves?.frames ?? 1) - 1, frame)) * (own?.targets ?? 0);
+  return (target: number) => own?.values[at + target] ?? 0;
+}
+
+/** Changes the open scene. */
+export const change = (op: SceneOp, scene = get().scene) =>
+  scene === null ? Promise.resolve(null) : produce({ do: 'scene', id: scene, change: op });
+
+/** Names a reaction as long as it is the same one. */
+export const keyOf = (r: Reaction) =>
+  r.rule ? `${r.rule.character} ${r.rule.entry} ${r.rule.kind} ${r.rule.place}` : `own ${r.id ?? 0}`;
+
+export const reactionsOf = (scene: SceneView): Reaction[] => scene.actors.flatMap((a) => a.reactions);
+
+export const chosenTurn = (scene: SceneView, chosen: Chosen | null): SceneTurn | undefined =>
+  chosen?.what === 'line' ? scene.turns.find((t) => t.entry === chosen.entry) : undefined;
+
+export const chosenReaction = (scene: SceneView, chosen: Chosen | null): Reaction | undefined =>
+  chosen?.what === 'reaction' ? reactionsOf(scene).find((r) => keyOf(r) === chosen.key) : undefined;
+
+/** What a character is called. */
+export const titleOf = (scene: SceneView, character: string | null | undefined) =>
+  scene.actors.find((a) => a.character === character)?.title ?? character ?? 'nobody';
+
+/** Seconds of the whole scene. */
+export const lengthOf = ({ frames, grid }: SceneView) => (frames * grid.rate.den) / grid.rate.num;
+
+/** A reaction otherwise: one of the rule's becomes one of the hand's. */
+export function putReaction(
+  scene: SceneView,
+  r: Reaction,
+  by: Partial<Pick<Reaction, 'from' | 'to' | 'does'>>,
+) {
+  const start = scene.turns.find((t) => t.entry === r.entry)?.start ?? 0;
+  const { from, to, does } = { ...r, ...by };
+  const when = { from: from - start, to: Math.max(from, to) - start };
+  if (r.id != null) return change({ do: 'change_reaction', id: r.id, ...when, does });
+  const { character, entry, rule } = r;
+  return change({ do: 'react', reaction: { character, entry, ...when, does, instead: rule } });
+}
+
+export const dropReaction = (r: Reaction) => {
+  if (r.id != null) return change({ do: 'drop_reaction', id: r.id });
+  return r.rule ? change({ do: 'drop_rule', rule: r.rule }) : Promise.resolve(null);
+};
