@@ -4,21 +4,23 @@ use crate::files::{self, Files};
 use crate::out;
 use anyhow::{Context, bail};
 use clap::Args;
-use jam_formats::deliver::OutFile;
+use jam_formats::deliver::{FileKind, OutFile};
 use jam_formats::manifest::free;
 use jam_formats::recipe::Recipe;
 use jam_server::App;
 use jam_server::Settings;
 use jam_server::deliver::{Ready, clips, timeline};
+use jam_server::scenes::SceneReady;
 use jam_store::NewDelivered;
 use std::collections::{BTreeMap, BTreeSet};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 pub const EXAMPLES: &str = "Examples:
   jamlips deliver --data fog.jam --out delivered
   jamlips deliver --data fog.jam --out delivered --lines 1,4-6 --files glb,usd,sheet
   jamlips deliver --data fog.jam --out delivered --together --timeline 12 --names \"{character}/{number}_{words}\"
-  jamlips deliver --data fog.jam --out delivered --recipe \"for the edit\"";
+  jamlips deliver --data fog.jam --out delivered --recipe \"for the edit\"
+  jamlips deliver --data fog.jam --out delivered --scene \"The pier, night\" --files glb,usd --timeline 0";
 
 #[derive(Args)]
 pub struct Deliver {
@@ -31,6 +33,9 @@ pub struct Deliver {
     /// Numbers of lines as the production counts them, such as 1,4-6; without it all that are timed.
     #[arg(long, value_name = "NUMBERS")]
     lines: Option<String>,
+    /// A scene by its name instead of lines: its characters together, and its lines as a timeline where they start.
+    #[arg(long, value_name = "NAME", conflicts_with_all = ["lines", "together"])]
+    scene: Option<String>,
     /// A recipe of the production; what else is said here is not looked at then.
     #[arg(long, value_name = "NAME")]
     recipe: Option<String>,
@@ -63,6 +68,40 @@ fn numbers(text: &str) -> anyhow::Result<BTreeSet<usize>> {
     Ok(out)
 }
 
+fn put(folder: &Path, name: &str, bytes: &[u8], said: &mut Vec<String>) -> anyhow::Result<()> {
+    let path = folder.join(name);
+    out::write(&path, bytes)?;
+    said.push(path.display().to_string());
+    Ok(())
+}
+
+fn broken(problem: impl std::fmt::Display) -> anyhow::Error {
+    anyhow::anyhow!("{problem}")
+}
+
+/// The files of a scene.
+fn scene(app: &App, name: &str, recipe: &Recipe, folder: &Path) -> anyhow::Result<()> {
+    let all = app.store.scenes()?;
+    let names: Vec<&str> = all.iter().map(|(_, s)| s.name.as_str()).collect();
+    let found = all.iter().find(|(_, s)| s.name == name);
+    let (id, _) = found
+        .with_context(|| format!("the production has no scene “{name}”; it has: {}", names.join(", ")))?;
+    let ready = SceneReady::new(app, *id).map_err(broken)?;
+    let mut said = Vec::new();
+    for kind in FileKind::with_sound(&recipe.kinds) {
+        for file in ready.files(kind, recipe).map_err(broken)? {
+            put(folder, &file.name, &file.bytes, &mut said)?;
+        }
+    }
+    if recipe.timeline.is_some() {
+        let (file, sounds) = ready.timeline(app, recipe, |_| None).map_err(broken)?;
+        for file in std::iter::once(file).chain(sounds.into_iter().map(|(_, sound)| sound)) {
+            put(folder, &file.file_name, &file.bytes, &mut said)?;
+        }
+    }
+    out::print(&(said.join("\n") + "\n"))
+}
+
 pub fn run(options: &Deliver) -> anyhow::Result<()> {
     if !options.data.exists() {
         bail!("there is no file {}", options.data.display());
@@ -81,6 +120,9 @@ pub fn run(options: &Deliver) -> anyhow::Result<()> {
         }
     };
     recipe.check()?;
+    if let Some(name) = &options.scene {
+        return scene(&app, name, &recipe, &options.out);
+    }
     let wanted = options.lines.as_deref().map(numbers).transpose()?;
     let all = app.store.lines()?;
     if let Some(missing) = wanted.iter().flatten().find(|n| **n == 0 || **n > all.len()) {
@@ -112,13 +154,7 @@ pub fn run(options: &Deliver) -> anyhow::Result<()> {
             ready.push(own);
         }
     }
-    let mut whole = |file: NewDelivered| -> anyhow::Result<()> {
-        let path = options.out.join(&file.file_name);
-        out::write(&path, &file.bytes)?;
-        said.push(path.display().to_string());
-        Ok(())
-    };
-    let broken = |problem| anyhow::anyhow!("{problem}");
+    let mut whole = |file: NewDelivered| put(&options.out, &file.file_name, &file.bytes, &mut said);
     if let Some(gap) = recipe.timeline.filter(|_| !ready.is_empty()) {
         whole(timeline(&ready, gap, |_| None).map_err(broken)?)?;
     }

@@ -371,6 +371,37 @@ fn deliver_writes_lines_of_a_production_under_names_of_a_template() {
     assert!(files.iter().all(|f| Path::new(f).exists()));
 }
 
+#[test]
+fn deliver_writes_a_scene_with_all_its_characters() {
+    let folder = tempfile::tempdir().unwrap();
+    let data = folder.path().join("fog.jam");
+    jam_demo::fill(&jam_store::Store::open(&data).unwrap()).unwrap();
+    let (data, out) = (data.to_string_lossy().into_owned(), folder.path().join("out"));
+    let out = out.to_string_lossy();
+    let base = ["deliver", "--data", &data, "--out", &out];
+    let none = jamlips(&[&base[..], &["--scene", "The attic"]].concat());
+    let said = String::from_utf8_lossy(&none.stderr).into_owned();
+    assert!(said.contains("“The attic”") && said.contains(jam_demo::SCENE.0), "{said}");
+    let both = jamlips(&[&base[..], &["--scene", jam_demo::SCENE.0, "--lines", "1"]].concat());
+    assert!(!both.status.success());
+    let more = ["--scene", jam_demo::SCENE.0, "--files", "glb,vtt", "--timeline", "0"];
+    let more = [&more[..], &["--names", "{scene}/{number}"]].concat();
+    let said = jamlips(&[&base[..], &more].concat());
+    assert!(said.status.success(), "{}", String::from_utf8_lossy(&said.stderr));
+    let text = String::from_utf8(said.stdout).unwrap();
+    let names: Vec<&str> = text.lines().map(|f| f.strip_prefix(&*out).unwrap()).collect();
+    let scene = "/fog-at-pell-harbour_the-pier-night";
+    let whole = ["glb", "_bram.vtt", "_odile.vtt", "_the-ships-bell.vtt", "wav", "otio"]
+        .map(|e| if e.starts_with('_') { format!("{scene}{e}") } else { format!("{scene}.{e}") });
+    let sounds = ["04", "13", "02", "15"].map(|n| format!("/the-pier-night/{n}.wav"));
+    assert_eq!(names, [&whole[..], &sounds].concat());
+    let timeline = std::fs::read_to_string(format!("{out}{scene}.otio")).unwrap();
+    assert!(
+        sounds.iter().all(|s| timeline.contains(&format!("\"target_url\": \"{}\"", &s[1..]))),
+        "{timeline}"
+    );
+}
+
 /// What goes out of one data file comes into another, and out of that as the same file.
 #[test]
 fn a_production_is_exported_and_imported_as_one_file() {

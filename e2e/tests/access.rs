@@ -78,6 +78,19 @@ async fn every_view(bed: &Bed) -> Result<()> {
         page.click("curve-jaw_open").await?;
         check(page, &format!("{theme}, curves"), &mut found).await?;
 
+        page.with(Key::Shift, "a").await?;
+        page.find("[data-testid=scene-stage][data-ready]").await?;
+        page.click("turn-2").await?;
+        check(page, &format!("{theme}, Scene"), &mut found).await?;
+        for tab in ["listening", "stage", "deliver"] {
+            page.click(&format!("tab-{tab}")).await?;
+            if tab == "listening" {
+                page.find("[data-kind=look]").await?.click().await?;
+                page.id("chosen-reaction").await?;
+            }
+            check(page, &format!("{theme}, Scene, {tab}"), &mut found).await?;
+        }
+
         page.press("3").await?;
         page.id("walk").await?;
         page.find("[data-testid=stage][data-ready]").await?;

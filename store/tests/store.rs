@@ -2,9 +2,10 @@
 #![allow(clippy::unwrap_used)]
 
 use jam_rig::Wiring;
+use jam_score::scene::{Entry, To};
 use jam_score::{
-    Frame, FrameGrid, FrameRate, Ids, Line, Listen, Phone, ProductionEdit, RecordingFacts, Seconds, Sound,
-    Span, Timing, Word,
+    Frame, FrameGrid, FrameRate, Ids, Line, Listen, Phone, ProductionEdit, RecordingFacts, Scene, Seconds,
+    Sound, Span, Timing, Word,
 };
 use jam_store::{Came, NewDelivered, NewLine, NewStep, Production, Store, StoreError, Whole};
 use proptest::prelude::*;
@@ -616,7 +617,11 @@ fn full(path: &std::path::Path) -> Store {
     step(&store, id, "say it by Odile", None, |l| l.character = Some("Odile".into())).unwrap();
     undo(&store, id).unwrap();
     deliver(&store, id, b"delivered");
-    line(&store, "two");
+    let two = line(&store, "two");
+    let mut scene = Scene::new("The pier");
+    scene.entries.extend([two, id].map(|line| Entry { id: line as u32, line, start: None, to: To::Rule }));
+    scene.entries[0].to = To::Character { character: "Odile".into() };
+    store.add_scene(&scene).unwrap();
     store
 }
 
@@ -670,6 +675,20 @@ fn a_production_goes_out_as_one_file_and_comes_in_again() {
         let back = other.line(id).unwrap().document;
         assert!(back.is_timed() && back.listen.take.is_none() && back.film.is_none());
     }
+
+    // Scenes are of the lines and the characters that came with them.
+    let scenes = other.scenes().unwrap();
+    for (k, (_, scene)) in scenes.iter().enumerate() {
+        let said: Vec<&str> = scene
+            .entries
+            .iter()
+            .map(|e| lines.iter().find(|l| l.id == e.line).unwrap().document.text.as_str())
+            .collect();
+        assert_eq!((said, scene.entries[1].line), (vec!["two", "one"], lines[2 * k + 1].id));
+        let character = ["Odile", "Odile 2"][k].to_string();
+        assert_eq!(scene.entries[0].to, To::Character { character });
+    }
+    assert_eq!(scenes.len(), 2);
 
     let one = store.export(Whole::Character(1)).unwrap();
     let alone = Store::open(&folder.path().join("d.jam")).unwrap();

@@ -74,8 +74,21 @@ pub fn beside(name: &str, all: &[Beside<'_>], sound: Option<&str>) -> Result<Cha
             clip["name"] = json!(free_copy(&mut names, &format!("{} {own}", one.name)));
             own_clips.push(clip);
         }
-        let children: Vec<Value> =
-            one.character.roots().into_iter().map(|n| json!(n + from.of("nodes"))).collect();
+        // A skinned mesh is placed by its joints alone, so glTF wants it at the top.
+        let skinned = one.character.skinned();
+        let nodes = from.of("nodes");
+        for node in out.entry("nodes").iter_mut().skip(nodes) {
+            let Some(children) = node.get_mut("children").and_then(Value::as_array_mut) else { continue };
+            children.retain(|c| c.as_u64().is_none_or(|c| !skinned.contains(&(c as usize - nodes))));
+            if children.is_empty()
+                && let Some(node) = node.as_object_mut()
+            {
+                node.remove("children");
+            }
+        }
+        let own = one.character.roots().into_iter().filter(|n| !skinned.contains(n));
+        let children: Vec<Value> = own.map(|n| json!(n + nodes)).collect();
+        roots.extend(skinned.iter().map(|n| n + nodes));
         let root =
             json!({"name": one.name, "translation": one.at, "rotation": one.turn, "children": children});
         roots.push(out.entry("nodes").len());
@@ -106,6 +119,14 @@ pub fn beside(name: &str, all: &[Beside<'_>], sound: Option<&str>) -> Result<Cha
 }
 
 impl Character {
+    /// Nodes of skinned meshes that bear nothing else.
+    fn skinned(&self) -> BTreeSet<usize> {
+        let alone = |node: &Value| {
+            node.get("skin").is_some() && node["children"].as_array().is_none_or(Vec::is_empty)
+        };
+        self.list("nodes").iter().enumerate().filter(|(_, n)| alone(n)).map(|(n, _)| n).collect()
+    }
+
     /// The nodes of the scene that is shown.
     fn roots(&self) -> Vec<usize> {
         let shown = self.json.get("scene").and_then(Value::as_u64).unwrap_or(0) as usize;

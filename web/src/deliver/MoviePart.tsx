@@ -21,10 +21,13 @@ export function MoviePart({
   recipe,
   change,
   choices,
+  whole,
 }: {
   recipe: Recipe;
   change: (recipe: Recipe) => void;
   choices: DeliveryChoices;
+  /** Of a scene, which shows all of them. */
+  whole?: boolean;
 }) {
   const movie = recipe.movie ?? choices.movie;
   const server = choices.movies;
@@ -38,16 +41,18 @@ export function MoviePart({
   const says = way.data === 'pictures' && movie.file !== 'pictures' ? NEITHER : way.data && WAYS[way.data];
   return (
     <div className={css.options}>
-      <Choice
-        label="What it shows"
-        value={movie.view}
-        options={[
-          ['both', 'Face and mouth'],
-          ['face', 'Face'],
-          ['mouth', 'Mouth'],
-        ]}
-        onChange={(view) => set({ view })}
-      />
+      {!whole && (
+        <Choice
+          label="What it shows"
+          value={movie.view}
+          options={[
+            ['both', 'Face and mouth'],
+            ['face', 'Face'],
+            ['mouth', 'Mouth'],
+          ]}
+          onChange={(view) => set({ view })}
+        />
+      )}
       <Pick
         labelled
         label="as"

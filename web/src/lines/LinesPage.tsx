@@ -19,6 +19,7 @@ import { Welcome } from './Welcome';
 import { WholeMenu } from './WholeMenu';
 import css from './LinesPage.module.css';
 import { LineStatus } from './LineStatus';
+import { intoScene, newScene } from '../scene/actions';
 import { deleteLine, duplicateLine, moveLine, nameLine, orderLines } from './lineActions';
 import { Wave } from './Wave';
 
@@ -210,10 +211,26 @@ function Row({ line: l, all, chosen }: { line: LineSummary; all: LineSummary[]; 
           Move down
         </Menu.Item>
         <Menu.Item onClick={() => void api.analyse(l.id).catch(tell)}>Time again</Menu.Item>
+        <Scenes line={l.id} />
         <Menu.Divider />
         <ActionItem gives="delete">Delete</ActionItem>
       </Menu.Dropdown>
     </Menu>
+  );
+}
+
+/** Scenes that a line can be put into. */
+function Scenes({ line }: { line: number }) {
+  const scenes = useQuery({ queryKey: ['scenes'], queryFn: api.scenes });
+  return (
+    <>
+      {(scenes.data ?? []).slice(0, 5).map((s) => (
+        <Menu.Item key={s.id} onClick={() => void intoScene(s.id, line)}>
+          Into the scene {s.name}
+        </Menu.Item>
+      ))}
+      <Menu.Item onClick={() => void newScene(scenes.data ?? [], [line])}>Into a new scene</Menu.Item>
+    </>
   );
 }
 

@@ -1,15 +1,15 @@
 import { Checkbox } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
 import { type DeliveryChoices, type FileKind, type Recipe, type SceneView, api } from '../api/client';
 import { FileList, JobRow, MovieRow } from '../deliver/Delivered';
+import { MoviePart } from '../deliver/MoviePart';
 import { makeSceneMovie, useMovies } from '../deliver/movies';
+import type { Row } from '../deliver/order';
 import { Asked } from '../widgets/Asked';
 import { Press } from '../widgets/Press';
 import { tell } from '../widgets/tell';
+import { strip, useStrip } from './data';
 import css from './ScenePage.module.css';
-
-type Row = FileKind | 'movie' | 'timeline';
 
 /** What goes out of a scene, and what it is there. */
 const ROWS: [Row, string, string][] = [
@@ -27,7 +27,9 @@ export function DeliverTab({ scene }: { scene: SceneView }) {
 }
 
 function Order({ scene, choices }: { scene: SceneView; choices: DeliveryChoices }) {
-  const [rows, choose] = useState<Row[]>(['glb', 'wav']);
+  const { rows, movie } = useStrip((s) => s.order);
+  const choose = (rows: Row[]) => strip((s) => ({ order: { ...s.order, rows } }));
+  const made = { ...(movie ?? choices.movie), view: 'face' as const };
   const files = useQuery({ queryKey: ['deliveries'], queryFn: api.deliveries });
   const jobs = useQuery({ queryKey: ['jobs'], queryFn: api.jobs });
   const movies = useMovies((s) => s.jobs).filter((m) => m.scene === scene.id);
@@ -42,7 +44,7 @@ function Order({ scene, choices }: { scene: SceneView; choices: DeliveryChoices 
       ...choices.usual,
       kinds,
       timeline: rows.includes('timeline') ? 0 : null,
-      movie: rows.includes('movie') ? { ...choices.movie, view: 'face' } : null,
+      movie: rows.includes('movie') ? made : null,
     };
     try {
       if (kinds.length > 0 || recipe.timeline != null) await api.deliverScene(scene.id, recipe);
@@ -68,6 +70,14 @@ function Order({ scene, choices }: { scene: SceneView; choices: DeliveryChoices 
           }
         />
       ))}
+      {rows.includes('movie') && (
+        <MoviePart
+          whole
+          choices={choices}
+          recipe={{ ...choices.usual, movie: made }}
+          change={({ movie }) => strip((s) => ({ order: { ...s.order, movie: movie ?? null } }))}
+        />
+      )}
       <Press
         kind="main"
         testId="deliver-scene"

@@ -7,7 +7,7 @@ import { NumberField } from '../widgets/NumberField';
 import { Pick } from '../widgets/Pick';
 import { Press } from '../widgets/Press';
 import { SlideRow } from '../widgets/SlideRow';
-import { change, chosenReaction, dropReaction, putReaction, strip, useStrip } from './data';
+import { change, chosenReaction, dropReaction, keyOf, putReaction, strip, useStrip } from './data';
 import { wordsOf } from './Strip';
 import { useSettled } from './useSettled';
 import css from './ScenePage.module.css';
@@ -37,6 +37,7 @@ export function ListeningTab({ scene }: { scene: SceneView }) {
       )}
       {reaction && reaction.character === actor.character && <One scene={scene} reaction={reaction} />}
       <Rule key={actor.character} scene={scene} actor={actor} />
+      <Does scene={scene} actor={actor} />
     </>
   );
 }
@@ -140,6 +141,37 @@ function Rule({ scene, actor }: { scene: SceneView; actor: SceneActor }) {
           a blink
         </Press>
       </div>
+    </>
+  );
+}
+
+/** Everything that a character does while others speak, in order. */
+function Does({ scene, actor }: { scene: SceneView; actor: SceneActor }) {
+  const chosen = useStrip((s) => (s.chosen?.what === 'reaction' ? s.chosen.key : null));
+  if (actor.reactions.length === 0) return null;
+  return (
+    <>
+      <h2>What {actor.title} does</h2>
+      <ul className={css.does} data-testid="does">
+        {actor.reactions.map((r) => {
+          const key = keyOf(r);
+          return (
+            <li key={key}>
+              <button
+                aria-pressed={chosen === key}
+                onClick={() => {
+                  strip({ chosen: { what: 'reaction', key } });
+                  player.seek(Math.max(0, r.from));
+                }}
+              >
+                <span>{frameAt(scene.grid, Math.max(0, r.from) + 1e-4)}</span>
+                {wordsOf(scene, r)}
+                {r.id != null && <em>by hand</em>}
+              </button>
+            </li>
+          );
+        })}
+      </ul>
     </>
   );
 }

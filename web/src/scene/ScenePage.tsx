@@ -14,6 +14,7 @@ import { Problem } from '../widgets/Problem';
 import { sentence } from '../api/client';
 import { useFrame } from '../widgets/useFrame';
 import { type Tab, change, lengthOf, strip, titleOf, useCurves, useSceneView, useStrip } from './data';
+import { newScene } from './actions';
 import { DeliverTab } from './DeliverTab';
 import { ListeningTab } from './ListeningTab';
 import { SceneStageView } from './SceneStageView';
@@ -25,15 +26,6 @@ import css from './ScenePage.module.css';
 export function ScenePage() {
   const scenes = useQuery({ queryKey: ['scenes'], queryFn: api.scenes });
   return <Asked query={scenes}>{(scenes) => <Open scenes={scenes} />}</Asked>;
-}
-
-/** Makes a scene, of lines or empty, and opens it. */
-async function newScene(scenes: SceneSummary[]) {
-  const names = scenes.map((s) => s.name);
-  const free = (n: number): string => (names.includes(`Scene ${n}`) ? free(n + 1) : `Scene ${n}`);
-  const made = await produce({ do: 'new_scene', name: free(scenes.length + 1), lines: [] });
-  const [id] = made?.made ?? [];
-  if (id !== undefined) openScene(id);
 }
 
 function Open({ scenes }: { scenes: SceneSummary[] }) {
@@ -51,7 +43,7 @@ function Open({ scenes }: { scenes: SceneSummary[] }) {
           In a scene several lines follow each other, of one character or of many. Each keeps its own score;
           who does not speak listens: looks at who does, nods, blinks, takes a breath before the next line.
         </p>
-        <Press kind="main" testId="new-scene" onClick={() => void newScene(scenes)}>
+        <Press kind="main" testId="new-scene" onClick={() => void newScene(scenes, [])}>
           Make a scene
         </Press>
       </main>
@@ -138,7 +130,7 @@ function Side({ scene, scenes }: { scene: SceneView; scenes: SceneSummary[] }) {
               </Menu.Item>
             ))}
             <Menu.Divider />
-            <Menu.Item onClick={() => void newScene(scenes)}>Make another scene</Menu.Item>
+            <Menu.Item onClick={() => void newScene(scenes, [])}>Make another scene</Menu.Item>
             <Menu.Item onClick={() => void produce({ do: 'delete_scene', id: scene.id })}>
               Delete this scene
             </Menu.Item>

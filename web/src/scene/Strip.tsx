@@ -234,13 +234,14 @@ function ReactionBar({
   const says = `${words}, from frame ${frameAt(scene.grid, r.from)}${r.id == null ? ', by rule' : ', by hand'}`;
   return (
     <Hint says={says}>
-      <button
+      {/* Too small for some hands; the list beside the stage has them all, too. */}
+      <span
         className={css.reaction}
+        aria-hidden
         data-kind={r.does.kind}
         data-hand={r.id != null || undefined}
         data-testid={`reaction-${key.replaceAll(' ', '-')}`}
-        aria-pressed={chosen}
-        aria-label={`${titleOf(scene, r.character)} ${says}`}
+        data-chosen={chosen || undefined}
         style={{
           left: percent((r.from + pulled) / length),
           width: percent((Math.min(r.to, length) - r.from) / length),
@@ -249,7 +250,7 @@ function ReactionBar({
         onClick={() => strip({ chosen: { what: 'reaction', key }, tab: 'listening', listener: r.character })}
       >
         {r.does.kind === 'look' ? words : ''}
-      </button>
+      </span>
     </Hint>
   );
 }

@@ -1,4 +1,8 @@
-// What keys do on the scene.
+// What keys and menus do with scenes.
+
+import type { SceneSummary } from '../api/client';
+import { produce } from '../api/production';
+import { openScene as show } from '../state';
 
 import { openScene } from '../score/open';
 import { change, chosenReaction, chosenTurn, dropReaction, putReaction, strip, useStrip } from './data';
@@ -34,3 +38,18 @@ export function moveChosenFrames(frames: number) {
 
 export const zoomStrip = (factor: number) =>
   strip((s) => ({ zoom: Math.max(1, Math.min(60, s.zoom * factor)) }));
+
+/** Makes a scene of lines and opens it. */
+export async function newScene(scenes: SceneSummary[], lines: number[]) {
+  const names = scenes.map((s) => s.name);
+  const free = (n: number): string => (names.includes(`Scene ${n}`) ? free(n + 1) : `Scene ${n}`);
+  const made = await produce({ do: 'new_scene', name: free(scenes.length + 1), lines });
+  const [id] = made?.made ?? [];
+  if (id !== undefined) show(id);
+}
+
+/** Puts a line into a scene, behind the others, and opens it. */
+export async function intoScene(scene: number, line: number) {
+  const made = await change({ do: 'add_lines', lines: [line], start: null }, scene);
+  if (made) show(scene);
+}

@@ -2,7 +2,16 @@
 
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { create } from 'zustand';
-import { type Reaction, type SceneOp, type SceneTurn, type SceneView, api, queries } from '../api/client';
+import type { Row } from '../deliver/order';
+import {
+  type Movie,
+  type Reaction,
+  type SceneOp,
+  type SceneTurn,
+  type SceneView,
+  api,
+  queries,
+} from '../api/client';
 import { produce } from '../api/production';
 import { get } from '../state';
 
@@ -20,6 +29,8 @@ interface State {
   zoom: number;
   /** The character that is looked at from near. */
   near: string | null;
+  /** What goes out of a scene, kept while one is at other places. */
+  order: { rows: Row[]; movie: Movie | null };
 }
 
 export const useStrip = create<State>(() => ({
@@ -28,6 +39,7 @@ export const useStrip = create<State>(() => ({
   listener: null,
   zoom: 1,
   near: null,
+  order: { rows: ['glb', 'wav'], movie: null },
 }));
 
 export const strip = useStrip.setState;
