@@ -13,12 +13,12 @@ import css from './ScenePage.module.css';
 
 /** What goes out of a scene, and what it is there. */
 const ROWS: [Row, string, string][] = [
-  ['glb', 'Animated scene', 'glTF binary: all of them, each in its place, one clip'],
-  ['usd', 'Scene layers', 'USD text: a layer of the scene over one for each'],
-  ['movie', 'Movie', 'made in this page: picture, sound, frame numbers'],
-  ['timeline', 'Timeline', 'OpenTimelineIO: the lines where they start, a row for each'],
-  ['wav', 'Sound', 'all lines in one WAV with the time of its first frame'],
-  ['curves', 'Curves', 'JSON for each, from the scene’s start to its end'],
+  ['glb', 'Animated scene', 'glTF: all in their places, one clip'],
+  ['usd', 'Scene layers', 'USD: a layer over one for each'],
+  ['movie', 'Movie', 'made in this page'],
+  ['timeline', 'Timeline', 'OpenTimelineIO: a row for each'],
+  ['wav', 'Sound', 'one WAV with the time of its first frame'],
+  ['curves', 'Curves', 'JSON for each, start to end'],
 ];
 
 export function DeliverTab({ scene }: { scene: SceneView }) {
