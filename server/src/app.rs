@@ -6,7 +6,7 @@ use crate::evaluations::Evaluations;
 use crate::jobs::job::{Job, Jobs};
 use crate::models::{Measured, Model, Models};
 use crate::problem::{Answer, Problem};
-use crate::scenes::Scenes;
+use crate::stagings::Stagings;
 use crate::states::States;
 use crate::version::Version;
 use crate::voices::{Speeches, Spoken, Voice, Voices};
@@ -65,7 +65,7 @@ pub struct App {
     pub(crate) models: Models,
     pub(crate) mouths: Measured<Mouth>,
     pub(crate) figures: Measured<Figure>,
-    pub(crate) scenes: Scenes,
+    pub(crate) stagings: Stagings,
     pub(crate) capture: Arc<Capture>,
     pub(crate) states: States,
     test_line: OnceLock<Timing>,
@@ -89,7 +89,7 @@ impl App {
             models: Models::default(),
             mouths: Measured::default(),
             figures: Measured::default(),
-            scenes: Scenes::default(),
+            stagings: Stagings::default(),
             capture: Arc::default(),
             states: States::default(),
             test_line: OnceLock::new(),

@@ -21,6 +21,7 @@ mod routes;
 pub mod scenes;
 mod sent;
 mod shelf;
+mod stagings;
 mod states;
 mod version;
 mod views;

@@ -3,7 +3,7 @@
 use crate::app::App;
 use crate::deliver::{MOVIE, Ready, TIMELINE, kept};
 use crate::problem::{Answer, Problem};
-use crate::shelf::Shelf;
+use crate::stagings::Kept;
 use crate::version::Version;
 use jam_desk::scene::{Actor, Part, SceneLine, Staged};
 use jam_formats::deliver::{Delivery, FileKind, OutFile};
@@ -19,28 +19,6 @@ use jam_store::{CastMember, NewDelivered, StoreError};
 use sha2::{Digest, Sha256};
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
-
-/// Most that evaluated scenes take, bytes.
-const BOUND: usize = 128 << 20;
-
-/// A scene as it was evaluated.
-pub struct Kept {
-    /// Names what it is made of: as long as that is the same, so is all that is seen and heard of it.
-    pub stamp: String,
-    pub scene: Scene,
-    pub staged: Staged,
-    /// Its cast, by key.
-    pub cast: BTreeMap<String, CastMember>,
-}
-
-/// The scenes that were looked at last.
-pub struct Scenes(Shelf<i32, Kept>);
-
-impl Default for Scenes {
-    fn default() -> Scenes {
-        Scenes(Shelf::new(BOUND))
-    }
-}
 
 /// A sum over the texts of all that something is made of.
 fn sum_of(parts: &impl serde::Serialize) -> Answer<String> {
@@ -89,7 +67,7 @@ impl App {
                 None => Ok(Some(Arc::new(self.stage(scene, stamp)?))),
             }
         };
-        let found = self.scenes.0.get(&id, make, |k| k.staged.bytes())?;
+        let found = self.stagings.0.get(&id, make, |k| k.staged.bytes())?;
         found.ok_or_else(|| Problem::unexpected("a scene was evaluated and is gone"))
     }
 
