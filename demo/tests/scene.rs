@@ -10,6 +10,7 @@ use jam_demo::{CHARACTERS, LINES, SCENE};
 use jam_desk::scene::{Actor, Heard, Part, SceneLine, Staged, new_scene};
 use jam_formats::deliver::{Delivery, FileKind};
 use jam_formats::glb::{Character, ClipOptions};
+use jam_formats::out::timeline::Shot;
 use jam_formats::scene::{Cue, SceneActor, SceneDelivery, scene_timeline};
 use jam_formats::sound;
 use jam_rig::Figure;
@@ -199,16 +200,19 @@ fn the_timeline_has_a_row_for_everybody_with_gaps_of_its_own() {
     let cue = |t: usize| Cue {
         row: turns[t].speaker.unwrap(),
         who: who(turns[t].speaker.unwrap()),
-        name: &names[t],
         start: Seconds(turns[t].start),
         // A handle of four frames, and a tail that reaches beyond the next start of the same row.
-        frames: 900,
-        before: 4,
-        movie: None,
-        sound: Some(&files[t]),
-        samples: 16_000,
-        hz: 16_000,
-        timing: timings[t],
+        shot: Shot {
+            name: &names[t],
+            gap: 0,
+            frames: 900,
+            before: 4,
+            movie: None,
+            sound: Some(&files[t]),
+            samples: 16_000,
+            hz: 16_000,
+            timing: timings[t],
+        },
     };
     let cues: Vec<Cue<'_>> = (0..turns.len()).map(cue).collect();
     let folder = tempfile::tempdir().unwrap();

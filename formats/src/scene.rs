@@ -110,17 +110,10 @@ pub struct Cue<'a> {
     /// Who says it: the number of its row, and what it is called.
     pub row: usize,
     pub who: &'a str,
-    pub name: &'a str,
     /// When its sound starts in the scene.
     pub start: Seconds,
-    /// Frames of its own shot, and those of them before its sound.
-    pub frames: i64,
-    pub before: i64,
-    pub movie: Option<&'a str>,
-    pub sound: Option<&'a str>,
-    pub samples: i64,
-    pub hz: u32,
-    pub timing: &'a jam_score::Timing,
+    /// Its own shot; the gap before it is found here.
+    pub shot: timeline::Shot<'a>,
 }
 
 /// The lines of a scene where they start, a row for everybody who speaks: gaps of their own between them. Where a line's
@@ -138,23 +131,13 @@ pub fn scene_timeline(title: &str, grid: FrameGrid, cues: &[Cue<'_>]) -> String 
             at = 0;
         }
         // A handle that lies before the scene or in the shot before has no room.
-        let begins = (start(cue) - cue.before).max(at);
+        let begins = (start(cue) - cue.shot.before).max(at);
         let before = start(cue) - begins;
-        let whole = begins + cue.frames - (cue.before - before);
+        let whole = begins + cue.shot.frames - (cue.shot.before - before);
         let next = sorted.get(k + 1).filter(|n| n.row == cue.row).map_or(i64::MAX, |n| start(n));
         let frames = (whole.min(next) - begins).max(1);
         if let Some((_, row)) = rows.last_mut() {
-            row.shots.push(timeline::Shot {
-                name: cue.name,
-                gap: begins - at,
-                frames,
-                before: before.max(0),
-                movie: cue.movie,
-                sound: cue.sound,
-                samples: cue.samples,
-                hz: cue.hz,
-                timing: cue.timing,
-            });
+            row.shots.push(timeline::Shot { gap: begins - at, frames, before: before.max(0), ..cue.shot });
         }
         at = begins + frames;
     }

@@ -161,13 +161,21 @@ impl Ready {
 
     /// A file of it, to be kept.
     pub fn kept(&self, file: OutFile, recipe: &Recipe) -> NewDelivered {
-        NewDelivered {
-            file_name: file.name,
-            media_type: file.media_type.into(),
-            bytes: file.bytes,
-            kind: file.kind.key().into(),
-            how: recipe.how(file.kind),
-            ..self.facts()
+        to_be_kept(file, recipe, self.facts())
+    }
+
+    /// It as a shot of a timeline, by what it gives to be written.
+    pub fn shot<'a>(&self, delivery: &Delivery<'a>, movie: Option<&'a str>, sound: &'a str) -> Shot<'a> {
+        Shot {
+            name: delivery.name,
+            gap: 0,
+            frames: delivery.frames() as i64,
+            before: delivery.sampled.before.max(0),
+            movie,
+            sound: delivery.sound.map(|_| sound),
+            samples: delivery.sound.map_or(0, |s| s.samples() as i64),
+            hz: delivery.sound.map_or(48_000, Recording::rate),
+            timing: delivery.timing,
         }
     }
 
@@ -196,6 +204,18 @@ pub fn kept(files: Vec<OutFile>) -> Answer<Vec<OutFile>> {
         return Err(Problem::refused("kinds", "too_large", says));
     }
     Ok(files)
+}
+
+/// A file with how it was made and what is kept beside it.
+pub fn to_be_kept(file: OutFile, recipe: &Recipe, facts: NewDelivered) -> NewDelivered {
+    NewDelivered {
+        file_name: file.name,
+        media_type: file.media_type.into(),
+        bytes: file.bytes,
+        kind: file.kind.key().into(),
+        how: recipe.how(file.kind),
+        ..facts
+    }
 }
 
 /// What a recipe takes of a line.
@@ -239,21 +259,11 @@ pub fn timeline(lines: &[Ready], gap: u32, movie: impl Fn(i32) -> Option<String>
     let deliveries: Vec<Delivery<'_>> = lines.iter().map(Ready::delivery).collect();
     let movies: Vec<Option<String>> = lines.iter().map(|l| movie(l.id)).collect();
     let sounds: Vec<String> = lines.iter().map(|l| format!("{}.wav", l.stem)).collect();
-    let shots: Vec<Shot<'_>> = deliveries
-        .iter()
-        .enumerate()
-        .map(|(i, d)| Shot {
-            name: d.name,
-            gap: if i == 0 { 0 } else { i64::from(gap) },
-            frames: d.frames() as i64,
-            before: d.sampled.before.max(0),
-            movie: movies[i].as_deref(),
-            sound: d.sound.map(|_| sounds[i].as_str()),
-            samples: d.sound.map_or(0, |s| s.samples() as i64),
-            hz: d.sound.map_or(48_000, Recording::rate),
-            timing: d.timing,
-        })
-        .collect();
+    let mut shots: Vec<Shot<'_>> = Vec::with_capacity(lines.len());
+    for (i, delivery) in deliveries.iter().enumerate() {
+        let gap = if i == 0 { 0 } else { i64::from(gap) };
+        shots.push(Shot { gap, ..lines[i].shot(delivery, movies[i].as_deref(), &sounds[i]) });
+    }
     let grid = first.grid();
     let text = otio(
         &first.naming.production,

@@ -1,7 +1,7 @@
 //! Scenes evaluated, kept until something in them changes, and made ready to go out.
 
 use crate::app::App;
-use crate::deliver::{MOVIE, Ready, TIMELINE, kept};
+use crate::deliver::{MOVIE, Ready, TIMELINE, kept, to_be_kept};
 use crate::problem::{Answer, Problem};
 use crate::stagings::Kept;
 use crate::version::Version;
@@ -243,14 +243,7 @@ impl SceneReady {
 
     /// A file of it, to be kept.
     pub fn kept(&self, file: OutFile, recipe: &Recipe) -> NewDelivered {
-        NewDelivered {
-            file_name: file.name,
-            media_type: file.media_type.into(),
-            bytes: file.bytes,
-            kind: file.kind.key().into(),
-            how: recipe.how(file.kind),
-            ..self.facts()
-        }
+        to_be_kept(file, recipe, self.facts())
     }
 
     /// Its lines where they start, as a timeline, and the sound of each beside it. `movie` tells the file name of a line's
@@ -283,15 +276,8 @@ impl SceneReady {
         let cue = |(k, (turn, ready)): (usize, &(&jam_desk::scene::Turn, Ready))| Cue {
             row: turn.speaker.unwrap_or(usize::MAX),
             who: turn.speaker.map_or("nobody", |s| self.actors[s].1.as_str()),
-            name: deliveries[k].name,
             start: Seconds(turn.start),
-            frames: ready.frames() as i64,
-            before: deliveries[k].sampled.before.max(0),
-            movie: names[k].1.as_deref(),
-            sound: Some(&names[k].0),
-            samples: deliveries[k].sound.map_or(0, |s| s.samples() as i64),
-            hz: deliveries[k].sound.map_or(48_000, Recording::rate),
-            timing: deliveries[k].timing,
+            shot: ready.shot(&deliveries[k], names[k].1.as_deref(), &names[k].0),
         };
         let cues: Vec<Cue<'_>> = ready.iter().enumerate().map(cue).collect();
         let text = scene_timeline(&self.kept.scene.name, self.grid(), &cues);

@@ -9,6 +9,7 @@ use serde_json::{Value, json};
 const KEPT: &AsciiSet = &NON_ALPHANUMERIC.remove(b'-').remove(b'_').remove(b'.').remove(b'~').remove(b'/');
 
 /// One line of an order.
+#[derive(Debug, Clone, Copy)]
 pub struct Shot<'a> {
     pub name: &'a str,
     /// Frames before it in which nothing is.

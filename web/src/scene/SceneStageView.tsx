@@ -9,7 +9,7 @@ import { stages } from '../stage/stages';
 import { tell } from '../widgets/tell';
 import { useFrame } from '../widgets/useFrame';
 import { type SceneCurves, useStrip, valuesAt } from './data';
-import css from './ScenePage.module.css';
+import css from '../stage/StageView.module.css';
 
 /** All characters of a scene on one stage, as they are in the frame that is heard. */
 export function SceneStageView({

@@ -5,7 +5,7 @@ import { produce } from '../api/production';
 import { openScene as show } from '../state';
 
 import { openScene } from '../score/open';
-import { change, chosenReaction, chosenTurn, dropReaction, putReaction, strip, useStrip } from './data';
+import { change, chosenReaction, chosenTurn, dropReaction, reactionOp, strip, useStrip } from './data';
 
 /** Takes what is chosen out of the scene. */
 export function deleteChosen() {
@@ -19,15 +19,16 @@ export function deleteChosen() {
   strip({ chosen: null });
 }
 
-/** Moves what is chosen by seconds. */
+/** Moves what is chosen by seconds, from where it is when it is its turn. */
 export function moveChosen(by: number) {
-  const scene = openScene();
   const { chosen } = useStrip.getState();
-  if (!scene) return;
-  const turn = chosenTurn(scene, chosen);
-  const reaction = chosenReaction(scene, chosen);
-  if (turn) void change({ do: 'start', entry: turn.entry, start: Math.max(0, turn.start + by) });
-  if (reaction) void putReaction(scene, reaction, { from: reaction.from + by, to: reaction.to + by });
+  void change(() => {
+    const scene = openScene();
+    const turn = scene && chosenTurn(scene, chosen);
+    if (turn) return { do: 'start', entry: turn.entry, start: Math.max(0, turn.start + by) };
+    const reaction = scene && chosenReaction(scene, chosen);
+    return reaction ? reactionOp(scene, reaction, { from: reaction.from + by, to: reaction.to + by }) : null;
+  });
 }
 
 /** Moves what is chosen by frames of the production. */

@@ -98,9 +98,19 @@ export function valuesAt(curves: SceneCurves | undefined, actor: number, frame: 
   return (target: number) => own?.values[at + target] ?? 0;
 }
 
-/** Changes the open scene. */
-export const change = (op: SceneOp, scene = get().scene) =>
-  scene === null ? Promise.resolve(null) : produce({ do: 'scene', id: scene, change: op });
+/** What is sent is sent one after the other, each when the page shows what came of the one before. */
+let last: Promise<unknown> = Promise.resolve();
+
+/** Changes the open scene; a function is asked for what is to be done when it is its turn. */
+export function change(op: SceneOp | (() => SceneOp | null), scene = get().scene) {
+  const send = () => {
+    const now = typeof op === 'function' ? op() : op;
+    return now && scene !== null ? produce({ do: 'scene', id: scene, change: now }) : null;
+  };
+  const made = last.then(send);
+  last = made.catch(() => null);
+  return made;
+}
 
 /** Names a reaction as long as it is the same one. */
 export const keyOf = (r: Reaction) =>
@@ -121,19 +131,21 @@ export const titleOf = (scene: SceneView, character: string | null | undefined) 
 /** Seconds of the whole scene. */
 export const lengthOf = ({ frames, grid }: SceneView) => (frames * grid.rate.den) / grid.rate.num;
 
-/** A reaction otherwise: one of the rule's becomes one of the hand's. */
-export function putReaction(
+/** What makes a reaction another one: one of the rule's becomes one of the hand's. */
+export function reactionOp(
   scene: SceneView,
   r: Reaction,
   by: Partial<Pick<Reaction, 'from' | 'to' | 'does'>>,
-) {
+): SceneOp {
   const start = scene.turns.find((t) => t.entry === r.entry)?.start ?? 0;
   const { from, to, does } = { ...r, ...by };
   const when = { from: from - start, to: Math.max(from, to) - start };
-  if (r.id != null) return change({ do: 'change_reaction', id: r.id, ...when, does });
+  if (r.id != null) return { do: 'change_reaction', id: r.id, ...when, does };
   const { character, entry, rule } = r;
-  return change({ do: 'react', reaction: { character, entry, ...when, does, instead: rule } });
+  return { do: 'react', reaction: { character, entry, ...when, does, instead: rule } };
 }
+
+export const putReaction = (...of: Parameters<typeof reactionOp>) => change(reactionOp(...of));
 
 export const dropReaction = (r: Reaction) => {
   if (r.id != null) return change({ do: 'drop_reaction', id: r.id });
