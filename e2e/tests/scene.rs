@@ -2,7 +2,7 @@
 
 use anyhow::{Context, Result, ensure};
 use jam_e2e::{Bed, SMALL};
-use serde_json::{Value, json};
+use serde_json::Value;
 use std::process::Command;
 use thirtyfour::prelude::*;
 
@@ -112,12 +112,14 @@ async fn works(bed: &Bed) -> Result<()> {
 /// A movie of a short scene. Source: ffprobe of Debian.
 async fn movie(bed: &Bed) -> Result<()> {
     let page = &bed.page;
-    let client = reqwest::Client::new();
-    let made = json!({"do": "new_scene", "name": "Short", "lines": [10]});
-    let said: Value =
-        client.post(bed.at("/api/production/operations")).json(&made).send().await?.json().await?;
-    let id = said["made"][0].as_i64().with_context(|| format!("{said}"))?;
-    page.browser.goto(bed.at(&format!("/scene/{id}"))).await?;
+    page.browser.goto(bed.at("/")).await?;
+    let row = page.find("[data-line='10']").await?;
+    page.browser.action_chain().context_click_element(&row).perform().await?;
+    page.entry("menu-line", "Into a new scene").await?;
+    page.find_text("Scene 2").await?;
+    let scenes = bed.json("/api/scenes").await?;
+    let id = scenes[1]["id"].as_i64().with_context(|| format!("{scenes}"))?;
+    ensure!(page.browser.current_url().await?.path() == format!("/scene/{id}"), "another scene is open");
     page.find("[data-testid=scene-stage][data-ready]").await?;
     page.click("tab-deliver").await?;
     page.click("scene-movie").await?;

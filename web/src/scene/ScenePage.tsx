@@ -25,12 +25,14 @@ import css from './ScenePage.module.css';
 
 export function ScenePage() {
   const scenes = useQuery({ queryKey: ['scenes'], queryFn: api.scenes });
-  return <Asked query={scenes}>{(scenes) => <Open scenes={scenes} />}</Asked>;
+  return <Asked query={scenes}>{(all) => <Open scenes={all} fetching={scenes.isFetching} />}</Asked>;
 }
 
-function Open({ scenes }: { scenes: SceneSummary[] }) {
+function Open({ scenes, fetching }: { scenes: SceneSummary[]; fetching: boolean }) {
   const wanted = useView((s) => s.scene);
-  const id = scenes.some((s) => s.id === wanted) ? wanted : (scenes[0]?.id ?? null);
+  // While the list is fetched anew, a scene that it does not hold may be one that was just made.
+  const there = scenes.some((s) => s.id === wanted) || (fetching && wanted !== null);
+  const id = there ? wanted : (scenes[0]?.id ?? null);
   useEffect(() => {
     if (id !== null && id !== wanted) openScene(id);
   }, [id, wanted]);
