@@ -387,7 +387,8 @@ fn joints_and_swapped_mouths_are_seen_sealed_too() {
     let seen = |face: &[f32], from: (f32, f32)| {
         let posed = bell.posed(&targets, &wiring.apply(face));
         let sight = Sight::of(&bell, &posed, &view(from, BELL_MOUTH, 0.13));
-        sight.pixels.iter().flatten().filter(|s| inside(s.part)).count()
+        // The uppermost rows are the eyes': beside a squinting lid the clapper's rod may be seen, which is no mouth.
+        sight.pixels.iter().skip(10 * 160).flatten().filter(|s| inside(s.part)).count()
     };
     assert!(VIEWS.iter().all(|v| seen(&set(&[(Control::JawOpen, 0.3)]), *v) > 20), "not seen open");
     let (odile, paper) = near_mouth(1, ODILE_MOUTH, 0.06);
@@ -401,16 +402,22 @@ fn joints_and_swapped_mouths_are_seen_sealed_too() {
         let face = performance(line, heard, FrameRate::FILM);
         let frames = (face.len() as f64 / jam_face::HZ * 24.0) as usize;
         let stepped = chart.stepped(timing, line.diction.lead, FrameRate::FILM, frames);
-        for k in 0..frames {
-            let now = face_at(&face, Seconds(k as f64 / 24.0));
-            if now[Control::LipsClose as usize] < 0.98 {
-                continue;
-            }
-            for from in VIEWS {
-                rope += 1;
-                let open = seen(&now, from);
-                if open > 0 {
-                    wrong.push(format!("bell: {open} at frame {k} of “{}” {from:?}", line.text));
+        // With every basic mood at full, too.
+        for mood in std::iter::once(None).chain(Mood::NAMED[..6].iter().map(Some)) {
+            let face = performance(&under(line, mood), heard, FrameRate::FILM);
+            for k in 0..frames {
+                let now = face_at(&face, Seconds(k as f64 / 24.0));
+                if now[Control::LipsClose as usize] < 0.98 {
+                    continue;
+                }
+                for from in VIEWS {
+                    rope += 1;
+                    let open = seen(&now, from);
+                    if open > 0 {
+                        let called = mood.map_or("no mood", Mood::title);
+                        wrong
+                            .push(format!("bell, {called}: {open} at frame {k} of “{}” {from:?}", line.text));
+                    }
                 }
             }
         }
