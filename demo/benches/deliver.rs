@@ -72,7 +72,7 @@ fn scene(c: &mut Criterion) {
     let parts: BTreeMap<&str, Part> =
         CHARACTERS.iter().filter_map(|c| Some((c.name, part(c.name)?))).collect();
     let grid = FrameGrid { rate: FrameRate::FILM, first: Frame(1001) };
-    let stage = || Staged::new(&scene, grid, |l| lines.get(&l).cloned(), |k| parts.get(k).cloned());
+    let stage = || Staged::new(&scene, grid, |l| lines.get(&l).cloned(), |k| parts.get(k).cloned()).unwrap();
     let mut group = c.benchmark_group("scene");
     group.sample_size(10);
     group.bench_function("evaluate", |b| b.iter(|| black_box(stage())));

@@ -396,7 +396,7 @@ fn brow(name: &'static str, side: f64) -> Mesh {
         low: &low,
         high: &high,
         lift: 0.06,
-        colour: 0x5d5558,
+        colour: 0x2a1d22,
     };
     stick(&mut b, &cut);
     let at = v(middle, 0.39, front(middle, 0.39));

@@ -49,7 +49,7 @@ static DEMO: LazyLock<Demo> = LazyLock::new(|| {
         Some(Part { character: key.into(), figure: Figure::of(&body, &wiring), wiring })
     };
     let grid = FrameGrid { rate: FrameRate::FILM, first: Frame(1001) };
-    let staged = Staged::new(&scene, grid, line, part);
+    let staged = Staged::new(&scene, grid, line, part).unwrap();
     let recordings: Vec<Recording> =
         staged.turns.iter().map(|t| sound::read(LINES[t.line as usize - 1].recording).unwrap()).collect();
     let parts: Vec<(Seconds, &Recording)> =

@@ -98,7 +98,8 @@ impl App {
             grid,
             |line| lines.get(&line).cloned(),
             |key| parts.get(&key.to_string()).cloned(),
-        );
+        )
+        .map_err(|e| Problem::refused("scene", "scene_long", e))?;
         Ok(Kept { stamp, scene, staged, cast })
     }
 

@@ -290,15 +290,21 @@ impl<'a> Incoming<'a> {
         // What is gone there does not come along, unless all of it is taken up as it was.
         self.left = match self.empty {
             true => BTreeSet::new(),
-            false => {
-                self.rows("line").iter().filter(|r| r["gone"] == 1).filter_map(|r| r["id"].as_i64()).collect()
-            }
+            false => self.gone("line"),
+        };
+        let scenes: BTreeSet<i64> = match self.empty {
+            true => BTreeSet::new(),
+            false => self.gone("scene"),
         };
         for table in &TABLES {
             if table.name == "production_step" && !self.empty {
                 continue;
             }
             for mut row in self.rows(table.name) {
+                let of_scene = row["scene_id"].as_i64();
+                if of_scene.is_some_and(|s| scenes.contains(&s)) {
+                    continue;
+                }
                 let is_line = table.name == "line";
                 let line = if is_line { &row["id"] } else { &row["line_id"] };
                 if line.as_i64().is_some_and(|l| self.left.contains(&l)) || !self.empty && row["gone"] == 1 {
@@ -316,6 +322,11 @@ impl<'a> Incoming<'a> {
             }
         }
         Ok(came)
+    }
+
+    /// Numbers of a table's rows that are deleted.
+    fn gone(&self, table: &str) -> BTreeSet<i64> {
+        self.rows(table).iter().filter(|r| r["gone"] == 1).filter_map(|r| r["id"].as_i64()).collect()
     }
 
     fn rows(&self, table: &str) -> Vec<Value> {

@@ -1,6 +1,6 @@
 //! Files that went out.
 
-use crate::schema::delivery;
+use crate::schema::{delivery, scene};
 use crate::{Store, StoreError, free_blobs, keep_blob};
 use diesel::prelude::*;
 
@@ -50,12 +50,17 @@ pub struct NewDelivered {
 }
 
 impl Store {
-    /// Every delivered file, newest first.
+    /// Every delivered file, newest first; without those of scenes that are deleted.
     ///
     /// # Errors
     /// The data file cannot be read or written.
     pub fn deliveries(&self) -> Result<Vec<Delivered>, StoreError> {
-        let there = delivery::table.filter(delivery::gone.eq(false)).order(delivery::id.desc());
+        let of_deleted = scene::table.filter(scene::gone.eq(true)).select(scene::id.nullable());
+        let of_none = delivery::scene_id.is_null();
+        let there = delivery::table
+            .filter(delivery::gone.eq(false))
+            .filter(of_none.or(delivery::scene_id.ne_all(of_deleted)))
+            .order(delivery::id.desc());
         Ok(there.select(Delivered::as_select()).load(&mut self.connection()?)?)
     }
 

@@ -622,6 +622,14 @@ fn full(path: &std::path::Path) -> Store {
     scene.entries.extend([two, id].map(|line| Entry { id: line as u32, line, start: None, to: To::Rule }));
     scene.entries[0].to = To::Character { character: "Odile".into() };
     store.add_scene(&scene).unwrap();
+    // Of a scene that is deleted the files are not listed, and nothing of it comes along.
+    let gone = store.add_scene(&Scene::new("The attic")).unwrap();
+    let file = NewDelivered { file_name: "attic.glb".into(), scene: Some(gone), ..NewDelivered::default() };
+    store.add_deliveries(id, &[file], None).unwrap();
+    assert_eq!(store.deliveries().unwrap().len(), 2);
+    let delete = ProductionEdit::Scenes { ids: vec![gone], gone: true };
+    store.change_production(|now| now.make(&delete, "delete the scene The attic")).unwrap();
+    assert_eq!(store.deliveries().unwrap().len(), 1);
     store
 }
 

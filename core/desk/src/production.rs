@@ -137,6 +137,11 @@ fn count(n: usize, one: &str) -> String {
 /// A refusal, if what it names is gone or it cannot be.
 pub fn produce(op: &ProductionOp, now: &ProductionNow) -> Result<Produced, Refusal> {
     let made = |edit, words: String| Ok(Produced { made: Comes::Edit(edit), words });
+    let other_scene = |name: &str, own: Option<i32>| {
+        let taken = now.scenes.iter().any(|(id, s)| Some(*id) != own && s.name == name.trim());
+        let says = format!("There is already a scene called “{}”; choose another name.", name.trim());
+        if taken { Err(Refusal::new("name", "name_taken", says)) } else { Ok(()) }
+    };
     let scene =
         |id: i32| now.scenes.iter().find(|(own, _)| *own == id).map(|(_, s)| s).ok_or_else(|| gone("scene"));
     match op {
@@ -219,12 +224,16 @@ pub fn produce(op: &ProductionOp, now: &ProductionNow) -> Result<Produced, Refus
             made(ProductionEdit::Name { before: now.name.clone(), after }, words)
         }
         ProductionOp::NewScene { name, lines } => {
+            other_scene(name, None)?;
             let scene = new_scene(name, lines, &now.heard)?;
             let words = format!("a scene, {}", scene.name);
             Ok(Produced { made: Comes::Scene(Box::new(scene)), words })
         }
         ProductionOp::Scene { id, change } => {
             let before = scene(*id)?;
+            if let SceneOp::Rename { name } = change {
+                other_scene(name, Some(*id))?;
+            }
             let (after, words) = change_scene(before, change, &now.heard)?;
             let (before, after) = (Box::new(before.clone()), Box::new(after));
             made(ProductionEdit::Scene { id: *id, before, after }, words)

@@ -167,5 +167,7 @@ fn operations_on_the_production_are_taken_back_by_their_inverses_and_refused_in_
     assert_eq!(refused(ProductionOp::RenameCharacter { id: 1, name: "  ".into() }), "name_wrong");
     assert_eq!(refused(ProductionOp::DeleteLines { ids: vec![9] }), "gone");
     assert_eq!(refused(ProductionOp::OrderLines { ids: vec![8, 3, 8] }), "twice");
+    let taken = ProductionOp::NewScene { name: " The pier ".into(), lines: vec![] };
+    assert_eq!(refused(taken), "name_taken");
     assert_eq!(refused(ProductionOp::Grid { rate: "fast".into(), first: 1 }), "frame_rate_wrong");
 }

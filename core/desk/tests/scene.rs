@@ -44,7 +44,7 @@ fn part(key: &str) -> Option<Part> {
 const GRID: FrameGrid = FrameGrid { rate: FrameRate::FILM, first: Frame(1001) };
 
 fn staged(scene: &Scene) -> Staged {
-    Staged::new(scene, GRID, spoken, part)
+    Staged::new(scene, GRID, spoken, part).unwrap()
 }
 
 fn made(scene: &Scene, op: SceneOp) -> Scene {
@@ -72,7 +72,7 @@ fn looks(staged: &Staged, actor: usize, time: f64) -> f64 {
 fn lines_follow_each_other_on_whole_frames_or_start_where_they_were_put() {
     let scene = three();
     let rate: FrameRate = "23.976".parse().unwrap();
-    let staged = Staged::new(&scene, FrameGrid { rate, ..GRID }, spoken, part);
+    let staged = Staged::new(&scene, FrameGrid { rate, ..GRID }, spoken, part).unwrap();
     for turn in &staged.turns {
         let frames = turn.start * 24000.0 / 1001.0;
         assert!((frames - frames.round()).abs() < 1e-6, "{frames}");
@@ -205,6 +205,9 @@ fn what_the_rule_does_can_be_changed_taken_out_and_had_back() {
     let other = made(&scene, SceneOp::AnotherDraw { character: ODILE.into() });
     assert_ne!(nods(&other), before);
     let refused = |op| change_scene(&scene, &op, &heard()).unwrap_err();
+    let far = made(&scene, SceneOp::Start { entry: entry(&scene, 0), start: Some(3600.0) });
+    let quick = FrameGrid { rate: FrameRate::new(240, 1).unwrap(), ..GRID };
+    assert!(Staged::new(&far, quick, spoken, part).is_err(), "an hour at 240 frames a second");
     assert_eq!(refused(SceneOp::DropReaction { id: 99 }).code, "gone");
     assert_eq!(refused(SceneOp::AddLines { lines: vec![77], start: None }).code, "gone");
     assert_eq!(refused(SceneOp::Rename { name: " ".into() }).code, "scene_impossible");

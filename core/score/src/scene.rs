@@ -150,7 +150,9 @@ pub const MOST_STANDING: usize = 12;
 /// Longest name, letters.
 const MOST_NAME: usize = 120;
 /// Latest start of a line, seconds.
-const LATEST: f64 = 7200.0;
+const LATEST: f64 = 3600.0;
+/// Most frames of all its characters together: about an hour of three at 24 a second.
+pub const MOST_FRAMES: usize = 260_000;
 
 /// Why a scene cannot be so.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
@@ -167,6 +169,8 @@ pub enum SceneError {
     Backwards,
     #[error("a character stands on the stage twice")]
     Twice,
+    #[error("this scene is too long to be seen as one; make two of it, or let its last lines start earlier")]
+    Long,
 }
 
 fn within(what: &'static str, low: f64, high: f64, value: f64) -> Result<(), SceneError> {

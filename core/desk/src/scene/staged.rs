@@ -8,7 +8,7 @@ use jam_face::layers::lids;
 use jam_face::{Performance, perform_line};
 use jam_rig::{Figure, MouthKind, Sampled, Wiring};
 use jam_score::layers::{Acting, BlinkMode, BlinkShape, HeadMove, Look, Mark, Over, OwnBlink, Stretch};
-use jam_score::scene::{Does, Entry, Listening, Standing};
+use jam_score::scene::{Does, Entry, Listening, MOST_FRAMES, SceneError, Standing};
 use jam_score::{
     Control, Frame, FrameGrid, Layers, Line, Moment, Mood, Phone, Pose, Prosody, Region, Scene, Seconds,
     Shot, Sound, Span, Timing, Word, tail,
@@ -49,12 +49,15 @@ pub struct Staged {
 
 impl Staged {
     /// Evaluates a scene. `line` gives the lines that are there, `part` the characters; what is gone is left out.
+    ///
+    /// # Errors
+    /// It is too long.
     pub fn new(
         scene: &Scene,
         grid: FrameGrid,
         line: impl Fn(i32) -> Option<SceneLine>,
         part: impl Fn(&str) -> Option<Part>,
-    ) -> Staged {
+    ) -> Result<Staged, SceneError> {
         let entries: Vec<(&Entry, SceneLine)> =
             scene.entries.iter().filter_map(|e| Some((e, line(e.line)?))).collect();
         let speakers = entries.iter().map(|(_, l)| l.line.character.as_deref());
@@ -64,6 +67,9 @@ impl Staged {
         let turns = turns(scene, grid, &entries, &standing);
         let end = turns.iter().map(|t| t.end).fold(0.0, f64::max);
         let frames = Shot::of(grid, Seconds(end), jam_score::OwnFrames::default()).frames();
+        if frames.saturating_mul(parts.len()) > MOST_FRAMES {
+            return Err(SceneError::Long);
+        }
         let figures: Vec<Option<Figure>> = parts.iter().map(|p| p.figure).collect();
         let row = Stood::row(scene, &figures);
         let actor = |(i, part): (usize, Part)| {
@@ -71,7 +77,7 @@ impl Staged {
             act.actor(i, part, frames)
         };
         let actors = parts.into_iter().enumerate().map(actor).collect();
-        Staged { grid, frames, turns, actors }
+        Ok(Staged { grid, frames, turns, actors })
     }
 
     /// The last frame that is shown.
