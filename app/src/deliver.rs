@@ -86,7 +86,7 @@ fn scene(app: &App, name: &str, recipe: &Recipe, folder: &Path) -> anyhow::Resul
     let found = all.iter().find(|(_, s)| s.name == name);
     let (id, _) = found
         .with_context(|| format!("the production has no scene “{name}”; it has: {}", names.join(", ")))?;
-    let ready = SceneReady::new(app, *id).map_err(broken)?;
+    let ready = SceneReady::new(app, *id).and_then(|ready| ready.heard(app)).map_err(broken)?;
     let mut said = Vec::new();
     for kind in FileKind::with_sound(&recipe.kinds) {
         for file in ready.files(kind, recipe).map_err(broken)? {

@@ -16,9 +16,7 @@ fn start(scene: &Value, turn: usize) -> f64 {
 
 /// How far each character is from its rest.
 async fn shifts(bed: &Bed) -> Result<Vec<f64>> {
-    let stage = bed.page.id("scene-stage").await?;
-    let text = stage.attr("data-shift").await?.unwrap_or_default();
-    Ok(text.split(' ').filter_map(|n| n.parse().ok()).collect())
+    Ok(serde_json::from_value(bed.page.eval("return window.jamLipsShifts()").await?)?)
 }
 
 async fn works(bed: &Bed) -> Result<()> {

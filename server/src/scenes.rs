@@ -7,6 +7,7 @@ use crate::stagings::Kept;
 use crate::version::Version;
 use jam_desk::scene::{Actor, Part, SceneLine, Staged};
 use jam_formats::deliver::{Delivery, FileKind, OutFile};
+use jam_formats::manifest::free;
 use jam_formats::names::slug;
 use jam_formats::out::wave;
 use jam_formats::recipe::Recipe;
@@ -164,14 +165,21 @@ impl SceneReady {
         let mut taken = BTreeSet::new();
         for actor in &kept.staged.actors {
             let member = &kept.cast[&actor.character];
-            let name = jam_score::free_copy(&mut taken, &format!("{stem}_{}", slug(&member.title)));
-            actors.push((name.replace(' ', "-"), member.title.clone(), app.model(&member.model)?));
+            let name = free(&format!("{stem}_{}", slug(&member.title)), &mut taken);
+            actors.push((name, member.title.clone(), app.model(&member.model)?));
         }
         let text = |a: &Actor| a.line.text.clone();
         let text =
             kept.staged.actors.iter().map(text).filter(|t| !t.is_empty()).collect::<Vec<_>>().join("\n");
-        let sound = app.scene_sound(&kept)?;
-        Ok(SceneReady { id, stem, kept, actors, sound, text })
+        Ok(SceneReady { id, stem, kept, actors, sound: None, text })
+    }
+
+    /// The same with its sound, which files need: every recording is read and mixed for it.
+    ///
+    /// # Errors
+    /// A recording cannot be read.
+    pub fn heard(self, app: &App) -> Answer<SceneReady> {
+        Ok(SceneReady { sound: app.scene_sound(&self.kept)?, ..self })
     }
 
     pub fn grid(&self) -> FrameGrid {
@@ -190,9 +198,9 @@ impl SceneReady {
     /// Its sound on exactly its frames, as a WAV.
     ///
     /// # Errors
-    /// It cannot be written.
+    /// It was not asked for.
     pub fn framed_sound(&self) -> Answer<Vec<u8>> {
-        let sound = self.sound.as_ref().ok_or_else(|| Problem::unexpected("a scene has no sound"))?;
+        let sound = self.sound.as_ref().ok_or_else(|| Problem::unexpected("the sound was not read"))?;
         Ok(wave::broadcast(sound, self.grid().first, self.grid().rate, &self.text)?)
     }
 

@@ -1,7 +1,6 @@
 //! The document of a scene: lines of several characters in an order, where they start, who stands beside whom, and what
 //! hands changed of how they listen. Lines are named by their number in the production, characters by their key.
 
-use crate::ids::Numbered;
 use serde::{Deserialize, Serialize};
 
 /// To whom a line is said.
@@ -199,10 +198,6 @@ impl Scene {
         self.next_id - 1
     }
 
-    pub fn entry(&self, id: u32) -> Option<&Entry> {
-        self.entries.iter().find(|e| e.id == id)
-    }
-
     /// Gives characters other keys; those of whom `other` says nothing keep theirs.
     pub fn name_characters(&mut self, other: impl Fn(&str) -> Option<String>) {
         let name = |key: &mut String| {
@@ -268,17 +263,5 @@ impl Scene {
             }
         }
         Ok(())
-    }
-}
-
-impl Numbered for Entry {
-    fn id(&self) -> u32 {
-        self.id
-    }
-}
-
-impl Numbered for Reaction {
-    fn id(&self) -> u32 {
-        self.id
     }
 }

@@ -6,6 +6,7 @@ use crate::deliver::{MOVIE, Ready, clips, timeline};
 use crate::scenes::SceneReady;
 use jam_formats::deliver::FileKind;
 use jam_formats::recipe::Recipe;
+use std::collections::BTreeMap;
 
 /// The files of one line, kept all at once.
 pub fn run(app: &App, id: i32, recipe: &Recipe, watch: &dyn Fn(f64) -> bool) -> Result<(), Ended> {
@@ -28,7 +29,7 @@ pub fn run(app: &App, id: i32, recipe: &Recipe, watch: &dyn Fn(f64) -> bool) -> 
 pub fn scene(app: &App, id: i32, recipe: &Recipe, watch: &dyn Fn(f64) -> bool) -> Result<(), Ended> {
     let keep_going = |progress| if watch(progress) { Ok(()) } else { Err(Ended::Cancelled) };
     keep_going(0.0)?;
-    let ready = SceneReady::new(app, id)?;
+    let ready = SceneReady::new(app, id)?.heard(app)?;
     let kinds = FileKind::with_sound(&recipe.kinds);
     let mut files = Vec::new();
     for (k, kind) in kinds.iter().enumerate() {
@@ -37,7 +38,8 @@ pub fn scene(app: &App, id: i32, recipe: &Recipe, watch: &dyn Fn(f64) -> bool) -
     }
     keep_going(0.8)?;
     if recipe.timeline.is_some() {
-        let (file, sounds) = ready.timeline(app, recipe, |line| movie_of(app, line))?;
+        let movies = movies(app)?;
+        let (file, sounds) = ready.timeline(app, recipe, |line| movies.get(&line).cloned())?;
         files.push(file);
         for (line, sound) in sounds {
             app.store.add_deliveries(line, &[sound], None)?;
@@ -48,10 +50,14 @@ pub fn scene(app: &App, id: i32, recipe: &Recipe, watch: &dyn Fn(f64) -> bool) -
     Ok(())
 }
 
-/// File name of a line's newest movie.
-fn movie_of(app: &App, line: i32) -> Option<String> {
-    let own = |d: &jam_store::Delivered| d.line == line && d.scene.is_none() && d.kind == MOVIE;
-    app.store.deliveries().ok()?.into_iter().find(own).map(|d| d.file_name)
+/// File names of lines' newest movies.
+fn movies(app: &App) -> Result<BTreeMap<i32, String>, Ended> {
+    let mut newest = BTreeMap::new();
+    let all = app.store.deliveries()?.into_iter();
+    for movie in all.filter(|d| d.scene.is_none() && d.kind == MOVIE) {
+        newest.entry(movie.line).or_insert(movie.file_name);
+    }
+    Ok(newest)
 }
 
 /// What several lines have together; it is kept with the first.
@@ -71,7 +77,10 @@ pub fn together(
     }
     let file = match what {
         Together::Clips => clips(&ready, recipe)?,
-        Together::Timeline => timeline(&ready, recipe.timeline.unwrap_or(0), |line| movie_of(app, line))?,
+        Together::Timeline => {
+            let movies = movies(app)?;
+            timeline(&ready, recipe.timeline.unwrap_or(0), |line| movies.get(&line).cloned())?
+        }
     };
     if let Some(first) = ready.first() {
         app.store.add_deliveries(first.id, &[file], Some(&first.faces()))?;

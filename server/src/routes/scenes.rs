@@ -210,7 +210,7 @@ pub async fn heard(State(app): State<Arc<App>>, Path(id): Path<i32>, headers: He
 #[utoipa::path(get, path = "/api/scenes/{id}/wav", tag = "scenes", params(("id" = i32, Path)), responses((status = 200, content_type = "audio/wav"), (status = 422, body = Problem)))]
 pub async fn wav(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Response> {
     blocking(move || {
-        let bytes = SceneReady::new(&app, id)?.framed_sound()?;
+        let bytes = SceneReady::new(&app, id)?.heard(&app)?.framed_sound()?;
         Ok(([(header::CONTENT_TYPE, "audio/wav")], bytes).into_response())
     })
     .await
@@ -270,7 +270,8 @@ pub async fn keep_pictures(
 ) -> Answer<axum::http::StatusCode> {
     let form = Form::read(form).await?;
     blocking(move || {
-        let (ready, recipe) = (SceneReady::new(&app, id)?, movie::recipe_of(&form)?);
+        let ready = SceneReady::new(&app, id)?.heard(&app)?;
+        let recipe = movie::recipe_of(&form)?;
         let pictures = form.files("picture", "The pictures are missing; make the movie again.")?;
         let cut = Cut { frames: ready.frames(), rate: ready.grid().rate, sound: ready.framed_sound()? };
         let made = movie::put_together(&cut, &recipe, &pictures)?;

@@ -1,18 +1,16 @@
 import { Checkbox } from '@mantine/core';
 import type { Reaction, SceneActor, SceneView } from '../api/client';
 import * as player from '../score/player';
-import { frameAt, timeOf } from '../score/time';
+import { timeOf } from '../score/time';
 import { Choice } from '../widgets/Choice';
 import { NumberField } from '../widgets/NumberField';
 import { Pick } from '../widgets/Pick';
 import { Press } from '../widgets/Press';
-import { SlideRow } from '../widgets/SlideRow';
-import { change, chosenReaction, dropReaction, keyOf, putReaction, strip, useStrip } from './data';
+import { SECONDS, SlideRow } from '../widgets/SlideRow';
+import { change, chosenReaction, dropReaction, frameOf, keyOf, putReaction, strip, useStrip } from './data';
 import { wordsOf } from './Strip';
 import { useSettled } from './useSettled';
 import css from './ScenePage.module.css';
-
-const SECONDS = { factor: 1, suffix: ' s', digits: 2 };
 
 /** How somebody listens: by rule, and what a hand has changed of it. */
 export function ListeningTab({ scene }: { scene: SceneView }) {
@@ -164,7 +162,7 @@ function Does({ scene, actor }: { scene: SceneView; actor: SceneActor }) {
                   player.seek(Math.max(0, r.from));
                 }}
               >
-                <span>{frameAt(scene.grid, Math.max(0, r.from) + 1e-4)}</span>
+                <span>{frameOf(scene, r.from)}</span>
                 {wordsOf(scene, r)}
                 {r.id != null && <em>by hand</em>}
               </button>
@@ -183,7 +181,6 @@ const lookedAt = (scene: SceneView, character: string) =>
 /** One thing that a listener does: when, and what. */
 function One({ scene, reaction: r }: { scene: SceneView; reaction: Reaction }) {
   const put = (by: Partial<Reaction>) => void putReaction(scene, r, by);
-  const frame = (time: number) => frameAt(scene.grid, Math.max(0, time) + 1e-4);
   const others = scene.actors.filter((a) => a.character !== r.character);
   return (
     <section className={css.chosen} data-testid="chosen-reaction">
@@ -195,7 +192,7 @@ function One({ scene, reaction: r }: { scene: SceneView; reaction: Reaction }) {
           labelled
           label="From frame"
           testId="reaction-from"
-          value={frame(r.from)}
+          value={frameOf(scene, r.from)}
           low={scene.grid.first}
           digits={0}
           step={1}
@@ -210,8 +207,8 @@ function One({ scene, reaction: r }: { scene: SceneView; reaction: Reaction }) {
             labelled
             label="to"
             testId="reaction-to"
-            value={frame(r.to)}
-            low={frame(r.from)}
+            value={frameOf(scene, r.to)}
+            low={frameOf(scene, r.from)}
             digits={0}
             step={1}
             width={80}

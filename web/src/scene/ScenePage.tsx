@@ -13,6 +13,7 @@ import { Press } from '../widgets/Press';
 import { Problem } from '../widgets/Problem';
 import { sentence } from '../api/client';
 import { useFrame } from '../widgets/useFrame';
+import { count } from '../widgets/words';
 import { type Tab, change, lengthOf, strip, titleOf, useCurves, useSceneView, useStrip } from './data';
 import { newScene } from './actions';
 import { DeliverTab } from './DeliverTab';
@@ -140,8 +141,8 @@ function Side({ scene, scenes }: { scene: SceneView; scenes: SceneSummary[] }) {
         </Menu>
       </div>
       <div className="soft">
-        {scene.turns.length === 1 ? 'one line' : `${scene.turns.length} lines`} · {lengthOf(scene).toFixed(1)}{' '}
-        s · frames {scene.grid.first}–{scene.grid.first + scene.frames - 1}
+        {count(scene.turns.length, 'line')} · {lengthOf(scene).toFixed(1)} s · frames {scene.grid.first}–
+        {scene.grid.first + scene.frames - 1}
       </div>
       <Tabs
         className={css.tabs}

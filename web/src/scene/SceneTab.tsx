@@ -1,16 +1,14 @@
 import type { SceneTurn, SceneView } from '../api/client';
-import { frameAt, timeOf } from '../score/time';
+import { timeOf } from '../score/time';
 import { go } from '../state';
 import { NumberField } from '../widgets/NumberField';
 import { Pick } from '../widgets/Pick';
 import { Press } from '../widgets/Press';
-import { SlideRow } from '../widgets/SlideRow';
+import { SECONDS, SlideRow } from '../widgets/SlideRow';
 import { TextField } from '../widgets/TextField';
-import { change, chosenTurn, strip, titleOf, useStrip } from './data';
+import { change, chosenTurn, frameOf, strip, titleOf, useStrip } from './data';
 import { useSettled } from './useSettled';
 import css from './ScenePage.module.css';
-
-const SECONDS = { factor: 1, suffix: ' s', digits: 2 };
 
 /** The scene as a whole, and the line that is chosen. */
 export function SceneTab({ scene }: { scene: SceneView }) {
@@ -91,7 +89,7 @@ function Line({ scene, turn: t }: { scene: SceneView; turn: SceneTurn }) {
           labelled
           label="Starts at frame"
           testId="start-frame"
-          value={frameAt(scene.grid, t.start + 1e-4)}
+          value={frameOf(scene, t.start)}
           low={scene.grid.first}
           digits={0}
           step={1}

@@ -2,11 +2,11 @@ import { useRef, useState } from 'react';
 import type { Reaction, SceneActor, SceneTurn, SceneView } from '../api/client';
 import { Wave } from '../lines/Wave';
 import * as player from '../score/player';
-import { frameAt, timeOf } from '../score/time';
+import { timeOf } from '../score/time';
 import { go } from '../state';
 import { Hint } from '../widgets/Hint';
 import { useFrame } from '../widgets/useFrame';
-import { change, keyOf, lengthOf, putReaction, strip, titleOf, useStrip } from './data';
+import { change, frameOf, keyOf, lengthOf, putReaction, strip, titleOf, useStrip } from './data';
 import css from './ScenePage.module.css';
 
 /** Least pixels between two numbers of the ruler. */
@@ -179,7 +179,7 @@ function useDrag(length: number, onMoved: (by: number) => void, snap: (by: numbe
 function TurnBar({ scene, turn: t, length }: { scene: SceneView; turn: SceneTurn; length: number }) {
   const chosen = useStrip((s) => s.chosen?.what === 'line' && s.chosen.entry === t.entry);
   const [held, setHeld] = useState<{ at: number; of: number } | null>(null);
-  const onFrame = (time: number) => timeOf(scene.grid, frameAt(scene.grid, Math.max(0, time) + 1e-4));
+  const onFrame = (time: number) => timeOf(scene.grid, frameOf(scene, time));
   const { pulled, handlers } = useDrag(
     length,
     (by) => {
@@ -200,7 +200,7 @@ function TurnBar({ scene, turn: t, length }: { scene: SceneView; turn: SceneTurn
       data-untimed={!t.timed || undefined}
       data-overlaps={t.overlaps || undefined}
       aria-pressed={chosen}
-      aria-label={`${called} · ${t.text}, from frame ${frameAt(scene.grid, t.start)}`}
+      aria-label={`${called} · ${t.text}, from frame ${frameOf(scene, t.start)}`}
       style={{ left: percent(start / length), width: percent((t.end - t.start) / length) }}
       {...handlers}
       onClick={() => strip({ chosen: { what: 'line', entry: t.entry }, tab: 'scene' })}
@@ -231,7 +231,7 @@ function ReactionBar({
     (by) => by,
   );
   const words = wordsOf(scene, r);
-  const says = `${words}, from frame ${frameAt(scene.grid, r.from)}${r.id == null ? ', by rule' : ', by hand'}`;
+  const says = `${words}, from frame ${frameOf(scene, r.from)}${r.id == null ? ', by rule' : ', by hand'}`;
   return (
     <Hint says={says}>
       {/* Too small for some hands; the list beside the stage has them all, too. */}

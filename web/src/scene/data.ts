@@ -13,6 +13,7 @@ import {
   queries,
 } from '../api/client';
 import { produce } from '../api/production';
+import { frameAt } from '../score/time';
 import { get } from '../state';
 
 /** What is chosen on the strip. */
@@ -75,21 +76,18 @@ function read(bytes: ArrayBuffer): SceneCurves {
   return { frames: header.frames, words: header.words, actors };
 }
 
-export const fetchCurves = (scene: SceneView) =>
-  queries.fetchQuery({
-    queryKey: ['sceneCurves', scene.id, scene.stamp],
-    queryFn: async () => read(await api.sceneCurves(scene.id)),
-    staleTime: Infinity,
-  });
+/** How the curves of a scene in one of its states are asked for; that state never changes. */
+const curvesOf = ({ id, stamp }: SceneView) => ({
+  queryKey: ['sceneCurves', id, stamp],
+  queryFn: async () => read(await api.sceneCurves(id)),
+  staleTime: Infinity,
+  gcTime: 30_000,
+});
+
+export const fetchCurves = (scene: SceneView) => queries.fetchQuery(curvesOf(scene));
 
 export const useCurves = (scene: SceneView) =>
-  useQuery({
-    queryKey: ['sceneCurves', scene.id, scene.stamp],
-    queryFn: async () => read(await api.sceneCurves(scene.id)),
-    placeholderData: keepPreviousData,
-    staleTime: Infinity,
-    gcTime: 30_000,
-  });
+  useQuery({ ...curvesOf(scene), placeholderData: keepPreviousData });
 
 /** The values of a character's targets in a frame from 0. */
 export function valuesAt(curves: SceneCurves | undefined, actor: number, frame: number) {
@@ -127,6 +125,9 @@ export const chosenReaction = (scene: SceneView, chosen: Chosen | null): Reactio
 /** What a character is called. */
 export const titleOf = (scene: SceneView, character: string | null | undefined) =>
   scene.actors.find((a) => a.character === character)?.title ?? character ?? 'nobody';
+
+/** The frame in which something begins; its time may have been rounded. */
+export const frameOf = ({ grid }: SceneView, time: number) => frameAt(grid, Math.max(0, time) + 1e-4);
 
 /** Seconds of the whole scene. */
 export const lengthOf = ({ frames, grid }: SceneView) => (frames * grid.rate.den) / grid.rate.num;

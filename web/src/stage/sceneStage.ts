@@ -183,7 +183,7 @@ export class SceneStage {
     this.touch();
   }
 
-  /** How far the character that moved most is from its rest, for tests. */
+  /** How far each character is from its rest, for tests. */
   shifts(): number[] {
     return this.standers.map(({ actor }) => actor.shift());
   }

@@ -25,6 +25,7 @@ interface Props {
 
 const PERCENT = { factor: 100, suffix: ' %', digits: 0 };
 export const DEGREES = { factor: 1, suffix: '°', digits: 0 };
+export const SECONDS = { factor: 1, suffix: ' s', digits: 2 };
 export const PLAIN = { factor: 1, suffix: '', digits: 2 };
 
 /** Milliseconds in which the same key pressed again is one step with before. */

@@ -80,11 +80,6 @@ impl Staged {
         Ok(Staged { grid, frames, turns, actors })
     }
 
-    /// The last frame that is shown.
-    pub fn last(&self) -> Frame {
-        Frame(self.grid.first.0 + self.frames as i64 - 1)
-    }
-
     /// About how much memory it takes, bytes.
     pub fn bytes(&self) -> usize {
         let row = |a: &Actor| 4 * (Control::ALL.len() + a.wiring.outputs.len() + 8) + 64;

@@ -9,7 +9,7 @@ import { Choice } from '../../widgets/Choice';
 import { Hint } from '../../widgets/Hint';
 import { Press } from '../../widgets/Press';
 import { RegionPick } from '../../widgets/RegionPick';
-import { SlideRow } from '../../widgets/SlideRow';
+import { SECONDS, SlideRow } from '../../widgets/SlideRow';
 import { TextField } from '../../widgets/TextField';
 import { tell } from '../../widgets/tell';
 import { choose, chosenSpan, idsOf } from '../chosen';
@@ -235,8 +235,6 @@ function Neutral({ line }: { line: LineView }) {
     </>
   );
 }
-
-const SECONDS = { factor: 1, suffix: ' s', digits: 2 };
 
 /** The touches among what an operation made new: it makes the pass's number, too. */
 const touchesMade = ({ line, made }: OperationView) =>
