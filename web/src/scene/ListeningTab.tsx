@@ -1,5 +1,6 @@
 import { Checkbox } from '@mantine/core';
 import type { Reaction, SceneActor, SceneView } from '../api/client';
+import { openScene } from '../score/open';
 import * as player from '../score/player';
 import { timeOf } from '../score/time';
 import { Choice } from '../widgets/Choice';
@@ -42,8 +43,12 @@ export function ListeningTab({ scene }: { scene: SceneView }) {
 
 function Rule({ scene, actor }: { scene: SceneView; actor: SceneActor }) {
   const { character, listens } = actor;
+  // Over what is there when it is its turn: another slider may have been moved just before.
   const send = (by: Partial<typeof listens>) =>
-    void change({ do: 'listen', character, listens: { ...listens, ...by } });
+    void change(() => {
+      const now = openScene()?.actors.find((a) => a.character === character)?.listens;
+      return now ? { do: 'listen', character, listens: { ...now, ...by } } : null;
+    });
   const looks = useSettled((looks: number) => send({ looks }));
   const after = useSettled((after: number) => send({ after }));
   const nods = useSettled((nods: number) => send({ nods }));
