@@ -82,7 +82,9 @@ function Ruler({
   // By the usual width of the page: numbers need not be to the pixel.
   const most = (Math.max(innerWidth - 160, 300) * zoom) / APART;
   const step = STEPS.find((s) => scene.frames / s <= most) ?? 9600;
-  const numbers = Array.from({ length: Math.floor((scene.frames - 1) / step) + 1 }, (_, k) => k * step);
+  const all = Array.from({ length: Math.floor((scene.frames - 1) / step) + 1 }, (_, k) => k * step);
+  // One that has no room before the end would be cut off.
+  const numbers = all.filter((n) => (1 - n / scene.frames) * most >= 0.6);
   return (
     <div
       className={css.ruler}
