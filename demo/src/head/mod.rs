@@ -17,7 +17,9 @@ use crate::craft::gltf::{self, Joint};
 use crate::craft::maths::{V3, smooth, v};
 use crate::craft::mesh::{Hanging, Material, Mesh};
 use crate::craft::parts::eyeball;
-use sculpt::{EYE, EYE_RADIUS};
+use glam::DVec3;
+use jam_shape::template::{Moves, Place, Source, Tongue};
+use sculpt::{EYE, EYE_RADIUS, JAW_PIVOT};
 use std::f64::consts::TAU;
 
 /// Where the head turns on the neck, and the neck on the body.
@@ -86,4 +88,52 @@ pub fn build() -> Result<Vec<u8>, png::EncodingError> {
         Joint::new("neck", Some("operator"), NECK),
     ];
     Ok(gltf::write(&joints, &meshes, Some(&texture::carving_marks()?)))
+}
+
+/// The head as the pattern whose shapes other faces are given: without what makes it uneven.
+pub fn pattern() -> Source {
+    let skin = skin::Skin::build();
+    let point = |p: &V3| DVec3::from_array(p.array());
+    let moved = |shapes: &[crate::craft::mesh::Shape]| -> Vec<Moves> {
+        let one = |(name, moves): &crate::craft::mesh::Shape| Moves {
+            name: name.clone(),
+            moves: (0u32..)
+                .zip(moves.iter().map(point))
+                .filter(|(_, m)| m.abs().max_element() > 1e-6)
+                .collect(),
+        };
+        shapes.iter().map(one).collect()
+    };
+    let places = skin.places.iter().zip(shapes::jaw_and_seal(&skin));
+    let places = places.map(|(p, (jaw, seal))| Place {
+        mu: p.mu,
+        nu: p.nu,
+        sock: p.sock,
+        eye_ring: p.eye_ring,
+        eye_angle: p.eye_angle,
+        eye_side: p.eye_side,
+        ear: p.ear,
+        jaw,
+        seal,
+    });
+    let corners = |q: &[usize; 4]| [[q[0], q[1], q[2]], [q[0], q[2], q[3]]];
+    let whole = |t: &[usize; 3]| t[0] != t[1] && t[1] != t[2] && t[2] != t[0];
+    let triangles = skin.quads.iter().flat_map(corners).filter(whole).map(|t| t.map(|i| i as u32));
+    let tongue = mouth_parts::tongue();
+    Source {
+        mesh: jam_shape::mesh::Mesh {
+            points: skin.points.iter().map(point).collect(),
+            triangles: triangles.collect(),
+        },
+        places: places.collect(),
+        shapes: moved(&shapes::of_skin(&skin)),
+        tongue: Tongue {
+            points: tongue.points.iter().map(point).collect(),
+            shapes: moved(&tongue.shapes),
+        },
+        contact: skin.contact.iter().map(|i| *i as u32).collect(),
+        hinge: point(&JAW_PIVOT),
+        eye: point(&EYE),
+        eye_radius: EYE_RADIUS,
+    }
 }

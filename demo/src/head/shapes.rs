@@ -126,6 +126,10 @@ impl Field {
         near * on(self.mu > 0.45) * self.outside() * self.head * self.off_eyes(0.3, 1.0)
     }
 
+    fn seal(&self) -> f64 {
+        self.lip * if self.in_sock { 1.0 - smooth(1.0, 5.0, self.sock) } else { 1.0 }
+    }
+
     fn upper_lip(&self, side_share: f64) -> f64 {
         side_share * self.up.powf(0.9) * self.vertical
     }
@@ -145,6 +149,11 @@ impl Field {
     }
 }
 
+/// How far each point follows the jaw, and how far closing lips take it to where they meet.
+pub fn jaw_and_seal(skin: &Skin) -> Vec<(f64, f64)> {
+    fields(skin).iter().map(|f| (f.jaw, f.seal())).collect()
+}
+
 /// Every shape of the skin.
 pub fn of_skin(skin: &Skin) -> Vec<Shape> {
     let fields = fields(skin);
@@ -160,8 +169,7 @@ pub fn of_skin(skin: &Skin) -> Vec<Shape> {
     shape("jaw_side", &|f| v(0.10 * f.jaw, 0.0, 0.0));
     shape("jaw_forward", &|f| v(0.0, 0.01 * f.jaw, 0.10 * f.jaw));
     shape("lips_close", &|f| {
-        let fade = if f.in_sock { 1.0 - smooth(1.0, 5.0, f.sock) } else { 1.0 };
-        jaw_drop(f.p) * ((MEET - f.jaw) * f.lip * fade) + v(0.0, 0.0, 0.02 * f.lip)
+        jaw_drop(f.p) * ((MEET - f.jaw) * f.seal()) + v(0.0, 0.0, 0.02 * f.lip)
     });
     // Rounded lips open lower than where they meet: round the edges of the teeth, which so are hardly seen.
     shape("lips_round", &|f| {

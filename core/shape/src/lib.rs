@@ -1,0 +1,71 @@
+//! A face without shapes gets them: those of a head that ships with the program, carried over onto its mesh.
+//!
+//! `transfer` takes a character's meshes apart (skin, eyes, teeth, tongue, what lies on the skin), [`face`] is its skin in the
+//! template's frame, [`chains`] finds the edges of lips and lids, [`fit`] lays the template on it, [`maps`] tells how space is
+//! stretched by that, [`places`] where each point lies on the template, [`carry`] makes the shapes, [`parts`] those of the rest.
+
+pub mod carry;
+pub mod chains;
+pub mod curve;
+pub mod face;
+pub mod fit;
+pub mod head;
+mod landmarks;
+mod lids;
+pub mod maps;
+pub mod mesh;
+mod parts;
+pub mod places;
+mod report;
+pub mod sparse;
+pub mod start;
+mod symmetric;
+pub mod template;
+mod transfer;
+
+pub use carry::{Jaw, LIPS_MEET};
+pub use head::Piece;
+pub use landmarks::{Landmark, Landmarks, Side};
+pub use report::{EdgeReport, LidReport, PartReport, PieceShapes, Report, Residuals, Seal, Shaped, Warning};
+pub use transfer::{Wish, Worked, transfer};
+
+/// Most points of all meshes together.
+const MOST_POINTS: usize = 400_000;
+
+/// Why a face cannot be given shapes.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum ShapeError {
+    #[error("there is no mesh to give shapes to")]
+    Nothing,
+    #[error("the meshes have {0} points together; take a character of fewer than 400000, or its head alone")]
+    TooMany(usize),
+    #[error("the point {} is no place; put it on the face", .0.title())]
+    NoNumber(Landmark),
+    #[error("corners of mouth and eyes lie on one point or one line; put each where it belongs")]
+    OnePoint,
+    #[error(
+        "left and right are exchanged, or the face looks away: the character's left must be at +x when it looks along +z"
+    )]
+    LeftAndRight,
+    #[error("the point {} is far off every mesh; put it on the face", .0.title())]
+    OffTheFace(Landmark),
+    #[error("the points lie on several meshes that are not joined; most of them must lie on the skin of the face")]
+    NoSkin,
+    #[error("the copy with an open mouth has another mesh; it must be the same one with its points moved")]
+    OtherMesh,
+    #[error("the copy with an open mouth is hardly open; open it wider")]
+    NotOpen,
+    #[error("it was cancelled")]
+    Cancelled,
+    #[error("the shapes could not be worked out on this mesh; its skin may be torn or folded into itself")]
+    NoSolution,
+}
+
+/// Told how far the work is, 0..1; asked whether to go on.
+pub struct Progress<'a>(pub &'a dyn Fn(f64) -> bool);
+
+impl Progress<'_> {
+    pub(crate) fn step(&self, done: f64) -> Result<(), ShapeError> {
+        if (self.0)(done) { Ok(()) } else { Err(ShapeError::Cancelled) }
+    }
+}

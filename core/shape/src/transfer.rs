@@ -1,0 +1,206 @@
+//! All of it: a character's meshes and its landmarks in, shapes for every mesh and a report out.
+
+use crate::carry::{Carrier, Jaw};
+use crate::curve;
+use crate::face::{Ball, Chain, Chains, Face};
+use crate::fit;
+use crate::head::{Head, Piece, Role};
+use crate::landmarks::{Landmark, Landmarks};
+use crate::maps;
+use crate::mesh::Mesh;
+use crate::parts::Following;
+use crate::places::{OnTemplate, places};
+use crate::report::{Report, Shaped};
+use crate::start::{Bend, Similarity};
+use crate::template::Template;
+use crate::{Progress, ShapeError};
+use glam::DVec3;
+
+/// What is wanted.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Wish {
+    /// Left and right are made mirror images of each other.
+    pub symmetric: bool,
+    /// Names of shapes that are there already and stay.
+    pub there: Vec<String>,
+    pub jaw: Jaw,
+}
+
+/// A mouth narrower than this share of the template's, beside the face, does not shrink all lengths.
+const NARROW: f64 = 0.7;
+/// Points of the face further from the mouth than this are left out of the work.
+const REACH: f64 = 5.0;
+
+/// The face as far as it was worked out, for whoever measures or corrects it.
+pub struct Worked {
+    pub face: Face,
+    pub fitted: Vec<DVec3>,
+    pub chains: Chains,
+    pub places: Vec<OnTemplate>,
+    pub eyes: [Ball; 2],
+    pub similarity: Similarity,
+    /// Numbers of the face's points in the skin.
+    pub in_skin: Vec<u32>,
+}
+
+/// Shapes for all pieces. `open` are the same pieces with an open mouth.
+///
+/// # Errors
+/// The meshes or landmarks cannot be used, or it was cancelled.
+pub fn transfer(
+    template: &Template,
+    pieces: &[Piece],
+    open: Option<&[Piece]>,
+    marks: &Landmarks,
+    wish: &Wish,
+    progress: &Progress<'_>,
+) -> Result<(Shaped, Worked), ShapeError> {
+    progress.step(0.0)?;
+    let head = Head::new(pieces, marks)?;
+    let skin = head.skin();
+    let from: Vec<DVec3> = marks.there().map(|(_, p)| p).collect();
+    let to: Vec<DVec3> =
+        marks.there().map(|(l, _)| template.mesh.points[template.landmark(l) as usize]).collect();
+    let similarity = Similarity::between(&from, &to);
+    let here = marks.moved(|p| similarity.point(p));
+    let at = |l: Landmark| here.get(l).unwrap_or_default();
+    let mouth = at(Landmark::MouthLeft).distance(at(Landmark::MouthRight));
+    let unit = mouth.max(NARROW * template.mouth);
+    let eyes = head.eyes.map(|e| Ball {
+        middle: similarity.point(e.middle),
+        radius: e.radius * similarity.scale,
+    });
+    let placed = Mesh {
+        points: skin.mesh.points.iter().map(|p| similarity.point(*p)).collect(),
+        triangles: skin.mesh.triangles.clone(),
+    };
+    let lips = 0.5 * (at(Landmark::LipUpper) + at(Landmark::LipLower));
+    let chosen: Vec<bool> = placed.points.iter().map(|p| p.distance(lips) < REACH * unit).collect();
+    let (mesh, in_skin) = placed.part(&chosen);
+    if mesh.triangles.is_empty() {
+        return Err(ShapeError::NoSkin);
+    }
+    let mut face = Face::new(mesh, unit);
+    if let Some(open) = open {
+        face.opens = Some(openness(pieces, open, &head, &in_skin, &similarity, &face)?);
+    }
+    let box_of = {
+        let points: Vec<DVec3> = here
+            .there()
+            .filter(|(l, _)| !matches!(l, Landmark::EarLeft | Landmark::EarRight | Landmark::Neck))
+            .map(|(_, p)| p)
+            .collect();
+        let low = points.iter().fold(DVec3::INFINITY, |l, p| l.min(*p));
+        let high = points.iter().fold(DVec3::NEG_INFINITY, |h, p| h.max(*p));
+        [low, high]
+    };
+    face.look(&eyes, box_of);
+    progress.step(0.10)?;
+    let marks_here: Vec<DVec3> = here.there().map(|(_, p)| p).collect();
+    let bend = Bend::between(&to, &marks_here);
+    let start: Vec<DVec3> = template.mesh.points.iter().map(|p| bend.point(*p)).collect();
+    let mut hinge = bend.point(template.hinge);
+    if hinge.x.abs() < 0.05 {
+        hinge.x = 0.0;
+    }
+    let (fitted, found) = fit::fit(&face, template, &start, &here, &eyes, progress)?;
+    progress.step(0.58)?;
+    let local = maps::local(template, &fitted)?;
+    progress.step(0.62)?;
+    let lips = face.lips(&found);
+    let on = places(&face, lips.as_ref(), template, &fitted);
+    progress.step(0.67)?;
+    let carrier = Carrier {
+        face: &face,
+        template,
+        fitted: &fitted,
+        maps: &local,
+        chains: &found,
+        lips: lips.as_ref(),
+        places: &on,
+        eyes: &eyes,
+        hinge,
+        jaw: wish.jaw,
+    };
+    let mut carried = carrier.carry(progress)?;
+    if wish.symmetric {
+        crate::symmetric::even_out(&mut carried.shapes, &face);
+    }
+    progress.step(0.92)?;
+    let report =
+        Report::of(&head, marks, template, &face, &found, &on, &carried, &eyes, &similarity, wish);
+    let following = Following {
+        face: &face,
+        carried: &carried,
+        template,
+        eyes: &eyes,
+        map: local[template.landmark(Landmark::LipLower) as usize],
+        marks: &here,
+    };
+    let mut shaped = Shaped::new(pieces, report);
+    let wanted = |name: &str| !wish.there.iter().any(|t| t == name);
+    for island in &head.islands {
+        let (shapes, numbers): (Vec<(String, Vec<DVec3>)>, Vec<u32>) = if island.role == Role::Skin {
+            (carried.shapes.clone(), in_skin.clone())
+        } else {
+            let points: Vec<DVec3> = island.mesh.points.iter().map(|p| similarity.point(*p)).collect();
+            let count = points.len() as u32;
+            (following.shapes(island.role, &points), (0..count).collect())
+        };
+        for (name, moves) in shapes.into_iter().filter(|(n, _)| wanted(n)) {
+            for (i, by) in numbers.iter().zip(moves) {
+                let by = similarity.back(by);
+                for (piece, point) in &island.of[*i as usize] {
+                    shaped.add(*piece as usize, &name, *point, by);
+                }
+            }
+        }
+    }
+    shaped.finish(&carried.shapes.iter().map(|(n, _)| n.clone()).collect::<Vec<String>>());
+    progress.step(1.0)?;
+    Ok((shaped, Worked { face, fitted, chains: found, places: on, eyes, similarity, in_skin }))
+}
+
+/// How far each point goes with the opening mouth, 0..1: of a copy with the same points.
+fn openness(
+    pieces: &[Piece],
+    open: &[Piece],
+    head: &Head,
+    in_skin: &[u32],
+    similarity: &Similarity,
+    face: &Face,
+) -> Result<Vec<f64>, ShapeError> {
+    let same = pieces.len() == open.len()
+        && pieces.iter().zip(open).all(|(a, b)| a.mesh.points.len() == b.mesh.points.len());
+    if !same {
+        return Err(ShapeError::OtherMesh);
+    }
+    let skin = head.skin();
+    let moved: Vec<f64> = in_skin
+        .iter()
+        .zip(&face.mesh.points)
+        .map(|(i, p)| {
+            let (piece, point) = skin.of[*i as usize][0];
+            let to = similarity.point(open[piece as usize].mesh.points[point as usize]);
+            p.y - to.y
+        })
+        .collect();
+    let mut sorted = moved.clone();
+    sorted.sort_by(f64::total_cmp);
+    // The jaw's full move: that of the points that go farthest down, but for a few.
+    let most = sorted.get(sorted.len() * 98 / 100).copied().unwrap_or(0.0);
+    if most < 0.03 * face.unit {
+        return Err(ShapeError::NotOpen);
+    }
+    Ok(moved.iter().map(|m| (m / most).clamp(0.0, 1.0)).collect())
+}
+
+/// Greatest distance between the edges of a gap, as polygons, when each point is moved by `by`.
+pub fn gap(face: &Face, upper: &Chain, lower: &Chain, by: &dyn Fn(u32) -> DVec3) -> f64 {
+    let placed = |c: &Chain| -> Vec<DVec3> { c.points.iter().map(|i| face.at(*i) + by(*i)).collect() };
+    let (up, low) = (placed(upper), placed(lower));
+    let one_way = |from: &[DVec3], to: &[DVec3]| {
+        from.iter().map(|p| curve::distance(to, *p)).fold(0.0, f64::max)
+    };
+    one_way(&up, &low).max(one_way(&low, &up))
+}
