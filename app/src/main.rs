@@ -9,6 +9,7 @@ mod edit;
 mod files;
 mod layers;
 mod out;
+mod shapes;
 mod spoken;
 mod sync;
 mod whole;
@@ -51,6 +52,9 @@ enum What {
     /// Prints what a supervisor would send back of a recording's performance, as JSON.
     #[command(after_help = check::EXAMPLES)]
     Check(check::Check),
+    /// Gives a character without shapes all of them, so that it can speak.
+    #[command(after_help = shapes::EXAMPLES)]
+    Shapes(shapes::Shapes),
     /// Writes a production, or one character, as one file.
     #[command(after_help = whole::EXAMPLES)]
     Export(whole::Export),
@@ -127,6 +131,7 @@ fn main() -> ExitCode {
         What::Sync(options) => sync::run(&options),
         What::Deliver(options) => deliver::run(&options),
         What::Check(options) => check::run(&options),
+        What::Shapes(options) => shapes::run(&options),
         What::Export(options) => whole::export(&options),
         What::Import(options) => whole::import(&options),
         What::Edit(options) => edit::run(&options),

@@ -1,4 +1,4 @@
-//! A sheet of faces to be looked at: `cargo run --release -p jam-demo --example sheet -- OUT.png CHARACTER POSE …`, one row a
+//! A sheet of faces to be looked at: `cargo run --release -p jam-demo --example sheet -- OUT.png CHARACTER|FILE.glb POSE …`, one row a
 //! pose, seen from the front, from both sides, from below and as a whole. A pose is controls (`jaw_open=.3,lips_round=1`),
 //! a moment of a demo line (`4@1.25`), or the middle of a sound wherever it is first said (`M`, the third `M#3`); a mood at
 //! full over it goes before (`sadness:AA`).
@@ -32,15 +32,22 @@ struct Stage {
 
 impl Stage {
     fn of(name: &str) -> Result<Stage, Failure> {
-        let one = CHARACTERS
-            .iter()
-            .find(|c| c.name.to_lowercase().contains(&name.to_lowercase()))
-            .ok_or("no such character")?;
-        // As it lies in the folder, not as it was built in: so a change is seen at once.
-        let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("characters");
-        let file = folder.join(name.to_lowercase()).with_extension("glb");
-        let character = Character::read(&std::fs::read(file)?)?;
-        let wiring = one.wiring(&character)?;
+        let (character, wiring) = if name.ends_with(".glb") {
+            let character = Character::read(&std::fs::read(name)?)?;
+            let wiring = character.wiring()?;
+            (character, wiring)
+        } else {
+            let one = CHARACTERS
+                .iter()
+                .find(|c| c.name.to_lowercase().contains(&name.to_lowercase()))
+                .ok_or("no such character")?;
+            // As it lies in the folder, not as it was built in: so a change is seen at once.
+            let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("characters");
+            let file = folder.join(name.to_lowercase()).with_extension("glb");
+            let character = Character::read(&std::fs::read(file)?)?;
+            let wiring = one.wiring(&character)?;
+            (character, wiring)
+        };
         let body = character.prepared(&wiring)?.body()?;
         let rest = body.posed(&wiring.targets(), &wiring.apply_with(&vec![0.0; Control::ALL.len()], Some(0)));
         let all: Vec<Vec3> = rest.iter().flatten().flatten().copied().collect();

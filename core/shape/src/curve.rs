@@ -100,3 +100,8 @@ pub fn smooth(a: f64, b: f64, x: f64) -> f64 {
     let t = ((x - a) / (b - a)).clamp(0.0, 1.0);
     t * t * (3.0 - 2.0 * t)
 }
+
+/// The least and the greatest corner of the box round some points.
+pub fn corners(points: &[DVec3]) -> (DVec3, DVec3) {
+    points.iter().fold((DVec3::INFINITY, DVec3::NEG_INFINITY), |(l, h), p| (l.min(*p), h.max(*p)))
+}

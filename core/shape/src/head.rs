@@ -1,5 +1,6 @@
 //! A character's meshes taken apart: which of them is the skin, which are eyes, teeth, tongue and what lies on the skin.
 
+use crate::curve::corners;
 use crate::face::Ball;
 use crate::landmarks::{Landmark, Landmarks, Side};
 use crate::maps::{nearest, tree};
@@ -67,7 +68,7 @@ impl Head {
             return Err(ShapeError::TooMany(count));
         }
         check(marks)?;
-        let (mesh, of) = joined(pieces, marks);
+        let (mesh, of) = joined(pieces, Some(marks));
         let (number, islands) = mesh.islands();
         let skin = skin_of(&mesh, &number, islands, marks)?;
         let names: Vec<String> = (0..islands).map(|_| String::new()).collect();
@@ -130,11 +131,15 @@ fn check(marks: &Landmarks) -> Result<(), ShapeError> {
 }
 
 /// All pieces as one mesh, open borders joined where they lie on each other. Never by place alone: that would glue the mouth shut.
-fn joined(pieces: &[Piece], marks: &Landmarks) -> (Mesh, Vec<Vec<(u32, u32)>>) {
-    let mouth = 0.5 * (DVec3::from(marks.lip_upper) + DVec3::from(marks.lip_lower));
-    let width = DVec3::from(marks.mouth_left).distance(marks.mouth_right.into());
-    let near_mouth = |p: DVec3| p.distance(mouth) < 1.2 * width;
-    let grain = 1e-5 * width;
+/// Without landmarks nothing is joined whose normals differ, wherever it is.
+pub fn joined(pieces: &[Piece], marks: Option<&Landmarks>) -> (Mesh, Vec<Vec<(u32, u32)>>) {
+    let mouth = marks.map(|marks| {
+        let width = DVec3::from(marks.mouth_left).distance(marks.mouth_right.into());
+        (0.5 * (DVec3::from(marks.lip_upper) + DVec3::from(marks.lip_lower)), 1.2 * width)
+    });
+    let near_mouth = |p: DVec3| mouth.is_none_or(|(middle, reach)| p.distance(middle) < reach);
+    let (low, high) = corners(&pieces.iter().flat_map(|p| &p.mesh.points).copied().collect::<Vec<DVec3>>());
+    let grain = (1e-6 * (high - low).max_element()).max(f64::MIN_POSITIVE);
     let mut parent: Vec<u32> = Vec::new();
     let mut all = Mesh::default();
     let mut from: Vec<(u32, u32)> = Vec::new();
@@ -204,25 +209,49 @@ fn skin_of(mesh: &Mesh, number: &[usize], islands: usize, marks: &Landmarks) -> 
     best.filter(|b| votes[*b] >= 6).ok_or(ShapeError::NoSkin)
 }
 
-/// The ball that lies nearest to some points (linear least squares), and how far they are off it on average.
-pub fn ball_through(points: &[DVec3]) -> Option<(Ball, f64)> {
-    let middle = points.iter().sum::<DVec3>() / points.len().max(1) as f64;
+/// The ball that a surface is nearest to (linear least squares by area), and how far it is off that on average: of the whole of it,
+/// or of its front half where something hangs on behind.
+pub fn ball_of(mesh: &Mesh) -> Option<(Ball, f64)> {
+    let faces: Vec<(DVec3, f64)> = mesh
+        .triangles
+        .iter()
+        .zip(mesh.faces())
+        .map(|(t, n)| (t.map(|i| mesh.points[i as usize]).iter().sum::<DVec3>() / 3.0, 0.5 * n.length()))
+        .collect();
+    let (low, high) = corners(&mesh.points);
+    let front: Vec<(DVec3, f64)> =
+        faces.iter().copied().filter(|(p, _)| p.z >= 0.5 * (low.z + high.z)).collect();
+    let fits = [faces, front].into_iter().filter_map(|f| ball_through(&f));
+    fits.min_by(|a, b| (a.1 / a.0.radius).total_cmp(&(b.1 / b.0.radius)))
+}
+
+fn ball_through(faces: &[(DVec3, f64)]) -> Option<(Ball, f64)> {
+    let whole: f64 = faces.iter().map(|f| f.1).sum();
+    if whole <= 0.0 {
+        return None;
+    }
+    let middle = faces.iter().map(|(p, w)| *p * *w).sum::<DVec3>() / whole;
+    // In a unit of its own size, so that the system is as good for a face a millimetre wide as for one of a kilometre.
+    let size = (faces.iter().map(|(p, w)| w * p.distance_squared(middle)).sum::<f64>() / whole).sqrt();
+    if size <= 0.0 {
+        return None;
+    }
     let (mut own, mut side) = (Matrix4::<f64>::zeros(), Vector4::<f64>::zeros());
-    for p in points {
-        let q = *p - middle;
+    for (p, w) in faces {
+        let (q, w) = ((*p - middle) / size, w / whole);
         let row = Vector4::new(2.0 * q.x, 2.0 * q.y, 2.0 * q.z, 1.0);
-        own += row * row.transpose();
-        side += row * q.length_squared();
+        own += row * row.transpose() * w;
+        side += row * (w * q.length_squared());
     }
     let x = own.lu().solve(&side)?;
     let centre = DVec3::new(x[0], x[1], x[2]);
     let radius = (x[3] + centre.length_squared()).max(0.0).sqrt();
-    let off = points.iter().map(|p| ((*p - middle).distance(centre) - radius).abs()).sum::<f64>()
-        / points.len().max(1) as f64;
-    (radius > 0.0 && off.is_finite()).then_some((Ball { middle: middle + centre, radius }, off))
+    let off = faces.iter().map(|(p, w)| w * (((*p - middle) / size).distance(centre) - radius).abs()).sum::<f64>() / whole;
+    let ball = Ball { middle: middle + size * centre, radius: size * radius };
+    (radius > 0.0 && off.is_finite() && ball.middle.is_finite()).then_some((ball, size * off))
 }
 
-fn words(name: &str, of: &[&str]) -> bool {
+pub fn words(name: &str, of: &[&str]) -> bool {
     let name = name.to_lowercase();
     of.iter().any(|w| name.contains(w))
 }
@@ -236,12 +265,7 @@ fn eye_of(islands: &[Island], marks: &Landmarks, side: Side) -> Option<Ball> {
         if words(&island.name, &["lash", "brow", "lid", "glass"]) {
             continue;
         }
-        // The front half: what is seen of an eye is round, whatever hangs on behind it.
-        let mut depths: Vec<f64> = island.mesh.points.iter().map(|p| p.z).collect();
-        depths.sort_by(f64::total_cmp);
-        let half = depths[depths.len() / 2];
-        let front: Vec<DVec3> = island.mesh.points.iter().copied().filter(|p| p.z >= half).collect();
-        let Some((ball, off)) = ball_through(&front) else { continue };
+        let Some((ball, off)) = ball_of(&island.mesh) else { continue };
         let near = ball.middle.distance(middle) < 1.1 * width;
         let sized = (0.25 * width..2.0 * width).contains(&ball.radius);
         if !near || !sized || off > ROUND * ball.radius {
@@ -320,9 +344,7 @@ fn inside(island: &Island, local: &impl Fn(DVec3) -> DVec3) -> bool {
 /// Whether the room within its arch is filled, as a tongue's is and that of a row of teeth is not.
 fn is_full(island: &Island, local: &impl Fn(DVec3) -> DVec3) -> bool {
     let points: Vec<DVec3> = island.mesh.points.iter().map(|p| local(*p)).collect();
-    let (low, high) = points
-        .iter()
-        .fold((DVec3::INFINITY, DVec3::NEG_INFINITY), |(l, h), p| (l.min(*p), h.max(*p)));
+    let (low, high) = corners(&points);
     let (middle, half) = (0.5 * (low + high), 0.5 * (high - low));
     let central = |p: &&DVec3| (p.x - middle.x).abs() < 0.35 * half.x && (p.z - middle.z).abs() < 0.4 * half.z;
     points.iter().filter(central).count() * 20 > points.len()

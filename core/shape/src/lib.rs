@@ -16,6 +16,7 @@ pub mod maps;
 pub mod mesh;
 mod parts;
 pub mod places;
+mod propose;
 mod report;
 pub mod sparse;
 pub mod start;
@@ -26,6 +27,7 @@ mod transfer;
 pub use carry::{Jaw, LIPS_MEET};
 pub use head::Piece;
 pub use landmarks::{Landmark, Landmarks, Side};
+pub use propose::propose;
 pub use report::{EdgeReport, LidReport, PartReport, PieceShapes, Report, Residuals, Seal, Shaped, Warning};
 pub use transfer::{Wish, Worked, transfer};
 
@@ -49,6 +51,8 @@ pub enum ShapeError {
     LeftAndRight,
     #[error("the point {} is far off every mesh; put it on the face", .0.title())]
     OffTheFace(Landmark),
+    #[error("no pair of eyes was found, from which the other points are looked for; put the points on the face by hand")]
+    NoEyes,
     #[error("the points lie on several meshes that are not joined; most of them must lie on the skin of the face")]
     NoSkin,
     #[error("the copy with an open mouth has another mesh; it must be the same one with its points moved")]

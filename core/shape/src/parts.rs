@@ -1,7 +1,7 @@
 //! What is not skin: brows, lashes and beards go with the skin they lie on, lower teeth and tongue with the jaw, eyes and upper teeth stay.
 
 use crate::carry::{Carried, LIPS_MEET, SCALE, swing};
-use crate::curve::smooth;
+use crate::curve::{corners, smooth};
 use crate::face::{Ball, Face};
 use crate::head::Role;
 use crate::landmarks::{Landmark, Landmarks};
@@ -66,9 +66,6 @@ impl Following<'_> {
 
     /// The template's tongue laid into this one by the boxes round both.
     fn tongue(&self, points: &[DVec3]) -> Vec<(String, Vec<DVec3>)> {
-        let corners = |points: &[DVec3]| {
-            points.iter().fold((DVec3::INFINITY, DVec3::NEG_INFINITY), |(l, h), p| (l.min(*p), h.max(*p)))
-        };
         let own = corners(points);
         let other = corners(&self.template.tongue.points);
         let stretch = (own.1 - own.0) / (other.1 - other.0).max(DVec3::splat(1e-9));

@@ -90,8 +90,7 @@ pub fn transfer(
             .filter(|(l, _)| !matches!(l, Landmark::EarLeft | Landmark::EarRight | Landmark::Neck))
             .map(|(_, p)| p)
             .collect();
-        let low = points.iter().fold(DVec3::INFINITY, |l, p| l.min(*p));
-        let high = points.iter().fold(DVec3::NEG_INFINITY, |h, p| h.max(*p));
+        let (low, high) = curve::corners(&points);
         [low, high]
     };
     face.look(&eyes, box_of);

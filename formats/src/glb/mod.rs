@@ -18,6 +18,7 @@ mod keys;
 mod left_out;
 mod prepare;
 mod scene;
+mod shapes;
 mod unmovable;
 
 pub use animate::{Clip, ClipOptions, Frames};

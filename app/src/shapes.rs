@@ -1,0 +1,68 @@
+//! `jamlips shapes`: a character without shapes gets them.
+
+use crate::{character, out, read};
+use anyhow::Context;
+use clap::Args;
+use jam_shape::template::shipped;
+use jam_shape::{Jaw, Landmarks, Progress, Report, Wish, propose, transfer};
+use serde::Serialize;
+use std::path::PathBuf;
+
+pub const EXAMPLES: &str = "Examples:
+  jamlips shapes face.glb --out shaped.glb
+  jamlips shapes face.glb --landmarks marks.json --out shaped.glb --symmetric
+
+The landmarks are points in the space of the file's root, x to the character's left, y up, z forward:
+  {\"eye_left_inner\": [x, y, z], \"eye_left_outer\": …, \"eye_right_inner\": …, \"eye_right_outer\": …,
+   \"mouth_left\": …, \"mouth_right\": …, \"lip_upper\": …, \"lip_lower\": …, \"nose\": …, \"chin\": …,
+   \"ear_left\": …, \"ear_right\": …, \"neck\": …}   (the neck may be missing)";
+
+#[derive(Args)]
+pub struct Shapes {
+    /// The character: .glb, .gltf with its files beside it, or a .zip of them. It stays as it is.
+    #[arg(value_name = "FACE")]
+    face: PathBuf,
+    /// Where its landmarks are, as JSON; without it they are proposed from the eyes and the profile.
+    #[arg(long, value_name = "FILE")]
+    landmarks: Option<PathBuf>,
+    /// Where the character with its shapes goes, as .glb.
+    #[arg(long, value_name = "FILE")]
+    out: PathBuf,
+    /// The same mesh with its mouth open, which tells upper and lower lip apart.
+    #[arg(long, value_name = "FILE")]
+    open: Option<PathBuf>,
+    /// Makes left and right mirror images of each other.
+    #[arg(long)]
+    symmetric: bool,
+}
+
+#[derive(Serialize)]
+struct Printed {
+    /// As they were used.
+    landmarks: Landmarks,
+    /// Shapes that the character had and keeps.
+    kept: Vec<String>,
+    #[serde(flatten)]
+    report: Report,
+}
+
+/// Writes the character and prints what came of it as JSON.
+pub fn run(options: &Shapes) -> anyhow::Result<()> {
+    let face = character::open(&options.face)?;
+    let pieces = face.pieces()?;
+    let marks: Landmarks = match &options.landmarks {
+        Some(file) => serde_json::from_slice(&read(file)?)
+            .with_context(|| format!("{}: these are no landmarks", file.display()))?,
+        None => propose(&pieces)?,
+    };
+    let open = match &options.open {
+        Some(file) => Some(character::open(file)?.pieces()?),
+        None => None,
+    };
+    let there = face.controls_there()?;
+    let wish = Wish { symmetric: options.symmetric, there, jaw: Jaw::Swing };
+    let (shaped, _) = transfer(shipped(), &pieces, open.as_deref(), &marks, &wish, &Progress(&|_| true))?;
+    out::write(&options.out, &face.with_shapes(&shaped.pieces)?.write())?;
+    let printed = Printed { landmarks: marks, kept: wish.there, report: shaped.report };
+    out::print(&format!("{}\n", serde_json::to_string_pretty(&printed)?))
+}
