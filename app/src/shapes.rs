@@ -4,7 +4,7 @@ use crate::{character, out, read};
 use anyhow::Context;
 use clap::Args;
 use jam_shape::template::shipped;
-use jam_shape::{Jaw, Landmarks, Progress, Report, Wish, propose, transfer};
+use jam_shape::{Landmarks, Progress, Report, Wish, propose, transfer};
 use serde::Serialize;
 use std::path::PathBuf;
 
@@ -60,7 +60,7 @@ pub fn run(options: &Shapes) -> anyhow::Result<()> {
         None => None,
     };
     let there = face.controls_there()?;
-    let wish = Wish { symmetric: options.symmetric, there, jaw: Jaw::Swing };
+    let wish = Wish { symmetric: options.symmetric, there, ..Wish::default() };
     let (shaped, _) = transfer(shipped(), &pieces, open.as_deref(), &marks, &wish, &Progress(&|_| true))?;
     out::write(&options.out, &face.with_shapes(&shaped.pieces)?.write())?;
     let printed = Printed { landmarks: marks, kept: wish.there, report: shaped.report };

@@ -53,7 +53,11 @@ pub fn find(face: &Face, template: &Template, fitted: &[DVec3], marks: &Landmark
                 Search { ends, via: None, curve: &curve, sign, near, eye: Some(eyes[side as usize]) }
             }
         };
-        out[edge.number()] = search.chain(face).filter(|chain| {
+        let found = search.chain(face).map(|mut chain| {
+            chain.straighten(face);
+            chain
+        });
+        out[edge.number()] = found.filter(|chain| {
             let points = face.along(chain);
             let chord = points[0].distance(points[points.len() - 1]);
             let longest = WANDERS * curve::length(&ring).max(1.3 * chord);
@@ -94,6 +98,28 @@ fn fork(upper: &mut Chain, lower: &mut Chain) {
 }
 
 impl Chain {
+    /// Leaves out points at which it turns back on itself.
+    fn straighten(&mut self, face: &Face) {
+        let mut k = 1;
+        while self.points.len() > 4 && k + 1 < self.points.len() {
+            let at = |i: usize| face.at(self.points[i]);
+            if (at(k) - at(k - 1)).dot(at(k + 1) - at(k)) >= 0.0 || self.middle == Some(k) {
+                k += 1;
+                continue;
+            }
+            // The one without which the way is shorter: this or the next.
+            let next = k + 2 < self.points.len() && self.middle != Some(k + 1);
+            let without = |gone: usize| {
+                let kept: Vec<DVec3> = (k - 1..(k + 3).min(self.points.len())).filter(|i| *i != gone).map(at).collect();
+                curve::length(&kept)
+            };
+            let gone = if next && without(k + 1) < without(k) { k + 1 } else { k };
+            self.points.remove(gone);
+            self.middle = self.middle.map(|m| if m > gone { m - 1 } else { m });
+            k = k.saturating_sub(1).max(1);
+        }
+    }
+
     /// Leaves out the points before one.
     fn cut(&mut self, first: usize) {
         self.points.drain(..first);

@@ -5,7 +5,7 @@ use crate::curve;
 use crate::face::{Ball, Chain, Chains, Face};
 use crate::fit;
 use crate::head::{Head, Piece, Role};
-use crate::landmarks::{Landmark, Landmarks};
+use crate::landmarks::{Landmark, Landmarks, Side};
 use crate::maps;
 use crate::mesh::Mesh;
 use crate::parts::Following;
@@ -15,6 +15,7 @@ use crate::start::{Bend, Similarity};
 use crate::template::Template;
 use crate::{Progress, ShapeError};
 use glam::DVec3;
+use std::collections::BTreeMap;
 
 /// What is wanted.
 #[derive(Debug, Clone, Default, PartialEq)]
@@ -24,6 +25,24 @@ pub struct Wish {
     /// Names of shapes that are there already and stay.
     pub there: Vec<String>,
     pub jaw: Jaw,
+    /// How strong shapes are made, beside what they are of themselves; 1 for those that are not named.
+    pub strengths: BTreeMap<String, f64>,
+}
+
+/// A mouth narrower than this share of the eyes' distance rounds less: the template's rounding would square it.
+const SMALL_MOUTH: f64 = 0.8;
+const ROUNDS: f64 = 0.7;
+
+/// The strength that a shape has of itself on a face.
+fn usual_strength(name: &str, marks: &Landmarks) -> f64 {
+    let at = |l: Landmark| marks.get(l).unwrap_or_default();
+    let middle = |side: Side| {
+        let [outer, inner] = side.corners().map(at);
+        0.5 * (outer + inner)
+    };
+    let mouth = at(Landmark::MouthLeft).distance(at(Landmark::MouthRight));
+    let eyes = middle(Side::Left).distance(middle(Side::Right));
+    if name == "lips_round" && mouth < SMALL_MOUTH * eyes { ROUNDS } else { 1.0 }
 }
 
 /// A mouth narrower than this share of the template's, beside the face, does not shrink all lengths.
@@ -122,6 +141,12 @@ pub fn transfer(
         jaw: wish.jaw,
     };
     let mut carried = carrier.carry(progress)?;
+    for (name, moves) in &mut carried.shapes {
+        let strength = usual_strength(name, marks) * wish.strengths.get(name).copied().unwrap_or(1.0);
+        if strength != 1.0 {
+            moves.iter_mut().for_each(|m| *m *= strength);
+        }
+    }
     if wish.symmetric {
         crate::symmetric::even_out(&mut carried.shapes, &face);
     }
