@@ -6,6 +6,7 @@ use crate::evaluations::Evaluations;
 use crate::jobs::job::{Job, Jobs};
 use crate::models::{Measured, Model, Models};
 use crate::problem::{Answer, Problem};
+use crate::shapings::Shapings;
 use crate::stagings::Stagings;
 use crate::states::States;
 use crate::version::Version;
@@ -48,6 +49,12 @@ pub enum Event {
         words: Option<String>,
         gesture: Option<String>,
     },
+    /// Shapes for a character are being made: how far that is, 0..1; at its end none, with what went wrong, if anything.
+    Shaping {
+        id: i32,
+        done: Option<f64>,
+        problem: Option<String>,
+    },
     /// What the production keeps under a name: poses, sets of curves.
     Poses,
     Cast,
@@ -66,6 +73,7 @@ pub struct App {
     pub(crate) mouths: Measured<Mouth>,
     pub(crate) figures: Measured<Figure>,
     pub(crate) stagings: Stagings,
+    pub(crate) shapings: Shapings,
     pub(crate) capture: Arc<Capture>,
     pub(crate) states: States,
     test_line: OnceLock<Timing>,
@@ -90,6 +98,7 @@ impl App {
             mouths: Measured::default(),
             figures: Measured::default(),
             stagings: Stagings::default(),
+            shapings: Shapings::default(),
             capture: Arc::default(),
             states: States::default(),
             test_line: OnceLock::new(),

@@ -20,6 +20,7 @@ mod range;
 mod routes;
 pub mod scenes;
 mod sent;
+mod shapings;
 mod shelf;
 mod stagings;
 mod states;
@@ -169,6 +170,7 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::cast::model))
         .routes(routes!(routes::cast::export_wiring, routes::cast::import_wiring))
         .routes(routes!(routes::cast::operate))
+        .routes(routes!(routes::shapes::show, routes::shapes::make, routes::shapes::cancel))
         .routes(routes!(routes::cast::duplicate))
         .routes(routes!(routes::production::take_out_character))
         .routes(routes!(routes::cast::undo))

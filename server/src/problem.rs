@@ -12,6 +12,7 @@ use jam_formats::tiers::TiersError;
 use jam_formats::wiring_file::WiringFileError;
 use jam_rig::WiringError;
 use jam_score::FrameRateError;
+use jam_shape::ShapeError;
 use jam_store::StoreError;
 use serde::Serialize;
 
@@ -121,6 +122,12 @@ impl From<SoundError> for Problem {
 impl From<GlbError> for Problem {
     fn from(error: GlbError) -> Problem {
         Problem::refused("model", "character_unreadable", error)
+    }
+}
+
+impl From<ShapeError> for Problem {
+    fn from(error: ShapeError) -> Problem {
+        Problem::refused("landmarks", "no_shapes", error)
     }
 }
 

@@ -6,10 +6,11 @@ use crate::house::{Asked, nothing_since, refused, since, turned, unmet};
 use crate::models::Model;
 use crate::problem::{Answer, Problem};
 use jam_desk::{Figure, Refusal, WiringOp, wiring_needs};
-use jam_formats::glb::GlbError;
+use jam_formats::glb::{Character, GlbError};
 use jam_rig::propose::Proposal;
 use jam_rig::{Target, Wiring};
-use jam_store::{CastMember, NewWiring};
+use jam_shape::Shaping;
+use jam_store::{CastMember, NewModel, NewWiring};
 use std::sync::Arc;
 
 /// A character's file, as the desk asks for it.
@@ -54,6 +55,31 @@ pub fn rewire(app: &App, id: i32, op: &WiringOp, asked: &Asked) -> Answer<CastMe
     })?;
     changed(app, &member, step, asked.gesture.clone());
     Ok(member)
+}
+
+/// Gives a character a file with shapes, wired by their names, as one step: what was attached and left out by hand stays.
+///
+/// # Errors
+/// The data file cannot be written, or the file cannot be read again.
+pub fn wear(app: &App, id: i32, character: &Character, shaping: Option<&Shaping>) -> Answer<()> {
+    let bytes = character.write();
+    // Read as it will be: what cannot be read is not kept.
+    let model = Model::read(Character::read(&bytes)?, bytes.len())?;
+    let shaping = shaping.map(serde_json::to_string).transpose().map_err(Problem::unexpected)?;
+    let count = shaping.as_ref().map_or(0, |_| model.character.shapes().len());
+    let words = format!("{count} shapes made");
+    let member = app.store.change_wiring(id, |now| -> Answer<()> {
+        let jam_desk::Rewired { mut wiring, ids, .. } =
+            jam_desk::rewire(&WiringOp::Propose, &now.member.wiring, now.member.ids, &Here(&model))?;
+        // What follows by shapes of its own now is not attached any more.
+        let own = |node: &str| model.facts.meshes.iter().any(|m| m.node == node && m.shapes > 0);
+        wiring.attached.retain(|a| !own(&a.node));
+        let new = NewWiring { wiring, ids, words: words.clone(), gesture: None };
+        Ok(now.wear(new, NewModel { bytes, shaping })?)
+    })?;
+    changed(app, &member, words, None);
+    app.tell(Event::Cast);
+    Ok(())
 }
 
 /// Takes the last step of a wiring back, or makes the one that was taken back last again.

@@ -59,9 +59,10 @@ const fn table(name: &'static str, order: &'static str) -> Table {
 
 /// Every table that goes along, those that others refer to first.
 const TABLES: [Table; 16] = [
-    Table { files: &["model"], of_character: Some("id = ?1"), ..table("cast_member", "id") },
+    Table { files: &["model", "source"], of_character: Some("id = ?1"), ..table("cast_member", "id") },
     Table {
         refers: &[("cast_id", "cast_member")],
+        files: &["from_model", "to_model"],
         of_character: Some("cast_id = ?1"),
         ..table("wiring_step", "id")
     },

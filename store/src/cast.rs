@@ -16,13 +16,28 @@ pub struct CastMember {
     pub name: String,
     /// What it is called now.
     pub title: String,
-    /// Hash of its glTF file.
+    /// Hash of its glTF file as it is worn.
     pub model: String,
+    /// Hash of the file that came, where it was given shapes since.
+    pub source: Option<String>,
     pub wiring: Wiring,
     /// How often its wiring was changed, undo counted.
     pub revision: i64,
     /// Where numbers of its wiring go on.
     pub ids: Ids,
+}
+
+impl CastMember {
+    /// Hash of the file that came.
+    pub fn came_as(&self) -> &str {
+        self.source.as_deref().unwrap_or(&self.model)
+    }
+}
+
+/// A character's file as it becomes by a step, and how its shapes were made; none: as it came.
+pub struct NewModel {
+    pub bytes: Vec<u8>,
+    pub shaping: Option<String>,
 }
 
 /// A wiring as it becomes by a step.
@@ -41,15 +56,16 @@ struct Row {
     name: String,
     title: String,
     model: String,
+    source: Option<String>,
     wiring: String,
     revision: i64,
     next_id: i64,
 }
 
 fn member(row: Row) -> Result<CastMember, StoreError> {
-    let Row { id, name, title, model, wiring, revision, next_id } = row;
+    let Row { id, name, title, model, source, wiring, revision, next_id } = row;
     let ids = Ids::from(u32::try_from(next_id).map_err(|_| StoreError::Newer)?);
-    Ok(CastMember { id, name, title, model, wiring: stored::read(&wiring)?, revision, ids })
+    Ok(CastMember { id, name, title, model, source, wiring: stored::read(&wiring)?, revision, ids })
 }
 
 fn by_id(c: &mut SqliteConnection, id: i32) -> Result<CastMember, StoreError> {
@@ -91,10 +107,18 @@ fn add(
     member(row)
 }
 
-/// A step of a wiring: its number, its words, the edit.
-type Step = (i32, String, Vec<u8>);
-const STEP: (wiring_step::id, wiring_step::words, wiring_step::edit) =
-    (wiring_step::id, wiring_step::words, wiring_step::edit);
+/// A step of a wiring: its words, the edit, and the file before and after with how its shapes were made, if it changed.
+#[derive(Queryable, Selectable)]
+#[diesel(table_name = wiring_step, check_for_backend(diesel::sqlite::Sqlite))]
+struct Step {
+    id: i32,
+    words: String,
+    edit: Vec<u8>,
+    from_model: Option<String>,
+    to_model: Option<String>,
+    from_shaping: Option<String>,
+    to_shaping: Option<String>,
+}
 
 /// A character inside a transaction: what is read here is what is changed.
 pub struct NowCast<'c> {
@@ -144,21 +168,54 @@ impl NowCast<'_> {
     /// # Errors
     /// The data file cannot be read or written.
     pub fn step(&mut self, new: NewWiring) -> Result<(), StoreError> {
-        let id = self.member.id;
         let edit = WiringEdit::between(&self.member.wiring, &new.wiring);
         if edit.is_empty() {
             return Ok(());
         }
+        self.make(new, &edit, None)
+    }
+
+    /// Makes a step that changes the character's file, too. The file that came is kept beside it.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written.
+    pub fn wear(&mut self, new: NewWiring, model: NewModel) -> Result<(), StoreError> {
+        let id = self.member.id;
+        let edit = WiringEdit::between(&self.member.wiring, &new.wiring);
+        let from_shaping: Option<String> =
+            cast_member::table.find(id).select(cast_member::shaping).first(self.connection)?;
+        let hash = keep_blob(self.connection, &model.bytes)?;
+        let source = self.member.came_as().to_string();
+        let files = Files {
+            from: (self.member.model.clone(), from_shaping),
+            to: (hash, model.shaping),
+        };
+        diesel::update(cast_member::table.find(id))
+            .set(cast_member::source.eq(&source))
+            .execute(self.connection)?;
+        self.member.source = Some(source);
+        self.make(new, &edit, Some(files))
+    }
+
+    fn make(&mut self, new: NewWiring, edit: &WiringEdit, files: Option<Files>) -> Result<(), StoreError> {
+        let id = self.member.id;
         let undone = wiring_step::table.filter(wiring_step::cast_id.eq(id));
         diesel::delete(undone.filter(wiring_step::undone.eq(true))).execute(self.connection)?;
         diesel::insert_into(wiring_step::table)
             .values((
                 wiring_step::cast_id.eq(id),
                 wiring_step::words.eq(&new.words),
-                wiring_step::edit.eq(stored::pack(&edit)?),
+                wiring_step::edit.eq(stored::pack(edit)?),
+                wiring_step::from_model.eq(files.as_ref().map(|f| &f.from.0)),
+                wiring_step::to_model.eq(files.as_ref().map(|f| &f.to.0)),
+                wiring_step::from_shaping.eq(files.as_ref().and_then(|f| f.from.1.as_ref())),
+                wiring_step::to_shaping.eq(files.as_ref().and_then(|f| f.to.1.as_ref())),
             ))
             .execute(self.connection)?;
-        self.changed(new.wiring, &edit, new.ids, &new.words, new.gesture.as_deref())
+        if let Some(files) = files {
+            self.put_on(files.to)?;
+        }
+        self.changed(new.wiring, edit, new.ids, &new.words, new.gesture.as_deref())
     }
 
     /// Takes the last change of the wiring back.
@@ -168,7 +225,7 @@ impl NowCast<'_> {
     pub fn undo(&mut self) -> Result<(), StoreError> {
         let own = wiring_step::table.filter(wiring_step::cast_id.eq(self.member.id));
         let done = own.filter(wiring_step::undone.eq(false)).order(wiring_step::id.desc());
-        let last = done.select(STEP).first(self.connection).optional()?;
+        let last = done.select(Step::as_select()).first(self.connection).optional()?;
         self.turn(last.ok_or(StoreError::NothingToUndo)?, true)
     }
 
@@ -179,11 +236,24 @@ impl NowCast<'_> {
     pub fn redo(&mut self) -> Result<(), StoreError> {
         let own = wiring_step::table.filter(wiring_step::cast_id.eq(self.member.id));
         let undone = own.filter(wiring_step::undone.eq(true)).order(wiring_step::id);
-        let next = undone.select(STEP).first(self.connection).optional()?;
+        let next = undone.select(Step::as_select()).first(self.connection).optional()?;
         self.turn(next.ok_or(StoreError::NothingToRedo)?, false)
     }
 
-    fn turn(&mut self, (step, words, packed): Step, back: bool) -> Result<(), StoreError> {
+    /// Wears a file, with how its shapes were made.
+    fn put_on(&mut self, (model, shaping): (String, Option<String>)) -> Result<(), StoreError> {
+        diesel::update(cast_member::table.find(self.member.id))
+            .set((cast_member::model.eq(&model), cast_member::shaping.eq(shaping)))
+            .execute(self.connection)?;
+        self.member.model = model;
+        Ok(())
+    }
+
+    fn turn(&mut self, step: Step, back: bool) -> Result<(), StoreError> {
+        let Step { id: step, words, edit: packed, from_model, to_model, from_shaping, to_shaping } = step;
+        if let (Some(from), Some(to)) = (from_model, to_model) {
+            self.put_on(if back { (from, from_shaping) } else { (to, to_shaping) })?;
+        }
         let made: WiringEdit = stored::unpack(&packed)?;
         let (edit, way) = if back { (made.inverse(), "undo") } else { (made, "redo") };
         let wiring = edit.apply(&self.member.wiring).map_err(|e| StoreError::Damaged(e.to_string()))?;
@@ -194,7 +264,22 @@ impl NowCast<'_> {
     }
 }
 
+/// A character's file before and after a step, each with how its shapes were made.
+struct Files {
+    from: (String, Option<String>),
+    to: (String, Option<String>),
+}
+
 impl Store {
+    /// How a character's shapes were made; none if it wears the file that came.
+    ///
+    /// # Errors
+    /// The data file cannot be read, or there is no such character.
+    pub fn shaping(&self, id: i32) -> Result<Option<String>, StoreError> {
+        let row = cast_member::table.find(id).select(cast_member::shaping);
+        Ok(row.first(&mut self.connection()?)?)
+    }
+
     /// # Errors
     /// The data file cannot be read or written.
     pub fn cast(&self) -> Result<Vec<CastMember>, StoreError> {
@@ -261,8 +346,14 @@ impl Store {
     pub fn duplicate_cast_member(&self, id: i32, name: &str) -> Result<CastMember, StoreError> {
         self.change(|c| {
             let own = free_name(c, name)?;
-            let CastMember { model, wiring, ids, .. } = by_id(c, id)?;
-            add(c, (&own, name), &model, &wiring, ids)
+            let CastMember { model, source, wiring, ids, .. } = by_id(c, id)?;
+            let shaping: Option<String> =
+                cast_member::table.find(id).select(cast_member::shaping).first(c)?;
+            let copy = add(c, (&own, name), &model, &wiring, ids)?;
+            diesel::update(cast_member::table.find(copy.id))
+                .set((cast_member::source.eq(&source), cast_member::shaping.eq(shaping)))
+                .execute(c)?;
+            Ok(CastMember { source, ..copy })
         })
     }
 

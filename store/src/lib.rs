@@ -25,7 +25,7 @@ mod upgrade;
 mod waiting;
 
 pub use archive::{Came, Whole};
-pub use cast::{CastMember, NewWiring, NowCast};
+pub use cast::{CastMember, NewModel, NewWiring, NowCast};
 pub use changes::Changes;
 pub use deliveries::{Delivered, NewDelivered};
 pub use error::StoreError;
@@ -54,7 +54,7 @@ const MIGRATIONS: EmbeddedMigrations = embed_migrations!();
 /// `JAML`: says whose file it is.
 const APPLICATION: i32 = 0x4A41_4D4C;
 /// The layout of the file that this program writes.
-const LAYOUT: i32 = 5;
+const LAYOUT: i32 = 6;
 
 /// Reads and writes a production's data file. Cheap to clone.
 #[derive(Clone)]
@@ -246,7 +246,11 @@ fn keep_blob(connection: &mut SqliteConnection, bytes: &[u8]) -> Result<String, 
 fn free_blobs(connection: &mut SqliteConnection) -> Result<(), StoreError> {
     let freed = diesel::sql_query(
         "DELETE FROM blob WHERE hash NOT IN (SELECT recording FROM line UNION SELECT recording FROM take
-         UNION SELECT model FROM cast_member UNION SELECT content FROM delivery
+         UNION SELECT model FROM cast_member
+         UNION SELECT source FROM cast_member WHERE source IS NOT NULL
+         UNION SELECT from_model FROM wiring_step WHERE from_model IS NOT NULL
+         UNION SELECT to_model FROM wiring_step WHERE to_model IS NOT NULL
+         UNION SELECT content FROM delivery
          UNION SELECT faces FROM delivery WHERE faces IS NOT NULL UNION SELECT content FROM film)",
     )
     .execute(connection)?;

@@ -9,11 +9,14 @@ diesel::table! {
 diesel::table! {
     cast_member (id) {
         id -> Integer, name -> Text, model -> Text, wiring -> Text, revision -> BigInt, next_id -> BigInt,
-        gone -> Bool, title -> Text,
+        gone -> Bool, title -> Text, source -> Nullable<Text>, shaping -> Nullable<Text>,
     }
 }
 diesel::table! {
-    wiring_step (id) { id -> Integer, cast_id -> Integer, words -> Text, edit -> Binary, undone -> Bool, }
+    wiring_step (id) {
+        id -> Integer, cast_id -> Integer, words -> Text, edit -> Binary, undone -> Bool, from_model -> Nullable<Text>,
+        to_model -> Nullable<Text>, from_shaping -> Nullable<Text>, to_shaping -> Nullable<Text>,
+    }
 }
 diesel::table! {
     line (id) {

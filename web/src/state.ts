@@ -93,6 +93,8 @@ interface State {
   wordList: boolean;
   /** The character that is open in the Cast. */
   castMember: number | null;
+  /** What is open under a character; none: what it needs most. */
+  castTab: 'wiring' | 'mouths' | 'shapes' | null;
   /** The scene that is open. */
   scene: number | null;
 }
@@ -110,6 +112,7 @@ export const useView = create<State>(() => ({
   place: 'lines',
   line: null,
   castMember: null,
+  castTab: null,
   scene: null,
   time: 0,
   playing: false,
@@ -153,6 +156,7 @@ export function go(place: Place, line: number | null = get().line) {
 /** Opens a character in the Cast. */
 export function openMember(castMember: number) {
   enter({ place: 'cast', castMember });
+  set({ castTab: null });
 }
 
 /** Opens a scene. */

@@ -14,6 +14,7 @@ use crate::sparse::{Pattern, laplacian};
 use crate::template::{Edge, Template};
 use crate::{Progress, ShapeError};
 use glam::{DMat3, DVec3};
+use jam_rig::propose::LIPS_MEET;
 
 /// Residuals that are wholly trusted, and not at all; how much looser that is away from lips and lids.
 const GOOD: f64 = 0.06;
@@ -35,9 +36,6 @@ const FACE: f64 = 3.2;
 const POCKET: f64 = 0.10;
 /// How many columns are solved at once.
 const AT_ONCE: usize = 24;
-/// The shape that brings the lips' edges together at rest.
-pub const LIPS_MEET: &str = "lips_meet";
-
 /// How the jaw is carried over.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Jaw {

@@ -63,6 +63,7 @@ impl Landmark {
 /// Which side of the face, the character's own.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, utoipa::ToSchema)]
 #[serde(rename_all = "snake_case")]
+#[schema(as = FaceSide)]
 pub enum Side {
     Left,
     Right,
@@ -122,6 +123,26 @@ pub struct Landmarks {
 }
 
 impl Landmarks {
+    /// All at one place, to be set; without a neck.
+    pub fn at_origin() -> Landmarks {
+        let here = [0.0; 3];
+        Landmarks {
+            eye_left_inner: here,
+            eye_left_outer: here,
+            eye_right_inner: here,
+            eye_right_outer: here,
+            mouth_left: here,
+            mouth_right: here,
+            lip_upper: here,
+            lip_lower: here,
+            nose: here,
+            chin: here,
+            ear_left: here,
+            ear_right: here,
+            neck: None,
+        }
+    }
+
     pub fn get(&self, landmark: Landmark) -> Option<DVec3> {
         use Landmark::*;
         let p = match landmark {

@@ -24,11 +24,11 @@ mod symmetric;
 pub mod template;
 mod transfer;
 
-pub use carry::{Jaw, LIPS_MEET};
+pub use carry::Jaw;
 pub use head::Piece;
 pub use landmarks::{Landmark, Landmarks, Side};
-pub use propose::propose;
-pub use report::{EdgeReport, LidReport, PartReport, PieceShapes, Report, Residuals, Seal, Shaped, Warning};
+pub use propose::{propose, rough};
+pub use report::{EdgeReport, LidReport, PartReport, PieceShapes, Report, Residuals, Seal, Shaped, Shaping, Warning};
 pub use transfer::{Wish, Worked, transfer};
 
 /// Most points of all meshes together.

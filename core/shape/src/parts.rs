@@ -1,6 +1,6 @@
 //! What is not skin: brows, lashes and beards go with the skin they lie on, lower teeth and tongue with the jaw, eyes and upper teeth stay.
 
-use crate::carry::{Carried, LIPS_MEET, SCALE, swing};
+use crate::carry::{Carried, SCALE, swing};
 use crate::curve::{corners, smooth};
 use crate::face::{Ball, Face};
 use crate::head::Role;
@@ -8,6 +8,7 @@ use crate::landmarks::{Landmark, Landmarks};
 use crate::maps::{nearest, tree};
 use crate::template::{Moves, Template};
 use glam::{DMat3, DVec3};
+use jam_rig::propose::LIPS_MEET;
 
 /// Skin points that a point of such a part goes with.
 const WITH: usize = 8;

@@ -6,6 +6,7 @@ use crate::face::{Ball, Face};
 use crate::head::{Piece, ball_of, joined, words};
 use crate::landmarks::{Landmark, Landmarks, Side};
 use crate::mesh::Mesh;
+use crate::template::shipped;
 use crate::ShapeError;
 use glam::DVec3;
 
@@ -211,21 +212,11 @@ pub fn propose(pieces: &[Piece]) -> Result<Landmarks, ShapeError> {
     }
     let chin = chin.ok_or(ShapeError::NoSkin)?;
     let chin_at = front(x0, ys[chin], 0.05 * apart);
-    let mut out = Landmarks {
-        eye_left_inner: [0.0; 3],
-        eye_left_outer: [0.0; 3],
-        eye_right_inner: [0.0; 3],
-        eye_right_outer: [0.0; 3],
-        mouth_left: [0.0; 3],
-        mouth_right: [0.0; 3],
-        lip_upper: front(x0, ym + 0.012 * apart, 0.02 * apart).to_array(),
-        lip_lower: front(x0, ym - 0.012 * apart, 0.02 * apart).to_array(),
-        nose: front(x0, yn, 0.05 * apart).to_array(),
-        chin: chin_at.to_array(),
-        ear_left: [0.0; 3],
-        ear_right: [0.0; 3],
-        neck: None,
-    };
+    let mut out = Landmarks::at_origin();
+    out.set(Landmark::LipUpper, front(x0, ym + 0.012 * apart, 0.02 * apart));
+    out.set(Landmark::LipLower, front(x0, ym - 0.012 * apart, 0.02 * apart));
+    out.set(Landmark::Nose, front(x0, yn, 0.05 * apart));
+    out.set(Landmark::Chin, chin_at);
     for side in Side::BOTH {
         let ball = &eyes[side as usize];
         let sign = side.sign();
@@ -356,4 +347,35 @@ fn sharpen(marks: &mut Landmarks, face: &Face, eyes: &[Ball; 2], x0: f64, apart:
             }
         }
     }
+}
+
+/// Landmarks to begin with where none can be proposed: the template's, in the box of the head.
+///
+/// # Errors
+/// There is nothing there.
+pub fn rough(pieces: &[Piece]) -> Result<Landmarks, ShapeError> {
+    // A figure is about seven heads high (common practice).
+    const HEADS: f64 = 7.0;
+    let points: Vec<DVec3> = pieces.iter().flat_map(|p| &p.mesh.points).copied().collect();
+    if points.is_empty() {
+        return Err(ShapeError::Nothing);
+    }
+    let (low, high) = corners(&points);
+    let tall = high.y - low.y > 2.2 * (high.z - low.z).max(0.3 * (high.x - low.x));
+    let height = if tall { (high.y - low.y) / HEADS } else { high.y - low.y };
+    let head: Vec<DVec3> = points.into_iter().filter(|p| p.y >= high.y - height).collect();
+    let (low, high) = corners(&head);
+    let template = shipped();
+    let (from, to) = corners(&template.mesh.points);
+    let scale = (high.y - low.y) / (to.y - from.y);
+    let place = |l: Landmark| {
+        let q = template.mesh.points[template.landmark(l) as usize];
+        let x = 0.5 * (low.x + high.x) + scale * q.x;
+        DVec3::new(x, high.y + scale * (q.y - to.y), high.z + scale * (q.z - to.z))
+    };
+    let mut out = Landmarks::at_origin();
+    for landmark in Landmark::ALL {
+        out.set(*landmark, place(*landmark));
+    }
+    Ok(out)
 }

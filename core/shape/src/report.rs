@@ -1,6 +1,6 @@
 //! What came of it: the shapes of every piece, how well the template fits, whether lips and lids shut, and what to look at.
 
-use crate::carry::{Carried, LIPS_MEET, SCALE};
+use crate::carry::{Carried, SCALE};
 use crate::face::{Ball, Chains, Face};
 use crate::head::{Head, Piece, Role};
 use crate::landmarks::{Landmark, Landmarks, Side};
@@ -10,6 +10,7 @@ use crate::start::{Bend, Similarity};
 use crate::template::{Edge, Moves, Template};
 use crate::transfer::{Wish, gap};
 use glam::DVec3;
+use jam_rig::propose::LIPS_MEET;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
@@ -28,6 +29,7 @@ pub struct Shaped {
 
 /// Of the mouth's width, in hundredths.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+#[schema(as = FitResiduals)]
 pub struct Residuals {
     pub mean: f64,
     pub p95: f64,
@@ -37,6 +39,7 @@ pub struct Residuals {
 
 /// Greatest gap between the lips' edges, in hundredths of the mouth's width.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+#[schema(as = LipSeal)]
 pub struct Seal {
     /// As the mesh came, and with `lips_meet`.
     pub as_found: f64,
@@ -52,6 +55,7 @@ pub struct Seal {
 /// A lid that shuts: the gap that is left, in hundredths of the mouth's width, and how near to the eye's middle it comes on its
 /// way, in radii of the eye.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+#[schema(as = LidSeal)]
 pub struct LidReport {
     pub side: Side,
     pub gap: f64,
@@ -60,6 +64,7 @@ pub struct LidReport {
 
 /// Something to look at.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+#[schema(as = ShapesWarning)]
 pub struct Warning {
     /// Stays the same whatever the sentence is.
     pub code: String,
@@ -71,6 +76,7 @@ pub struct Warning {
 
 /// How many points an edge has.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+#[schema(as = FaceEdge)]
 pub struct EdgeReport {
     pub name: String,
     /// None: not found.
@@ -79,6 +85,7 @@ pub struct EdgeReport {
 
 /// What a mesh was taken for.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+#[schema(as = FacePart)]
 pub struct PartReport {
     pub name: String,
     /// `skin`, `eye`, `upper_teeth`, `lower_teeth`, `tongue` or `follows`.
@@ -87,6 +94,7 @@ pub struct PartReport {
 }
 
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+#[schema(as = ShapesReport)]
 pub struct Report {
     /// Points of the skin.
     pub points: usize,
@@ -118,6 +126,18 @@ const FOLDED: f64 = -0.17;
 /// How many times the share that the template folds may fold in a shape, and what always may.
 const FOLDS: f64 = 2.0;
 const FEW_FOLDS: f64 = 0.01;
+
+/// How a character's shapes were made, so that they can be made again.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct Shaping {
+    pub landmarks: Landmarks,
+    pub symmetric: bool,
+    /// How strong shapes were wished, those that are not 1.
+    pub strengths: BTreeMap<String, f64>,
+    pub report: Report,
+    /// Where the fit is loose: x, y, z in the space of the file's root, and how far off in mouth widths.
+    pub loose: Vec<[f32; 4]>,
+}
 
 impl Report {
     #[allow(clippy::too_many_arguments)]

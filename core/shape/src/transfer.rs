@@ -50,6 +50,25 @@ const NARROW: f64 = 0.7;
 /// Points of the face further from the mouth than this are left out of the work.
 const REACH: f64 = 5.0;
 
+/// From where on the fit is shown to be loose, and how many points of it at most.
+const LOOSE: f64 = 0.03;
+const MOST_LOOSE: usize = 4000;
+
+impl Worked {
+    /// Where the fit is loose: places in the space of the file's root, with how far the template is off there in mouth widths.
+    pub fn loose(&self) -> Vec<[f32; 4]> {
+        let points = &self.face.mesh.points;
+        let loose = |i: &usize| self.face.seen[*i] && self.places[*i].distance > LOOSE * self.face.unit;
+        let all: Vec<usize> = (0..points.len()).filter(loose).collect();
+        let step = all.len().div_ceil(MOST_LOOSE).max(1);
+        let one = |i: &usize| {
+            let p = self.similarity.point_back(points[*i]).as_vec3();
+            [p.x, p.y, p.z, (self.places[*i].distance / self.face.unit) as f32]
+        };
+        all.iter().step_by(step).map(one).collect()
+    }
+}
+
 /// The face as far as it was worked out, for whoever measures or corrects it.
 pub struct Worked {
     pub face: Face,

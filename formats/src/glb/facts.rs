@@ -250,7 +250,16 @@ impl Character {
         for mesh in self.list("meshes") {
             let names = target_names(mesh);
             let Some(close) = names.iter().position(|n| closing.contains(&n.as_str())) else { continue };
-            let (rest, _) = self.surface(mesh, &Mat4::IDENTITY)?;
+            let (mut rest, _) = self.surface(mesh, &Mat4::IDENTITY)?;
+            // As it stands where nothing is driven: lips that shapes bring together touch.
+            for t in 0..names.len() {
+                let weight = mesh["weights"][t].as_f64().unwrap_or(0.0) as f32;
+                if weight != 0.0 {
+                    for (p, m) in rest.iter_mut().zip(self.moves(mesh, t)?) {
+                        (0..3).for_each(|k| p[k] += weight * m[k]);
+                    }
+                }
+            }
             let Some(line) = LipLine::find(&rest, &self.moves(mesh, close)?) else { continue };
             for (t, name) in names.iter().enumerate().filter(|(t, _)| *t != close) {
                 measured.insert(name.clone(), line.parts(&self.moves(mesh, t)?));

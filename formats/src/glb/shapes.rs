@@ -3,9 +3,10 @@
 use super::character::{Character, GlbError, target_names};
 use glam::{DMat3, DMat4, DVec3, Mat4};
 use jam_rig::Target;
+use jam_rig::propose::LIPS_MEET;
 use jam_shape::mesh::Mesh;
 use jam_shape::template::Moves;
-use jam_shape::{LIPS_MEET, Piece, PieceShapes};
+use jam_shape::{Piece, PieceShapes};
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet};
 

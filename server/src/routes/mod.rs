@@ -11,4 +11,5 @@ pub mod live;
 pub mod motion;
 pub mod production;
 pub mod scenes;
+pub mod shapes;
 pub mod speech;

@@ -1,9 +1,10 @@
 // The line to the server: what changed comes as JSON, curves come as bytes.
 
 import { useSyncExternalStore } from 'react';
-import { type ControlName, type Job, type Pose, type RegionName, queries } from './client';
+import { type ControlName, type Job, type Pose, type RegionName, type Shapes, queries } from './client';
 import { isOwn } from './queue';
 import { get } from '../state';
+import { tell } from '../widgets/tell';
 
 /** Sampled curves of one state of a line, whole length; samples that have not come yet are 0. */
 export interface Curves {
@@ -144,6 +145,8 @@ interface Event {
   revision?: number;
   words?: string | null;
   gesture?: string | null;
+  done?: number | null;
+  problem?: string | null;
 }
 
 function hear(text: string) {
@@ -178,6 +181,13 @@ function hear(text: string) {
     }
     void refresh(['findings']);
     askAll();
+    return;
+  }
+  if (event.type === 'shaping') {
+    const { id, done = null, problem } = event;
+    queries.setQueryData<Shapes>(['shapes', id], (old) => old && { ...old, under_way: done });
+    if (done === null) void refresh(['shapes', id]);
+    if (problem) tell(new Error(problem));
     return;
   }
   if (event.type === 'poses') {

@@ -139,6 +139,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cast/{id}/shapes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["show"];
+        put?: never;
+        /** Begins to make shapes; events tell how far it is. What comes of it is one step, which undo takes back. */
+        post: operations["make"];
+        /** Cancels the making; nothing is changed then. */
+        delete: operations["cancel"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cast/{id}/undo": {
         parameters: {
             query?: never;
@@ -1875,6 +1893,24 @@ export interface components {
             start?: number | null;
             to?: components["schemas"]["To"];
         };
+        /** @description How many points an edge has. */
+        FaceEdge: {
+            name: string;
+            /** @description None: not found. */
+            points?: number | null;
+        };
+        /** @description What a mesh was taken for. */
+        FacePart: {
+            name: string;
+            points: number;
+            /** @description `skin`, `eye`, `upper_teeth`, `lower_teeth`, `tongue` or `follows`. */
+            role: string;
+        };
+        /**
+         * @description Which side of the face, the character's own.
+         * @enum {string}
+         */
+        FaceSide: "left" | "right";
         /** @description One control's share in an output: gain × its value, bent by the response. */
         Feed: {
             control: components["schemas"]["ControlName"];
@@ -1925,6 +1961,18 @@ export interface components {
             says: string;
             span: components["schemas"]["Span"];
             title: string;
+        };
+        /** @description Of the mouth's width, in hundredths. */
+        FitResiduals: {
+            /** Format: double */
+            mean: number;
+            /** Format: double */
+            p95: number;
+            /**
+             * Format: double
+             * @description Share of the seen face that is further off than is trusted, 0..1.
+             */
+            poor: number;
         };
         /**
          * Format: int64
@@ -2048,6 +2096,33 @@ export interface components {
          * @enum {string}
          */
         Laid: "add" | "replace";
+        /**
+         * @description A point of a face. `Left` is the character's own left, +x.
+         * @enum {string}
+         */
+        Landmark: "mouth_left" | "mouth_right" | "lip_upper" | "lip_lower" | "eye_left_outer" | "eye_left_inner" | "eye_right_outer" | "eye_right_inner" | "nose" | "chin" | "ear_left" | "ear_right" | "neck";
+        /** @description Where the landmarks of a face are, in the space of its file's root. */
+        Landmarks: {
+            /** @description Foremost of the chin's lower end. */
+            chin: number[];
+            /** @description Before the ears, where the jaw hangs. */
+            ear_left: number[];
+            ear_right: number[];
+            eye_left_inner: number[];
+            eye_left_outer: number[];
+            eye_right_inner: number[];
+            eye_right_outer: number[];
+            lip_lower: number[];
+            /** @description Middles of the lips' edges, where they meet or part. */
+            lip_upper: number[];
+            /** @description Corners of the mouth. */
+            mouth_left: number[];
+            mouth_right: number[];
+            /** @description Middle of the neck's front, well below the chin; may be missing. */
+            neck?: number[] | null;
+            /** @description Tip of the nose. */
+            nose: number[];
+        };
         /** @description A layer as a whole. */
         Layer: {
             /**
@@ -2132,6 +2207,17 @@ export interface components {
             share: number;
         };
         /**
+         * @description A lid that shuts: the gap that is left, in hundredths of the mouth's width, and how near to the eye's middle it comes on its
+         *     way, in radii of the eye.
+         */
+        LidSeal: {
+            /** Format: double */
+            gap: number;
+            /** Format: double */
+            nearest: number;
+            side: components["schemas"]["FaceSide"];
+        };
+        /**
          * @description How far a line is.
          * @enum {string}
          */
@@ -2199,6 +2285,30 @@ export interface components {
             undo: string[];
             /** @description Names the voice of the line: another take or channel is another voice. */
             voice: string;
+        };
+        /** @description Greatest gap between the lips' edges, in hundredths of the mouth's width. */
+        LipSeal: {
+            /**
+             * Format: double
+             * @description As the mesh came, and with `lips_meet`.
+             */
+            as_found: number;
+            /** Format: double */
+            full: number;
+            /** Format: double */
+            half: number;
+            /**
+             * Format: double
+             * @description With jaw_open alone at 1.
+             */
+            jaw_alone: number;
+            /**
+             * Format: double
+             * @description With jaw_open and lips_close both at 0.25, 0.5 and 1.
+             */
+            quarter: number;
+            /** Format: double */
+            rest: number;
         };
         /** @description Which of a line's sound is listened to. Nothing is ever cut: time zero stays where the recording starts. */
         Listen: {
@@ -3613,6 +3723,77 @@ export interface components {
              */
             sway_loop: number;
         };
+        /** @description What shapes are to be made from. */
+        ShapesOrder: {
+            landmarks: components["schemas"]["Landmarks"];
+            /** @description How strong shapes are wished, by name, 0..2; 1 for those that are not named. */
+            strengths?: {
+                [key: string]: number;
+            };
+            /** @description Left and right are made mirror images of each other. */
+            symmetric?: boolean;
+        };
+        ShapesReport: {
+            edges: components["schemas"]["FaceEdge"][];
+            eyes_found: boolean;
+            /** @description Seen triangles that each shape turns over, where there are any. */
+            folds: {
+                [key: string]: number;
+            };
+            /**
+             * Format: double
+             * @description How far the jaw turns, as a share of the template's.
+             */
+            jaw: number;
+            lids: components["schemas"]["LidSeal"][];
+            parts: components["schemas"]["FacePart"][];
+            /** @description Points of the skin. */
+            points: number;
+            residual: components["schemas"]["FitResiduals"];
+            seal?: components["schemas"]["LipSeal"] | null;
+            /** @description Names of the shapes that were made. */
+            shapes: string[];
+            warnings: components["schemas"]["ShapesWarning"][];
+        };
+        /** @description What there is to be made shapes from, and what was made. */
+        ShapesView: {
+            /** @description The landmarks to go on from: those used last, or else proposed ones. */
+            landmarks: components["schemas"]["Landmarks"];
+            made?: components["schemas"]["Shaping"] | null;
+            /** @description Why the landmarks could only be put roughly; none if they were proposed from the face or put by hand. */
+            rough?: string | null;
+            /** @description Controls that the file that came answers to by itself. */
+            there: string[];
+            /**
+             * Format: double
+             * @description How far the making is, 0..1.
+             */
+            under_way?: number | null;
+            /**
+             * Format: double
+             * @description How wide the face is, a length to measure marks by.
+             */
+            width: number;
+        };
+        /** @description Something to look at. */
+        ShapesWarning: {
+            /** @description Stays the same whatever the sentence is. */
+            code: string;
+            landmark?: components["schemas"]["Landmark"] | null;
+            message: string;
+        };
+        /** @description How a character's shapes were made, so that they can be made again. */
+        Shaping: {
+            landmarks: components["schemas"]["Landmarks"];
+            /** @description Where the fit is loose: x, y, z in the space of the file's root, and how far off in mouth widths. */
+            loose: number[][];
+            report: components["schemas"]["ShapesReport"];
+            /** @description How strong shapes were wished, those that are not 1. */
+            strengths: {
+                [key: string]: number;
+            };
+            symmetric: boolean;
+        };
         /** @description One frame. */
         SheetRow: {
             /** Format: int64 */
@@ -4425,6 +4606,89 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShapesView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShapesOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShapesView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    cancel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShapesView"];
                 };
             };
         };

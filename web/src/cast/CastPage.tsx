@@ -1,8 +1,9 @@
 import { Tabs } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
-import { useEffect, useState } from 'react';
+import { useEffect, useRef } from 'react';
 import { type CastDetail, api } from '../api/client';
 import { StageTools } from '../stage/StageTools';
+import type { Stage } from '../stage/stage';
 import { StageView } from '../stage/StageView';
 import { set, useView } from '../state';
 import { Asked } from '../widgets/Asked';
@@ -11,9 +12,13 @@ import { CastList } from './CastList';
 import { ChartPanel } from './ChartPanel';
 import { ControlsPanel } from './ControlsPanel';
 import { fetchMember } from './edit';
+import { FacePoints, followPoints } from './FacePoints';
+import { FirstLook } from './FirstLook';
+import { takeUp, usePut } from './landmarks';
 import { Limits } from './Limits';
 import { picture, takePicture } from './pictures';
 import { askPose, atRest, posed, usePose } from './pose';
+import { ShapesPanel } from './ShapesPanel';
 import { stopWalk, useWalk, walked } from './walk';
 import { WiringPanel } from './WiringPanel';
 import { longName, plain } from './words';
@@ -69,7 +74,19 @@ export function CastPage() {
 function Open({ detail }: { detail: CastDetail }) {
   const { member } = detail;
   const peek = usePose((s) => s.peek);
-  const [tab, setTab] = useState(member.wiring.chart ? 'mouths' : 'wiring');
+  const lacking = detail.facts.shapes.length === 0 && !member.wiring.chart;
+  const tab = useView((s) => s.castTab) ?? (lacking ? 'shapes' : member.wiring.chart ? 'mouths' : 'wiring');
+  const stage = useRef<Stage | null>(null);
+  const shapes = useQuery({
+    queryKey: ['shapes', member.id],
+    queryFn: () => api.shapes(member.id),
+    enabled: tab === 'shapes',
+  });
+  const known = tab === 'shapes' ? shapes.data : undefined;
+  useEffect(() => {
+    if (known) takeUp(member.id, known);
+  }, [member.id, known]);
+  useDots(stage, known?.made?.loose, known?.width);
   return (
     <>
       <section className={css.middle}>
@@ -78,27 +95,67 @@ function Open({ detail }: { detail: CastDetail }) {
           source={source}
           peek={peek}
           label={`${member.name}, posed`}
-          onShown={(element, _, stage) => {
+          onShown={(element, _, shown) => {
+            stage.current = shown;
+            if (known) followPoints(element, shown);
             const canvas = element.querySelector('canvas');
-            if (canvas && stage.isDrawn() && !picture(member.model)) takePicture(member.model, canvas);
+            if (canvas && shown.isDrawn() && !picture(member.model)) takePicture(member.model, canvas);
           }}
         >
           <StageNote name={member.name} />
           <StageTools />
+          {known && <FacePoints stage={() => stage.current} />}
         </StageView>
-        <Tabs className={css.under} value={tab} onChange={(next) => next && setTab(next)} keepMounted={false}>
+        <Tabs
+          className={css.under}
+          value={tab}
+          onChange={(next) => next && set({ castTab: next as typeof tab })}
+          keepMounted={false}
+        >
           <Tabs.List>
             <Tabs.Tab value="wiring">Wiring</Tabs.Tab>
             <Tabs.Tab value="mouths">Whole mouths</Tabs.Tab>
+            <Tabs.Tab value="shapes">Shapes</Tabs.Tab>
           </Tabs.List>
           <Tabs.Panel value={tab} className={css.panel}>
-            {tab === 'mouths' ? <ChartPanel detail={detail} /> : <WiringPanel detail={detail} />}
+            {tab === 'mouths' && <ChartPanel detail={detail} />}
+            {tab === 'wiring' && <WiringPanel detail={detail} />}
+            {tab === 'shapes' && <FirstLook member={member.id} made={!!known?.made} />}
           </Tabs.Panel>
         </Tabs>
       </section>
-      <ControlsPanel detail={detail} />
+      {tab === 'shapes' ? (
+        <Asked query={shapes}>
+          {(data) => (
+            <ShapesPanel member={member.id} name={member.name} shapes={data} stage={() => stage.current} />
+          )}
+        </Asked>
+      ) : (
+        <ControlsPanel detail={detail} />
+      )}
     </>
   );
+}
+
+/** Shows where the fit is loose: from yellow to red. */
+function useDots(stage: React.RefObject<Stage | null>, loose?: number[][], width = 1) {
+  const shown = usePut((s) => s.loose);
+  useEffect(() => {
+    const made = stage.current;
+    if (!made) return;
+    if (!shown || !loose) {
+      made.dot(null);
+      return;
+    }
+    const at = loose.flatMap((p) => p.slice(0, 3));
+    const colours = loose.flatMap((p) => {
+      // Of three hundredths of the mouth yellow, of fifteen and more red.
+      const red = Math.min(1, Math.max(0, ((p[3] ?? 0) - 0.03) / 0.12));
+      return [0.95, 0.75 * (1 - red), 0.1];
+    });
+    made.dot({ at, colours, size: 0.018 * width });
+    return () => made.dot(null);
+  }, [stage, shown, loose, width]);
 }
 
 /** What is shown, in words, on the stage. */

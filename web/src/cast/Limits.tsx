@@ -1,4 +1,5 @@
 import type { CastDetail } from '../api/client';
+import { set } from '../state';
 import { Press } from '../widgets/Press';
 import { rewire } from './edit';
 import css from './Limits.module.css';
@@ -23,6 +24,9 @@ function told(missing: Missing[]): { names: string; cost: string; instead: strin
     instead: instead.size > 0 ? [...instead].join(', ') : null,
   }));
 }
+
+/** So few missing controls are no matter for a whole set of shapes. */
+const FEW = 6;
 
 const count = (n: number, one: string, many = `${one}s`) => `${n} ${n === 1 ? one : many}`;
 
@@ -130,6 +134,11 @@ export function Limits({ detail }: { detail: CastDetail }) {
       <section>
         <h2>What {member.name.replace(/^The /, 'the ')} cannot do</h2>
         {missing.length === 0 && <p>Nothing is missing.</p>}
+        {member.missing.length > FEW && (
+          <Press testId="give-shapes" onClick={() => set({ castTab: 'shapes' })}>
+            Give it shapes …
+          </Press>
+        )}
         {missing.map((m) => (
           <p key={m.cost}>
             No <b>{m.names}</b>: {m.cost}. {m.instead && <span className="soft">Instead: {m.instead}.</span>}

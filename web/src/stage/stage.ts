@@ -3,10 +3,14 @@
 
 import {
   Box3,
+  BufferGeometry,
+  Float32BufferAttribute,
   Matrix4,
   type Object3D,
   PerspectiveCamera,
   Plane,
+  Points,
+  PointsMaterial,
   Raycaster,
   Scene,
   Vector2,
@@ -74,6 +78,7 @@ export class Stage {
   private kept: Matrix4 | null = null;
   /** Whether somebody wants the camera to keep to the head, and whether a view does. */
   private keeps = { asked: false, near: false };
+  private dots: Points<BufferGeometry, PointsMaterial> | null = null;
   /** Loads under way: only the newest counts. */
   private loads = 0;
   /** Where the character looks from, and how far before it the pane stands on which places are pointed at. */
@@ -385,6 +390,75 @@ export class Stage {
     return -1;
   }
 
+  /** Where a ray through a place of the face's view meets the character as it stands; `mirrored` sends the ray in from the other
+   * side of a plane across, to find the same place there. */
+  surfaceAt(x: number, y: number, mirrored: number | null = null): Vector3 | null {
+    const { actor } = this;
+    const place = inside(this.arrangement.main, x, y);
+    if (!actor || !place) return null;
+    const ray = new Raycaster();
+    ray.setFromCamera(new Vector2(2 * place[0] - 1, 1 - 2 * place[1]), this.placed());
+    if (mirrored !== null) {
+      ray.ray.origin.x = 2 * mirrored - ray.ray.origin.x;
+      ray.ray.direction.x *= -1;
+    }
+    return ray.intersectObject(actor.model, true)[0]?.point ?? null;
+  }
+
+  /** Where a point of the character's space is seen in the face's view, shares of the picture, and how far from the camera; none
+   * behind it. */
+  seenAt(point: readonly [number, number, number]): { x: number; y: number; far: number } | null {
+    const at = new Vector3(...point);
+    const far = at.distanceTo(this.camera.position);
+    at.project(this.placed());
+    if (at.z > 1) return null;
+    const { main } = this.arrangement;
+    return {
+      x: main.x + (main.width * (at.x + 1)) / 2,
+      y: main.y + (main.height * (1 - at.y)) / 2,
+      far,
+    };
+  }
+
+  /** Looks at a point from near, from the side that it is on: `size` is what the picture is to be high. */
+  lookAtPoint(point: readonly [number, number, number], size: number, turn: number) {
+    const at = new Vector3(...point);
+    const away = (0.5 * size) / Math.tan((this.camera.fov * Math.PI) / 360);
+    const angle = (turn * Math.PI) / 180;
+    this.camera.up.set(0, 1, 0);
+    this.camera.position.set(at.x + away * Math.sin(angle), at.y, at.z + away * Math.cos(angle));
+    this.camera.lookAt(at);
+    this.controls.target.copy(at);
+    this.controls.minDistance = Math.min(this.controls.minDistance, 0.3 * away);
+    this.controls.update();
+    this.touch();
+  }
+
+  /** Whether a drag turns the camera. */
+  turnable(on: boolean) {
+    this.controls.enabled = on;
+  }
+
+  /** Shows dots over the character, each with its colour (red, green and blue, 0..1); none to take them away. */
+  dot(dots: { at: number[]; colours: number[]; size: number } | null) {
+    if (this.dots) {
+      this.dots.removeFromParent();
+      this.dots.geometry.dispose();
+      this.dots.material.dispose();
+      this.dots = null;
+    }
+    if (dots) {
+      const geometry = new BufferGeometry();
+      geometry.setAttribute('position', new Float32BufferAttribute(dots.at, 3));
+      geometry.setAttribute('color', new Float32BufferAttribute(dots.colours, 3));
+      const material = new PointsMaterial({ vertexColors: true, size: dots.size, polygonOffset: true });
+      this.dots = new Points(geometry, material);
+      this.dots.renderOrder = 1;
+      this.scene.add(this.dots);
+    }
+    this.touch();
+  }
+
   /** Where the lips lie now in the face's view and in the close-up: the least and the most of their places across and
    * down, shares of each view; for tests. */
   lips() {
@@ -476,6 +550,7 @@ export class Stage {
   /** Leaves the stage: the model goes back to rest, and the graphics to whoever needs them next. */
   dispose() {
     this.loads++;
+    this.dot(null);
     this.controls.dispose();
     this.actor?.rest();
     this.actor?.face.update();

@@ -22,6 +22,9 @@ use serde::Serialize;
 use std::collections::BTreeMap;
 use words::Words;
 
+/// The shape that brings lips together which the mesh has apart.
+pub const LIPS_MEET: &str = "lips_meet";
+
 /// A morph target of the character.
 #[derive(Debug, Clone, PartialEq)]
 pub struct ShapeFacts {
@@ -194,6 +197,8 @@ pub fn propose(shapes: &[ShapeFacts], joints: &[JointFacts]) -> Proposal {
             None => unknown.push(shape.name.clone()),
         }
     }
+    let meets = unknown.iter().position(|name| Words::of(name).plain().join("_") == LIPS_MEET);
+    let meets = meets.map(|at| unknown.remove(at));
     settle_rivals(&mut matches);
     let by_shapes: Vec<Control> =
         matches.iter().filter(|m| m.sure > Sureness::Doubtful).flat_map(Match::controls).collect();
@@ -216,6 +221,11 @@ pub fn propose(shapes: &[ShapeFacts], joints: &[JointFacts]) -> Proposal {
     settle_parents(&mut matches, joints);
     let wired = matches.iter().filter(|m| m.sure > Sureness::Doubtful);
     let mut wiring = Wiring { outputs: wired.flat_map(|m| m.outputs.clone()).collect(), ..Wiring::default() };
+    if let Some(name) = meets {
+        // No control: lips that are apart in the mesh meet at rest.
+        let shape = Output { offset: 1.0, ..Output::new(Target::Morph { name }, Vec::new(), 0.0, 1.0) };
+        wiring.outputs.push(shape);
+    }
     stand_in::add(&mut wiring);
     Proposal { wiring, matches, unknown }
 }

@@ -414,21 +414,7 @@ pub fn make(made: &Made) -> Target {
         let normals = mesh.normals();
         mesh.points.iter_mut().zip(normals).for_each(|(p, n)| *p += n * (made.noise * mouth * random.normal()));
     }
-    let mut marks = Landmarks {
-        eye_left_inner: [0.0; 3],
-        eye_left_outer: [0.0; 3],
-        eye_right_inner: [0.0; 3],
-        eye_right_outer: [0.0; 3],
-        mouth_left: [0.0; 3],
-        mouth_right: [0.0; 3],
-        lip_upper: [0.0; 3],
-        lip_lower: [0.0; 3],
-        nose: [0.0; 3],
-        chin: [0.0; 3],
-        ear_left: [0.0; 3],
-        ear_right: [0.0; 3],
-        neck: None,
-    };
+    let mut marks = Landmarks::at_origin();
     for landmark in Landmark::ALL.iter().filter(|l| made.neck || **l != Landmark::Neck) {
         marks.set(*landmark, at(*landmark) + made.off * mouth * random.vector());
     }

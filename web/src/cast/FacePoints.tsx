@@ -1,0 +1,77 @@
+import { useRef } from 'react';
+import type { LandmarkName } from '../api/client';
+import type { Stage } from '../stage/stage';
+import { KINDS, type Place, across, middleOf, move, placeOf, put, usePut } from './landmarks';
+import css from './FacePoints.module.css';
+
+/** Lets the marks follow the points with every picture. */
+export function followPoints(element: HTMLElement, stage: Stage) {
+  const { points } = usePut.getState();
+  if (!points) return;
+  const places = KINDS.map((k) => placeOf(points, k.name));
+  const ears = [placeOf(points, 'ear_left'), placeOf(points, 'ear_right')];
+  const back = stage.seenAt([
+    0.5 * ((ears[0]?.[0] ?? 0) + (ears[1]?.[0] ?? 0)),
+    0.5 * ((ears[0]?.[1] ?? 0) + (ears[1]?.[1] ?? 0)),
+    0.5 * ((ears[0]?.[2] ?? 0) + (ears[1]?.[2] ?? 0)),
+  ]);
+  element.querySelectorAll<HTMLElement>('[data-landmark]').forEach((mark) => {
+    const at = places[KINDS.findIndex((k) => k.name === mark.dataset.landmark)];
+    const seen = at ? stage.seenAt(at) : null;
+    mark.style.visibility = seen ? 'visible' : 'hidden';
+    if (!seen) return;
+    mark.style.left = `${100 * seen.x}%`;
+    mark.style.top = `${100 * seen.y}%`;
+    // What lies behind the head's middle is on its far side.
+    mark.dataset.far = back && seen.far > back.far ? 'yes' : '';
+  });
+}
+
+/** The points on the stage, each to be dragged over the skin. */
+export function FacePoints({ stage }: { stage: () => Stage | null }) {
+  const points = usePut((s) => s.points);
+  const chosen = usePut((s) => s.chosen);
+  const dragged = useRef<LandmarkName | null>(null);
+  if (!points) return null;
+  const drag = (event: React.PointerEvent<HTMLElement>) => {
+    const name = dragged.current;
+    const [made, host] = [stage(), event.currentTarget.closest('[data-testid=stage]')];
+    if (!name || !made || !host) return;
+    const rect = host.getBoundingClientRect();
+    const [x, y] = [(event.clientX - rect.left) / rect.width, (event.clientY - rect.top) / rect.height];
+    const at = made.surfaceAt(x, y);
+    if (!at) return;
+    const { mirrored } = usePut.getState();
+    const mate = mirrored && across(name) !== name ? made.surfaceAt(x, y, middleOf(points)) : null;
+    const place = (p: { x: number; y: number; z: number }): Place => [p.x, p.y, p.z];
+    move(name, place(at), mate && place(mate));
+  };
+  return (
+    <div className={css.points}>
+      {KINDS.map((k) => (
+        <button
+          key={k.name}
+          type="button"
+          className={css.point}
+          data-landmark={k.name}
+          data-chosen={chosen === k.name || undefined}
+          style={{ '--own': `var(--${k.colour})` } as React.CSSProperties}
+          aria-label={`${k.title}: drag it over the skin`}
+          onPointerDown={(event) => {
+            event.preventDefault();
+            event.currentTarget.setPointerCapture(event.pointerId);
+            dragged.current = k.name;
+            put({ chosen: k.name });
+          }}
+          onPointerMove={drag}
+          onPointerUp={() => {
+            dragged.current = null;
+          }}
+          onPointerCancel={() => {
+            dragged.current = null;
+          }}
+        />
+      ))}
+    </div>
+  );
+}
