@@ -48,6 +48,8 @@ pub struct Face {
     pub open: Vec<bool>,
     /// Seen, beside what is not: where lips and lids end.
     pub rim: Vec<bool>,
+    /// The middle of the lips.
+    pub lips_at: DVec3,
     /// How far each point moves down when the mouth opens, 0..1, where a copy with an open mouth came along.
     pub opens: Option<Vec<f64>>,
 }
@@ -85,6 +87,7 @@ impl Face {
             seen: vec![false; count],
             open: vec![false; count],
             rim: vec![false; count],
+            lips_at: DVec3::ZERO,
             opens: None,
             mesh,
         }

@@ -1,10 +1,9 @@
 //! What is not skin: brows, lashes and beards go with the skin they lie on, lower teeth and tongue with the jaw, eyes and upper teeth stay.
 
 use crate::carry::{Carried, SCALE, swing};
-use crate::curve::{corners, smooth};
-use crate::face::{Ball, Face};
+use crate::curve::{corners, distance, smooth};
+use crate::face::{Ball, Chains, Face};
 use crate::head::Role;
-use crate::landmarks::{Landmark, Landmarks};
 use crate::maps::{nearest, tree};
 use crate::template::{Moves, Template};
 use glam::{DMat3, DVec3};
@@ -18,6 +17,8 @@ const TO: f64 = 0.9;
 /// A part this short against the mouth, and so much longer than thick, moves as one bow: a brow must not be sheared.
 const BROW: f64 = 1.6;
 const THIN: f64 = 2.5;
+/// How far from a lid's edge lashes reach, as a share of the eye's width.
+const LASH: f64 = 0.3;
 
 /// What parts are made to follow by.
 pub struct Following<'a> {
@@ -27,7 +28,7 @@ pub struct Following<'a> {
     pub eyes: &'a [Ball; 2],
     /// How space is stretched at the lower lip.
     pub map: DMat3,
-    pub marks: &'a Landmarks,
+    pub chains: &'a Chains,
 }
 
 impl Following<'_> {
@@ -137,14 +138,16 @@ impl Following<'_> {
 
     /// Whether most of it lies at the edge of a lid, as lashes do.
     fn is_at_lids(&self, points: &[DVec3]) -> bool {
-        let near = |p: &&DVec3| {
-            let between = |corners: [Landmark; 2]| {
-                let [a, b] = corners.map(|l| self.marks.get(l).unwrap_or_default());
-                p.distance(0.5 * (a + b)) < 0.75 * a.distance(b)
-            };
-            between([Landmark::EyeLeftOuter, Landmark::EyeLeftInner])
-                || between([Landmark::EyeRightOuter, Landmark::EyeRightInner])
-        };
+        let lids: Vec<(Vec<DVec3>, f64)> = self.chains[2..]
+            .iter()
+            .flatten()
+            .map(|chain| {
+                let edge = self.face.along(chain);
+                let width = edge[0].distance(edge[edge.len() - 1]);
+                (edge, width)
+            })
+            .collect();
+        let near = |p: &&DVec3| lids.iter().any(|(edge, width)| distance(edge, **p) < LASH * width);
         points.iter().filter(near).count() * 3 > points.len() * 2
     }
 }

@@ -8,7 +8,7 @@ use crate::mesh::Mesh;
 use crate::places::OnTemplate;
 use crate::start::{Bend, Similarity};
 use crate::template::{Edge, Moves, Template};
-use crate::transfer::{Wish, gap};
+use crate::transfer::{Wish, counted, gap};
 use glam::DVec3;
 use jam_rig::propose::LIPS_MEET;
 use serde::{Deserialize, Serialize};
@@ -33,7 +33,7 @@ pub struct Shaped {
 pub struct Residuals {
     pub mean: f64,
     pub p95: f64,
-    /// Share of the seen face that is further off than is trusted, 0..1.
+    /// Share of what is seen round mouth and eyes that is further off than is trusted, 0..1.
     pub poor: f64,
 }
 
@@ -156,8 +156,9 @@ impl Report {
         let mouth = similarity.scale * DVec3::from(marks.mouth_left).distance(marks.mouth_right.into());
         let hundredths = 100.0 / mouth;
         let shape = |name: &str| carried.shapes.iter().find(|(n, _)| n == name).map(|(_, m)| m);
+        let counts = counted(face, eyes);
         let mut off: Vec<f64> = (0..face.mesh.points.len())
-            .filter(|i| face.seen[*i])
+            .filter(|i| counts[*i])
             .map(|i| on[i].distance)
             .collect();
         off.sort_by(f64::total_cmp);
@@ -272,7 +273,7 @@ impl Report {
             say(
                 "poor_fit",
                 format!(
-                    "{:.0} % of the face lies further off than is trusted. Look at the red places near mouth and eyes; red ears, hair and neck do not matter.",
+                    "{:.0} % of the face round mouth and eyes lies further off than is trusted. Look at the red places: a point near them is off, or the mesh has something there that a usual face has not.",
                     100.0 * self.residual.poor
                 ),
             );

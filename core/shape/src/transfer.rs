@@ -58,7 +58,8 @@ impl Worked {
     /// Where the fit is loose: places in the space of the file's root, with how far the template is off there in mouth widths.
     pub fn loose(&self) -> Vec<[f32; 4]> {
         let points = &self.face.mesh.points;
-        let loose = |i: &usize| self.face.seen[*i] && self.places[*i].distance > LOOSE * self.face.unit;
+        let counts = counted(&self.face, &self.eyes);
+        let loose = |i: &usize| counts[*i] && self.places[*i].distance > LOOSE * self.face.unit;
         let all: Vec<usize> = (0..points.len()).filter(loose).collect();
         let step = all.len().div_ceil(MOST_LOOSE).max(1);
         let one = |i: &usize| {
@@ -119,6 +120,7 @@ pub fn transfer(
         return Err(ShapeError::NoSkin);
     }
     let mut face = Face::new(mesh, unit);
+    face.lips_at = lips;
     if let Some(open) = open {
         face.opens = Some(openness(pieces, open, &head, &in_skin, &similarity, &face)?);
     }
@@ -178,7 +180,7 @@ pub fn transfer(
         template,
         eyes: &eyes,
         map: local[template.landmark(Landmark::LipLower) as usize],
-        marks: &here,
+        chains: &found,
     };
     let mut shaped = Shaped::new(pieces, report);
     let wanted = |name: &str| !wish.there.iter().any(|t| t == name);
@@ -203,6 +205,17 @@ pub fn transfer(
     progress.step(1.0)?;
     Ok((shaped, Worked { face, fitted, chains: found, places: on, eyes, similarity, in_skin }))
 }
+
+/// Points where a poor fit matters: what is seen of the face round mouth and eyes.
+pub fn counted(face: &Face, eyes: &[Ball; 2]) -> Vec<bool> {
+    let between = 0.5 * (eyes[0].middle + eyes[1].middle);
+    let lips = face.lips_at;
+    let near = |p: &DVec3| p.distance(lips) < AROUND * face.unit || p.distance(between) < AROUND * face.unit;
+    face.mesh.points.iter().zip(&face.seen).map(|(p, seen)| *seen && near(p)).collect()
+}
+
+/// How far from the mouth, and from between the eyes, the fit is judged.
+const AROUND: f64 = 1.2;
 
 /// How far each point goes with the opening mouth, 0..1: of a copy with the same points.
 fn openness(

@@ -14,7 +14,7 @@ import { ControlsPanel } from './ControlsPanel';
 import { fetchMember } from './edit';
 import { FacePoints, followPoints } from './FacePoints';
 import { FirstLook } from './FirstLook';
-import { takeUp, usePut } from './landmarks';
+import { lookAtFace, takeUp, usePut } from './landmarks';
 import { Limits } from './Limits';
 import { picture, takePicture } from './pictures';
 import { askPose, atRest, posed, usePose } from './pose';
@@ -86,6 +86,8 @@ function Open({ detail }: { detail: CastDetail }) {
   useEffect(() => {
     if (known) takeUp(member.id, known);
   }, [member.id, known]);
+  // A face that came without shapes stands in a body as likely as not: its points tell where to look.
+  const looked = useRef('');
   useDots(stage, known?.made?.loose, known?.width);
   return (
     <>
@@ -97,9 +99,18 @@ function Open({ detail }: { detail: CastDetail }) {
           label={`${member.name}, posed`}
           onShown={(element, _, shown) => {
             stage.current = shown;
-            if (known) followPoints(element, shown);
+            if (known) {
+              const model = `${member.id}/${member.model}`;
+              if (looked.current !== model && element.dataset.ready) {
+                looked.current = model;
+                lookAtFace(shown, usePut.getState().points, known.width);
+              }
+              followPoints(element, shown);
+            }
             const canvas = element.querySelector('canvas');
-            if (canvas && shown.isDrawn() && !picture(member.model)) takePicture(member.model, canvas);
+            const near = tab === 'shapes' && usePut.getState().chosen !== null;
+            if (canvas && !near && shown.isDrawn() && !picture(member.model))
+              takePicture(member.model, canvas);
           }}
         >
           <StageNote name={member.name} />
@@ -153,7 +164,7 @@ function useDots(stage: React.RefObject<Stage | null>, loose?: number[][], width
       const red = Math.min(1, Math.max(0, ((p[3] ?? 0) - 0.03) / 0.12));
       return [0.95, 0.75 * (1 - red), 0.1];
     });
-    made.dot({ at, colours, size: 0.018 * width });
+    made.dot({ at, colours, size: 0.035 * width });
     return () => made.dot(null);
   }, [stage, shown, loose, width]);
 }

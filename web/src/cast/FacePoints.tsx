@@ -1,6 +1,7 @@
 import { useRef } from 'react';
 import type { LandmarkName } from '../api/client';
 import type { Stage } from '../stage/stage';
+import { usePose } from './pose';
 import { KINDS, type Place, across, middleOf, move, placeOf, put, usePut } from './landmarks';
 import css from './FacePoints.module.css';
 
@@ -30,9 +31,11 @@ export function followPoints(element: HTMLElement, stage: Stage) {
 /** The points on the stage, each to be dragged over the skin. */
 export function FacePoints({ stage }: { stage: () => Stage | null }) {
   const points = usePut((s) => s.points);
+  // On a face that is posed they would stand in the air.
+  const posed = usePose((s) => Object.values(s.controls).some((v) => v !== 0));
   const chosen = usePut((s) => s.chosen);
   const dragged = useRef<LandmarkName | null>(null);
-  if (!points) return null;
+  if (!points || posed) return null;
   const drag = (event: React.PointerEvent<HTMLElement>) => {
     const name = dragged.current;
     const [made, host] = [stage(), event.currentTarget.closest('[data-testid=stage]')];

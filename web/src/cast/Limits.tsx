@@ -25,7 +25,7 @@ function told(missing: Missing[]): { names: string; cost: string; instead: strin
   }));
 }
 
-/** So few missing controls are no matter for a whole set of shapes. */
+/** So few missing controls of the skin are no matter for a whole set of shapes. */
 const FEW = 6;
 
 const count = (n: number, one: string, many = `${one}s`) => `${n} ${n === 1 ? one : many}`;
@@ -49,6 +49,7 @@ export function Limits({ detail }: { detail: CastDetail }) {
     });
   const absent = unmovable.filter((u) => u.absent);
   const missing = told(member.missing);
+  const bySkin = member.missing.filter((m) => !/^(tongue|gaze|head)_/.test(m.control));
   return (
     <div className={css.limits}>
       {doubtful.length > 0 && (
@@ -134,7 +135,7 @@ export function Limits({ detail }: { detail: CastDetail }) {
       <section>
         <h2>What {member.name.replace(/^The /, 'the ')} cannot do</h2>
         {missing.length === 0 && <p>Nothing is missing.</p>}
-        {member.missing.length > FEW && (
+        {bySkin.length > FEW && (
           <Press testId="give-shapes" onClick={() => set({ castTab: 'shapes' })}>
             Give it shapes …
           </Press>

@@ -4,7 +4,7 @@ import type { Stage } from '../stage/stage';
 import { Hint } from '../widgets/Hint';
 import { Press } from '../widgets/Press';
 import { SlideRow } from '../widgets/SlideRow';
-import { KINDS, cancel, make, placeOf, put, putBack, usePut } from './landmarks';
+import { KINDS, cancel, lookAtFace, make, placeOf, put, putBack, usePut } from './landmarks';
 import css from './ShapesPanel.module.css';
 
 /** Which sliders of strength there are: shapes of both sides together. */
@@ -135,7 +135,7 @@ export function ShapesPanel({ member, name, shapes, stage }: Props) {
           <Press disabled={byHand.length === 0} onClick={() => putBack(shapes)}>
             Points as before
           </Press>
-          <Press onClick={() => stage()?.frame()}>Whole face</Press>
+          <Press onClick={() => lookAtFace(stage(), points, shapes.width)}>Whole face</Press>
         </div>
       ) : (
         <div className={css.row} role="status">
@@ -191,10 +191,13 @@ function Said({ shapes, loose }: { shapes: Shapes; loose: boolean }) {
         {report.eyes_found ? 'The eyes were found as meshes.' : 'The eyes were guessed from their corners.'}
       </p>
       <p className="soft">
-        {report.parts
-          .filter((p) => p.role !== 'follows')
-          .map((p) => `${p.name}: ${p.role.replace('_', ' ')}`)
-          .join(' · ')}
+        {[
+          ...new Set(
+            report.parts
+              .filter((p) => p.role !== 'follows')
+              .map((p) => `${p.name}: ${p.role.replace('_', ' ')}`),
+          ),
+        ].join(' · ')}
       </p>
       <Checkbox
         label="Show where the fit is loose"

@@ -2,6 +2,8 @@
 
 import { create } from 'zustand';
 import { type LandmarkName, type Landmarks, type Shapes, api, queries } from '../api/client';
+import type { Stage } from '../stage/stage';
+import { set } from '../state';
 import { tell } from '../widgets/tell';
 
 export type Place = [number, number, number];
@@ -182,6 +184,8 @@ export function move(name: LandmarkName, to: Place, mate: Place | null) {
 export async function make(member: number) {
   const { points, symmetric, strengths } = usePut.getState();
   if (!points) return;
+  // What comes of it is looked at here.
+  set({ castTab: 'shapes' });
   try {
     queries.setQueryData(
       ['shapes', member],
@@ -198,4 +202,16 @@ export async function cancel(member: number) {
   } catch (error) {
     tell(error);
   }
+}
+
+/** Puts the face that the points tell of into the picture. */
+export function lookAtFace(stage: Stage | null, points: Landmarks | null, width: number) {
+  if (!stage || !points) return;
+  const [left, right] = [placeOf(points, 'eye_left_inner'), placeOf(points, 'eye_right_inner')];
+  const chin = placeOf(points, 'chin');
+  if (!left || !right || !chin) return;
+  const middle = [0, 1, 2].map(
+    (k) => 0.25 * ((left[k] ?? 0) + (right[k] ?? 0)) + 0.5 * (chin[k] ?? 0),
+  ) as Place;
+  stage.lookAtPoint(middle, Math.max(2.6 * width, 2.4 * Math.abs((left[1] ?? 0) - chin[1])), 0);
 }

@@ -25,6 +25,9 @@ const AT_MOUTH = [
 
 /** Share of a shape's largest move from which on a vertex counts as the lips'. */
 const OF_LIPS = 0.4;
+/** The same for the face, and how many times as high as that a skin is that is a whole body. */
+const OF_FACE = 0.2;
+const BODY = 2.2;
 /** Most points that are followed. */
 const MOST = 240;
 
@@ -38,8 +41,8 @@ export function meshesOf(root: Object3D): Mesh<BufferGeometry>[] {
 
 const shapesOf = (mesh: Mesh) => Object.keys(mesh.morphTargetDictionary ?? {}).length;
 
-/** The vertices that a mesh's named shapes move most. */
-function moved(mesh: Mesh, names: Set<string>): number[] {
+/** The vertices that a mesh's named shapes move most: farther than a share of each shape's largest move. */
+function moved(mesh: Mesh, names: Set<string>, share = OF_LIPS): number[] {
   const out = new Set<number>();
   const shapes = (mesh.userData.shapes ?? []) as Shape[];
   for (const [name, index] of Object.entries(mesh.morphTargetDictionary ?? {})) {
@@ -52,7 +55,7 @@ function moved(mesh: Mesh, names: Set<string>): number[] {
         shape.positions[3 * k + 2] ?? 0,
       );
     const most = shape.vertices.reduce((max, _, k) => Math.max(max, far(k)), 0);
-    shape.vertices.forEach((v, k) => far(k) > OF_LIPS * most && out.add(v));
+    shape.vertices.forEach((v, k) => far(k) > share * most && out.add(v));
   }
   return [...out];
 }
@@ -155,6 +158,16 @@ export function faceOf(
     const at = new Vector3();
     for (let vertex = 0; vertex < (skin.geometry.attributes.position?.count ?? 0); vertex++)
       box.expandByPoint(placeOf({ mesh: skin, vertex }, at));
+    // A skin that is a whole body: the part of it that shapes move, with the forehead over it.
+    const face = new Box3();
+    for (const vertex of moved(skin, new Set(Object.keys(skin.morphTargetDictionary ?? {})), OF_FACE))
+      face.expandByPoint(placeOf({ mesh: skin, vertex }, at));
+    const [high, own] = [box.max.y - box.min.y, face.max.y - face.min.y];
+    if (!face.isEmpty() && high > BODY * own) {
+      face.max.y = Math.min(box.max.y, face.max.y + 0.4 * own);
+      face.min.y -= 0.15 * own;
+      box.copy(face);
+    }
   } else if (head) box.setFromObject(head);
   if (box.isEmpty()) box.setFromObject(root);
   return { box, whole };

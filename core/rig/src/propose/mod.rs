@@ -62,9 +62,14 @@ pub struct Proposal {
     pub unknown: Vec<String>,
 }
 
+/// A name in our spelling.
+fn spelt(name: &str) -> String {
+    name.to_lowercase().replace(['-', ' ', '.'], "_")
+}
+
 /// Our own name, with or without the mesh's name before it, in any spelling.
 fn own_name(name: &str, words: &Words) -> Option<Control> {
-    let plain = name.to_lowercase().replace(['-', ' ', '.'], "_");
+    let plain = spelt(name);
     let with_side = |w: Words| {
         let side = w.side.map(|s| if s == Side::Left { "left" } else { "right" });
         w.words.iter().map(String::as_str).chain(side).collect::<Vec<&str>>().join("_")
@@ -185,7 +190,9 @@ pub fn propose(shapes: &[ShapeFacts], joints: &[JointFacts]) -> Proposal {
     let mut matches: Vec<Match> = Vec::new();
     let mut unknown = Vec::new();
     let first = Words::begun_with(shapes.iter().map(|s| s.name.as_str()), patterns::says);
-    for shape in shapes {
+    let is_meeting = |s: &&ShapeFacts| spelt(&s.name) == LIPS_MEET;
+    let meets = shapes.iter().find(is_meeting).map(|s| s.name.clone());
+    for shape in shapes.iter().filter(|s| !is_meeting(s)) {
         match shape_match(shape, first.as_deref()) {
             Some(mut found) => {
                 if wrong_half(shape) {
@@ -197,8 +204,6 @@ pub fn propose(shapes: &[ShapeFacts], joints: &[JointFacts]) -> Proposal {
             None => unknown.push(shape.name.clone()),
         }
     }
-    let meets = unknown.iter().position(|name| Words::of(name).plain().join("_") == LIPS_MEET);
-    let meets = meets.map(|at| unknown.remove(at));
     settle_rivals(&mut matches);
     let by_shapes: Vec<Control> =
         matches.iter().filter(|m| m.sure > Sureness::Doubtful).flat_map(Match::controls).collect();

@@ -1,0 +1,86 @@
+//! A character without shapes gets them in the page: points proposed, one dragged, shapes made, looked at, taken back.
+
+#[path = "../../demo/tests/common/plain.rs"]
+mod plain;
+
+use anyhow::{Context, Result, ensure};
+use jam_demo::{BRAM, CHARACTERS};
+use jam_e2e::{Bed, SMALL};
+use serde_json::Value;
+use thirtyfour::prelude::*;
+
+async fn shapes(bed: &Bed, id: i64) -> Result<usize> {
+    let member = bed.json(&format!("/api/cast/{id}")).await?;
+    Ok(member["facts"]["shapes"].as_array().map_or(0, Vec::len))
+}
+
+async fn works(bed: &Bed) -> Result<()> {
+    let page = &bed.page;
+    let bram = CHARACTERS.iter().find(|c| c.name == BRAM).context("no Bram")?;
+    let model = reqwest::multipart::Part::bytes(plain::without_shapes(bram.model)).file_name("plain.glb");
+    let form = reqwest::multipart::Form::new().text("name", "Marn").part("model", model);
+    let came = reqwest::Client::new().post(bed.at("/api/cast")).multipart(form).send().await?;
+    let came: Value = came.error_for_status()?.json().await?;
+    let id = came["member"]["id"].as_i64().context("nobody came")?;
+    page.browser.goto(bed.at(&format!("/cast/{id}"))).await?;
+    // One without shapes opens where it gets them.
+    page.find("[data-testid=shapes-panel]").await?;
+    page.find("[data-testid=stage][data-ready]").await?;
+    ensure!(shapes(bed, id).await? == 0, "it has shapes already");
+
+    // A corner of the mouth is dragged over the skin; the other goes along.
+    let mark = page.find("[data-landmark=mouth_left]").await?;
+    let at = async || -> Result<(f64, f64)> {
+        let r = mark.rect().await?;
+        Ok((r.x + r.width / 2.0, r.y + r.height / 2.0))
+    };
+    // Marks follow the picture: the camera comes to rest first.
+    let stands = async || {
+        let one = at().await?;
+        tokio::time::sleep(std::time::Duration::from_millis(300)).await;
+        Ok(one.0 > 230.0 && one == at().await?)
+    };
+    page.until("the face is in the picture", stands).await?;
+    page.click("landmark-mouth_left").await?;
+    page.until("the corner is looked at", stands).await?;
+    let before = at().await?;
+    page.drag(before, (before.0 + 14.0, before.1 - 2.0)).await?;
+    let moved = async || Ok((at().await?.0 - before.0 - 14.0).abs() < 4.0);
+    page.until("the point is where it was dragged", moved).await?;
+    for corner in ["mouth_left", "mouth_right"] {
+        let says = page.text(&format!("landmark-{corner}")).await?;
+        ensure!(says.contains("put by hand"), "{corner}: {says}");
+    }
+
+    // Cancelled, nothing is changed; made, the lips seal.
+    page.click("make-shapes").await?;
+    page.click("cancel-shapes").await?;
+    page.find("[data-testid=make-shapes]").await?;
+    ensure!(shapes(bed, id).await? == 0, "cancelled, and yet there are shapes");
+    page.click("make-shapes").await?;
+    let said = page.find("[data-testid=shapes-said]").await?.text().await?;
+    ensure!(said.contains("Sealed lips leave less than 0.1 %"), "{said}");
+    ensure!(shapes(bed, id).await? > 40, "{} shapes", shapes(bed, id).await?);
+    page.find("[data-testid=stage][data-ready]").await?;
+    page.button("jaw open").await?.click().await?;
+    let opens = async || Ok(page.eval("return window.jamLips.shift()").await?.as_f64() > Some(0.005));
+    page.until("the face moves", opens).await?;
+
+    // One step, which undo takes back and redo makes again.
+    page.press("z").await?;
+    let gone = async || Ok(shapes(bed, id).await? == 0);
+    page.until("the face is as it came", gone).await?;
+    page.press("y").await?;
+    let again = async || Ok(shapes(bed, id).await? > 40);
+    page.until("it has its shapes again", again).await?;
+    let kept: Value = bed.json(&format!("/api/cast/{id}/shapes")).await?;
+    ensure!(kept["made"]["report"]["warnings"].as_array().is_some(), "how they were made is forgotten");
+    Ok(())
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_face_without_shapes_gets_them() -> Result<()> {
+    let bed = Bed::made(SMALL, true).await?;
+    let outcome = works(&bed).await;
+    bed.done(outcome).await
+}
