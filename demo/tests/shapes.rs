@@ -1,16 +1,13 @@
 //! A character that came without shapes, given them: read again by the validator of the format, and measured
 //! at the mouth.
 
-#[path = "common/plain.rs"]
-mod plain;
-#[path = "common/readers.rs"]
-#[allow(dead_code)]
-mod readers;
+mod common;
 
+use common::{plain, readers};
 use jam_demo::{BRAM, CHARACTERS};
 use jam_formats::glb::Character;
-use jam_rig::propose::missing;
 use jam_rig::Target;
+use jam_rig::propose::missing;
 use jam_score::{Control, Region};
 use jam_shape::template::shipped;
 use jam_shape::{Progress, Wish, propose, transfer};
@@ -42,7 +39,8 @@ fn a_character_without_shapes_speaks() {
     let face = |c: Control| !matches!(c.region(), Region::Head);
     assert!(!lacks.iter().any(|m| face(m.control)), "{lacks:?}");
     // The lips are apart in the mesh by a hair, and shut by the shape that brings them together.
-    let meets = wiring.outputs.iter().find(|o| matches!(&o.target, Target::Morph { name } if name == "lips_meet"));
+    let meets =
+        wiring.outputs.iter().find(|o| matches!(&o.target, Target::Morph { name } if name == "lips_meet"));
     assert_eq!(meets.map(|o| (o.offset, o.feeds.len())), Some((1.0, 0)));
     // Read at the mouth by what the check list reads with: shut for a P over an open jaw, open for a vowel.
     let mouth = again.mouth(&wiring).expect("a body").expect("a mouth");

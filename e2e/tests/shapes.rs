@@ -7,7 +7,6 @@ use anyhow::{Context, Result, ensure};
 use jam_demo::{BRAM, CHARACTERS};
 use jam_e2e::{Bed, SMALL};
 use serde_json::Value;
-use thirtyfour::prelude::*;
 
 async fn shapes(bed: &Bed, id: i64) -> Result<usize> {
     let member = bed.json(&format!("/api/cast/{id}")).await?;

@@ -105,8 +105,7 @@ fn make(app: &App, id: i32, model: &Model, order: &Order, under: &Under) -> Answ
         }
         !under.stopped.load(Ordering::Acquire)
     };
-    let (shaped, worked) =
-        transfer(shipped(), &pieces, None, &order.landmarks, &wish, &Progress(&go_on))?;
+    let (shaped, worked) = transfer(shipped(), &pieces, None, &order.landmarks, &wish, &Progress(&go_on))?;
     let character: Character = model.character.with_shapes(&shaped.pieces)?;
     let shaping = Shaping {
         landmarks: order.landmarks,

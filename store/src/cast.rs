@@ -186,10 +186,7 @@ impl NowCast<'_> {
             cast_member::table.find(id).select(cast_member::shaping).first(self.connection)?;
         let hash = keep_blob(self.connection, &model.bytes)?;
         let source = self.member.came_as().to_string();
-        let files = Files {
-            from: (self.member.model.clone(), from_shaping),
-            to: (hash, model.shaping),
-        };
+        let files = Files { from: (self.member.model.clone(), from_shaping), to: (hash, model.shaping) };
         diesel::update(cast_member::table.find(id))
             .set(cast_member::source.eq(&source))
             .execute(self.connection)?;

@@ -25,7 +25,9 @@ fn main() {
     ];
     let wanted: Vec<String> = std::env::args().skip(1).collect();
     let all = wanted.iter().any(|w| w == "--shapes");
-    println!("| face | points | mean | 95 % | most | jaw most | lips found > met | sealed 1 | .5 | .25 | lids | least | s |");
+    println!(
+        "| face | points | mean | 95 % | most | jaw most | lips found > met | sealed 1 | .5 | .25 | lids | least | s |"
+    );
     println!("|---|---|---|---|---|---|---|---|---|---|---|---|---|");
     let quiet = |_: f64| true;
     for (name, made) in cases {
@@ -51,7 +53,9 @@ fn main() {
         let off = whole(&by_shape);
         let report = &shaped.report;
         let seal = report.seal.clone();
-        let s = |f: &dyn Fn(&jam_shape::Seal) -> f64| seal.as_ref().map_or("-".to_string(), |x| format!("{:.2}", f(x)));
+        let s = |f: &dyn Fn(&jam_shape::Seal) -> f64| {
+            seal.as_ref().map_or("-".to_string(), |x| format!("{:.2}", f(x)))
+        };
         println!(
             "| {name} | {} | {:.2} | {:.2} | {:.1} | {:.1} | {} > {} | {} | {} | {} | {} | {} | {took:.1} |",
             report.points,
@@ -75,6 +79,10 @@ fn main() {
         for warning in &report.warnings {
             println!("    {}: {}", warning.code, warning.message);
         }
-        println!("    edges {:?}, jaw {:.2}", report.edges.iter().map(|e| e.points).collect::<Vec<_>>(), report.jaw);
+        println!(
+            "    edges {:?}, jaw {:.2}",
+            report.edges.iter().map(|e| e.points).collect::<Vec<_>>(),
+            report.jaw
+        );
     }
 }

@@ -186,10 +186,12 @@ impl Carrier<'_> {
                 wall[i] |= p.distance(0.5 * (a + b)) <= reach;
             }
         }
-        let free = Graph::new(count, &face.edges, |[a, b]| (!wall[a as usize] && !wall[b as usize]).then_some(1.0));
+        let free =
+            Graph::new(count, &face.edges, |[a, b]| (!wall[a as usize] && !wall[b as usize]).then_some(1.0));
         let tip = self.fitted[self.template.landmark(Landmark::Nose) as usize];
         let by_nose = |i: &u32| face.at(*i).distance_squared(tip);
-        let Some(nose) = (0..count as u32).filter(|i| !wall[*i as usize]).min_by(|a, b| by_nose(a).total_cmp(&by_nose(b)))
+        let Some(nose) =
+            (0..count as u32).filter(|i| !wall[*i as usize]).min_by(|a, b| by_nose(a).total_cmp(&by_nose(b)))
         else {
             return none;
         };
@@ -285,7 +287,8 @@ impl Carrier<'_> {
                 let mut more = vec![DVec3::ZERO; face.mesh.points.len()];
                 for (i, full) in chain.points.iter().zip(&full) {
                     let i = *i as usize;
-                    more[i] = *full - DVec3::new(values[3 * shut][i], values[3 * shut + 1][i], values[3 * shut + 2][i]);
+                    more[i] = *full
+                        - DVec3::new(values[3 * shut][i], values[3 * shut + 1][i], values[3 * shut + 2][i]);
                 }
                 // What the edge moves otherwise than the template's fades over the lid.
                 fields.push((chain, full, edge_field(face, &chain.points, &more, 0.30 * face.unit)));
@@ -347,11 +350,19 @@ impl Carrier<'_> {
         let (c, mass) = laplacian(&face.mesh);
         let length = SMOOTH * unit;
         let weight: Vec<f64> = (0..count)
-            .map(|i| mass[i] * if pinned[i] { FIRM } else if trust[i] < 1e-3 { 1e-7 } else { trust[i] })
+            .map(|i| {
+                mass[i]
+                    * if pinned[i] {
+                        FIRM
+                    } else if trust[i] < 1e-3 {
+                        1e-7
+                    } else {
+                        trust[i]
+                    }
+            })
             .collect();
         let system = c.squared(&mass, length.powi(4), 1e-3 * length * length).with(1.0, |i| weight[i]);
-        let solved =
-            Pattern::of(&system).and_then(|p| p.solved(&system)).ok_or(ShapeError::NoSolution)?;
+        let solved = Pattern::of(&system).and_then(|p| p.solved(&system)).ok_or(ShapeError::NoSolution)?;
         drop(system);
         let (all, mut done) = (values.len(), 0);
         for columns in values.chunks_mut(AT_ONCE) {
@@ -380,10 +391,13 @@ impl Carrier<'_> {
         for own in [Lip::Neither, Lip::Upper, Lip::Lower] {
             let fits = |i: &u32| {
                 let i = *i as usize;
-                (trust[i] > 0.5 || pinned[i]) && (own == Lip::Neither || lip(i) == own || lip(i) == Lip::Neither)
+                (trust[i] > 0.5 || pinned[i])
+                    && (own == Lip::Neither || lip(i) == own || lip(i) == Lip::Neither)
             };
             let from: Vec<u32> = (0..count as u32).filter(fits).collect();
-            let Some(tree) = tree(&from.iter().map(|i| face.at(*i)).collect::<Vec<DVec3>>()) else { continue };
+            let Some(tree) = tree(&from.iter().map(|i| face.at(*i)).collect::<Vec<DVec3>>()) else {
+                continue;
+            };
             for (slot, i) in sources.iter_mut().zip(&hidden).filter(|(_, i)| lip(**i as usize) == own) {
                 let near = nearest(&tree, face.at(*i), 12);
                 let depth = 1.0 - 0.75 * smooth(0.35 * unit, 0.9 * unit, near.first().map_or(0.0, |n| n.1));
@@ -395,19 +409,15 @@ impl Carrier<'_> {
         }
         let square = (POCKET * unit).powi(2);
         let system = c.part(&hidden).with(square, |k| mass[hidden[k] as usize]);
-        let solved =
-            Pattern::of(&system).and_then(|p| p.solved(&system)).ok_or(ShapeError::NoSolution)?;
+        let solved = Pattern::of(&system).and_then(|p| p.solved(&system)).ok_or(ShapeError::NoSolution)?;
         let mut is_hidden = vec![false; count];
         hidden.iter().for_each(|i| is_hidden[*i as usize] = true);
         for columns in values.chunks_mut(AT_ONCE) {
             let side = |column: &Vec<f64>| -> Vec<f64> {
                 let one = |(i, near): (&u32, &Vec<(u32, f64)>)| {
                     let start: f64 = near.iter().map(|(k, w)| w * column[*k as usize]).sum();
-                    let held: f64 = c
-                        .row(*i as usize)
-                        .filter(|(j, _)| !is_hidden[*j])
-                        .map(|(j, v)| v * column[j])
-                        .sum();
+                    let held: f64 =
+                        c.row(*i as usize).filter(|(j, _)| !is_hidden[*j]).map(|(j, v)| v * column[j]).sum();
                     mass[*i as usize] * start - square * held
                 };
                 hidden.iter().zip(&sources).map(one).collect()
@@ -482,7 +492,8 @@ pub fn edge_field(face: &Face, sources: &[u32], moves: &[DVec3], reach: f64) -> 
                 continue;
             }
             let near = face.graph.neighbours(i as u32);
-            let mean = near.iter().map(|(j, _)| before[*j as usize]).sum::<DVec3>() / near.len().max(1) as f64;
+            let mean =
+                near.iter().map(|(j, _)| before[*j as usize]).sum::<DVec3>() / near.len().max(1) as f64;
             out[i] = 0.5 * before[i] + 0.5 * mean;
         }
     }

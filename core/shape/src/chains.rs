@@ -13,6 +13,9 @@ const WANDERS: f64 = 1.7;
 /// The two edges of a gap may share their corners and this much of the rest.
 const SHARED: f64 = 0.3;
 
+/// Cosine of the sharpest turn that is none back: on an uneven mesh an edge zigzags.
+const BACK: f64 = -0.35;
+
 /// What an edge is looked for by.
 struct Search<'a> {
     ends: [DVec3; 2],
@@ -28,7 +31,14 @@ struct Search<'a> {
 
 /// All six edges; `fitted` are the template's points as they lie on the face so far, `near` the distance of the search as a share
 /// of the mouth.
-pub fn find(face: &Face, template: &Template, fitted: &[DVec3], marks: &Landmarks, near: f64, eyes: &[Ball; 2]) -> Chains {
+pub fn find(
+    face: &Face,
+    template: &Template,
+    fitted: &[DVec3],
+    marks: &Landmarks,
+    near: f64,
+    eyes: &[Ball; 2],
+) -> Chains {
     let expected = |edge: Edge| -> Vec<DVec3> {
         template.rings[edge.number()].iter().map(|i| fitted[*i as usize]).collect()
     };
@@ -85,7 +95,8 @@ fn fork(upper: &mut Chain, lower: &mut Chain) {
     for _ in 0..2 {
         let half = upper.points.len() / 2;
         // The last point of the first half that both have.
-        let first = upper.points[..half].iter().rposition(|i| lower.points[..lower.points.len() / 2].contains(i));
+        let first =
+            upper.points[..half].iter().rposition(|i| lower.points[..lower.points.len() / 2].contains(i));
         if let Some(k) = first
             && let Some(l) = lower.points.iter().position(|i| *i == upper.points[k])
         {
@@ -103,14 +114,16 @@ impl Chain {
         let mut k = 1;
         while self.points.len() > 4 && k + 1 < self.points.len() {
             let at = |i: usize| face.at(self.points[i]);
-            if (at(k) - at(k - 1)).dot(at(k + 1) - at(k)) >= 0.0 || self.middle == Some(k) {
+            let (came, goes) = (at(k) - at(k - 1), at(k + 1) - at(k));
+            if came.dot(goes) >= BACK * came.length() * goes.length() || self.middle == Some(k) {
                 k += 1;
                 continue;
             }
             // The one without which the way is shorter: this or the next.
             let next = k + 2 < self.points.len() && self.middle != Some(k + 1);
             let without = |gone: usize| {
-                let kept: Vec<DVec3> = (k - 1..(k + 3).min(self.points.len())).filter(|i| *i != gone).map(at).collect();
+                let kept: Vec<DVec3> =
+                    (k - 1..(k + 3).min(self.points.len())).filter(|i| *i != gone).map(at).collect();
                 curve::length(&kept)
             };
             let gone = if next && without(k + 1) < without(k) { k + 1 } else { k };
@@ -164,8 +177,7 @@ impl Search<'_> {
                     None => DVec3::new(0.9 * p.x / face.unit, 0.0, 1.0).normalize(),
                 };
                 let turned = if face.border[i] { 0.0 } else { n.dot(out).abs() };
-                let wrong =
-                    (self.sign * n.y + if face.border[i] { -0.3 } else { 0.05 }).max(0.0);
+                let wrong = (self.sign * n.y + if face.border[i] { -0.3 } else { 0.05 }).max(0.0);
                 let mut cost = (distance[i] / self.near).powi(2) + 8.0 * wrong * wrong;
                 if !(face.rim[i] || face.border[i]) {
                     cost += 3.0 * turned * turned + 0.7;
@@ -194,7 +206,8 @@ impl Search<'_> {
         });
         // At a corner nearness counts more than the rest.
         let snap = |p: DVec3, share: f64| {
-            let score = |i: &u32| face.at(*i).distance_squared(p) / (share * self.near).powi(2) + cost[*i as usize];
+            let score =
+                |i: &u32| face.at(*i).distance_squared(p) / (share * self.near).powi(2) + cost[*i as usize];
             near.iter().copied().min_by(|a, b| score(a).total_cmp(&score(b)))
         };
         let (from, to) = (snap(a, 0.25)?, snap(b, 0.25)?);

@@ -138,8 +138,13 @@ impl Face {
             shapes: Vec::new(),
             skin: None,
         };
-        let node =
-            Node { name: String::new(), parent: None, place: Vec3::ZERO, turn: Quat::IDENTITY, size: Vec3::ONE };
+        let node = Node {
+            name: String::new(),
+            parent: None,
+            place: Vec3::ZERO,
+            turn: Quat::IDENTITY,
+            size: Vec3::ONE,
+        };
         let body = Body { nodes: vec![node], parts: shown.iter().map(|(_, t)| part(t)).collect() };
         let posed: Vec<Option<Vec<Vec3>>> = shown.into_iter().map(|(p, _)| Some(p)).collect();
         let mut out = vec![false; self.mesh.points.len()];

@@ -49,7 +49,12 @@ impl<'a> Nearest<'a> {
             bind.triangle.iter().zip(bind.shares).map(|(i, s)| of[*i as usize] * f64::from(s)).sum()
         };
         let point = mix(at);
-        Some(Found { point, normal: mix(self.normals).normalize_or_zero(), distance: p.distance(point), bind })
+        Some(Found {
+            point,
+            normal: mix(self.normals).normalize_or_zero(),
+            distance: p.distance(point),
+            bind,
+        })
     }
 }
 
@@ -89,7 +94,13 @@ pub fn fit(
         .iter()
         .map(|p| {
             let inside = p.sock > 1.0 || p.eye_ring < 0.0;
-            let base = if inside { 0.0 } else if p.ear { 0.05 } else { 1.0 };
+            let base = if inside {
+                0.0
+            } else if p.ear {
+                0.05
+            } else {
+                1.0
+            };
             base * if p.mu > 2.2 { 0.3 } else { 1.0 }
         })
         .collect();
@@ -104,8 +115,7 @@ pub fn fit(
             found = chains::find(face, template, &fitted, marks, NEAR[stage / 3], eyes);
         }
         let lips = face.lips(&found);
-        let normals =
-            Mesh { points: fitted.clone(), triangles: template.mesh.triangles.clone() }.normals();
+        let normals = Mesh { points: fitted.clone(), triangles: template.mesh.triangles.clone() }.normals();
         let (mut weight, mut pull) = (vec![0.0; count], vec![DVec3::ZERO; count]);
         for lip in [Lip::Neither, Lip::Upper, Lip::Lower] {
             let triangles = face.triangles_for(lips.as_ref(), lip);

@@ -117,13 +117,13 @@ fn check(marks: &Landmarks) -> Result<(), ShapeError> {
     }
     // The face must stand upright and look along +z: its left is +x.
     let across = left - right;
-    let up = 0.5 * (DVec3::from(marks.eye_left_inner) + DVec3::from(marks.eye_right_inner))
-        - 0.5 * (left + right);
+    let up =
+        0.5 * (DVec3::from(marks.eye_left_inner) + DVec3::from(marks.eye_right_inner)) - 0.5 * (left + right);
     if up.length() < 1e-9 || across.cross(up).length() < 0.1 * across.length() * up.length() {
         return Err(ShapeError::OnePoint);
     }
-    let forward = DVec3::from(marks.nose)
-        - (DVec3::from(marks.ear_left) + DVec3::from(marks.ear_right)) * 0.5;
+    let forward =
+        DVec3::from(marks.nose) - (DVec3::from(marks.ear_left) + DVec3::from(marks.ear_right)) * 0.5;
     if across.cross(up).dot(forward) < 0.0 {
         return Err(ShapeError::LeftAndRight);
     }
@@ -178,8 +178,7 @@ pub fn joined(pieces: &[Piece], marks: Option<&Landmarks>) -> (Mesh, Vec<Vec<(u3
         of[number[i] as usize].push(from[i]);
     }
     let whole = |t: &[u32; 3]| t[0] != t[1] && t[1] != t[2] && t[2] != t[0];
-    mesh.triangles =
-        all.triangles.iter().map(|t| t.map(|i| number[i as usize])).filter(whole).collect();
+    mesh.triangles = all.triangles.iter().map(|t| t.map(|i| number[i as usize])).filter(whole).collect();
     (mesh, of)
 }
 
@@ -246,7 +245,9 @@ fn ball_through(faces: &[(DVec3, f64)]) -> Option<(Ball, f64)> {
     let x = own.lu().solve(&side)?;
     let centre = DVec3::new(x[0], x[1], x[2]);
     let radius = (x[3] + centre.length_squared()).max(0.0).sqrt();
-    let off = faces.iter().map(|(p, w)| w * (((*p - middle) / size).distance(centre) - radius).abs()).sum::<f64>() / whole;
+    let off =
+        faces.iter().map(|(p, w)| w * (((*p - middle) / size).distance(centre) - radius).abs()).sum::<f64>()
+            / whole;
     let ball = Ball { middle: middle + size * centre, radius: size * radius };
     (radius > 0.0 && off.is_finite() && ball.middle.is_finite()).then_some((ball, size * off))
 }
@@ -346,6 +347,7 @@ fn is_full(island: &Island, local: &impl Fn(DVec3) -> DVec3) -> bool {
     let points: Vec<DVec3> = island.mesh.points.iter().map(|p| local(*p)).collect();
     let (low, high) = corners(&points);
     let (middle, half) = (0.5 * (low + high), 0.5 * (high - low));
-    let central = |p: &&DVec3| (p.x - middle.x).abs() < 0.35 * half.x && (p.z - middle.z).abs() < 0.4 * half.z;
+    let central =
+        |p: &&DVec3| (p.x - middle.x).abs() < 0.35 * half.x && (p.z - middle.z).abs() < 0.4 * half.z;
     points.iter().filter(central).count() * 20 > points.len()
 }

@@ -28,7 +28,9 @@ pub use carry::Jaw;
 pub use head::Piece;
 pub use landmarks::{Landmark, Landmarks, Side};
 pub use propose::{propose, rough};
-pub use report::{EdgeReport, LidReport, PartReport, PieceShapes, Report, Residuals, Seal, Shaped, Shaping, Warning};
+pub use report::{
+    EdgeReport, LidReport, PartReport, PieceShapes, Report, Residuals, Seal, Shaped, Shaping, Warning,
+};
 pub use transfer::{Wish, Worked, transfer};
 
 /// Most points of all meshes together.
@@ -51,9 +53,13 @@ pub enum ShapeError {
     LeftAndRight,
     #[error("the point {} is far off every mesh; put it on the face", .0.title())]
     OffTheFace(Landmark),
-    #[error("no pair of eyes was found, from which the other points are looked for; put the points on the face by hand")]
+    #[error(
+        "no pair of eyes was found, from which the other points are looked for; put the points on the face by hand"
+    )]
     NoEyes,
-    #[error("the points lie on several meshes that are not joined; most of them must lie on the skin of the face")]
+    #[error(
+        "the points lie on several meshes that are not joined; most of them must lie on the skin of the face"
+    )]
     NoSkin,
     #[error("the copy with an open mouth has another mesh; it must be the same one with its points moved")]
     OtherMesh,

@@ -66,11 +66,9 @@ pub fn local(template: &Template, fitted: &[DVec3]) -> Result<Vec<DMat3>, ShapeE
     let mut maps: Vec<DMat3> = points.iter().map(one).collect();
     let (c, mass) = laplacian(&template.mesh);
     let system = c.with((EVEN * template.mouth).powi(2), |i| mass[i]);
-    let solved =
-        Pattern::of(&system).and_then(|p| p.solved(&system)).ok_or(ShapeError::NoSolution)?;
-    let mut sides: Vec<Vec<f64>> = (0..9)
-        .map(|k| maps.iter().zip(&mass).map(|(m, w)| w * m.to_cols_array()[k]).collect())
-        .collect();
+    let solved = Pattern::of(&system).and_then(|p| p.solved(&system)).ok_or(ShapeError::NoSolution)?;
+    let mut sides: Vec<Vec<f64>> =
+        (0..9).map(|k| maps.iter().zip(&mass).map(|(m, w)| w * m.to_cols_array()[k]).collect()).collect();
     solved.solve(&mut sides);
     for (i, map) in maps.iter_mut().enumerate() {
         *map = DMat3::from_cols_array(&std::array::from_fn(|k| sides[k][i]));

@@ -1,13 +1,13 @@
 //! Where a face's landmarks probably are, from its meshes alone: eyes from balls, nose, lips and chin from the profile in its middle,
 //! the mouth's corners from the dip between the lips. To be looked at and corrected: a face that is no usual one is often missed.
 
+use crate::ShapeError;
 use crate::curve::corners;
 use crate::face::{Ball, Face};
 use crate::head::{Piece, ball_of, joined, words};
 use crate::landmarks::{Landmark, Landmarks, Side};
 use crate::mesh::Mesh;
 use crate::template::shipped;
-use crate::ShapeError;
 use glam::DVec3;
 
 /// The two eyes, left first.
@@ -189,7 +189,8 @@ pub fn propose(pieces: &[Piece]) -> Result<Landmarks, ShapeError> {
         .collect();
     let covers = |k: usize| {
         let at = DVec3::new(x0, ys[k], zs[k]);
-        let near = hidden.iter().filter(|p| p.z < at.z + 0.02 * apart).map(|p| (p.y - at.y).hypot(p.z - at.z));
+        let near =
+            hidden.iter().filter(|p| p.z < at.z + 0.02 * apart).map(|p| (p.y - at.y).hypot(p.z - at.z));
         near.fold(f64::INFINITY, f64::min) < 0.10 * apart
     };
     let seam = profile
@@ -226,7 +227,11 @@ pub fn propose(pieces: &[Piece]) -> Result<Landmarks, ShapeError> {
             let lid = |p: &&DVec3| {
                 let q = **p - ball.middle;
                 let r = q.length() / radius;
-                r > 0.97 && r < 1.25 && q.z > 0.1 * radius && q.y.abs() < 0.28 * radius && q.x * way > 0.3 * radius
+                r > 0.97
+                    && r < 1.25
+                    && q.z > 0.1 * radius
+                    && q.y.abs() < 0.28 * radius
+                    && q.x * way > 0.3 * radius
             };
             let found = skin
                 .points
@@ -284,14 +289,16 @@ pub fn propose(pieces: &[Piece]) -> Result<Landmarks, ShapeError> {
     let (wide_left, wide_right) = ((left.x - x0).abs(), (right.x - x0).abs());
     if wide_left.max(wide_right) > 1.35 * wide_left.min(wide_right) {
         let usual = 0.42 * apart;
-        let wide = if (wide_left - usual).abs() < (wide_right - usual).abs() { wide_left } else { wide_right };
+        let wide =
+            if (wide_left - usual).abs() < (wide_right - usual).abs() { wide_left } else { wide_right };
         let y = 0.5 * (left.y + right.y);
         out.mouth_left = front(x0 + wide, y, 0.03 * apart).to_array();
         out.mouth_right = front(x0 - wide, y, 0.03 * apart).to_array();
     }
     sharpen(&mut out, &face, &eyes, x0, apart);
     // The front of the neck as low as there is skin, but no further below the chin than a neck is long (from memory).
-    let low = (chin_at.y - 0.5 * (0.78 * apart + 1.25 * lip)).max(skin.points.iter().map(|p| p.y).fold(f64::INFINITY, f64::min));
+    let low = (chin_at.y - 0.5 * (0.78 * apart + 1.25 * lip))
+        .max(skin.points.iter().map(|p| p.y).fold(f64::INFINITY, f64::min));
     if low < chin_at.y - 0.35 * apart {
         let at = (0..ys.len()).min_by(|a, b| (ys[*a] - low).abs().total_cmp(&(ys[*b] - low).abs()));
         out.neck = at.map(|k| front(x0, ys[k], 0.05 * apart).to_array());
@@ -305,8 +312,7 @@ fn sharpen(marks: &mut Landmarks, face: &Face, eyes: &[Ball; 2], x0: f64, apart:
     let points = &face.mesh.points;
     let rim: Vec<DVec3> =
         (0..points.len()).filter(|i| face.rim[*i] || face.border[*i]).map(|i| points[i]).collect();
-    let mut lengths: Vec<f64> =
-        face.edges.iter().map(|[a, b]| face.at(*a).distance(face.at(*b))).collect();
+    let mut lengths: Vec<f64> = face.edges.iter().map(|[a, b]| face.at(*a).distance(face.at(*b))).collect();
     lengths.sort_by(f64::total_cmp);
     let step = (0.10 * apart).max(1.5 * lengths.get(lengths.len() / 2).copied().unwrap_or(0.0));
     let seam = 0.5 * (DVec3::from(marks.lip_upper) + DVec3::from(marks.lip_lower));
@@ -318,7 +324,10 @@ fn sharpen(marks: &mut Landmarks, face: &Face, eyes: &[Ball; 2], x0: f64, apart:
             .copied()
             .filter(|p| {
                 let x = (p.x - x0) * sign;
-                x > -0.02 * apart && x < 0.9 * apart && (p.y - seam.y).abs() < 0.25 * apart && p.z > seam.z - 0.6 * apart
+                x > -0.02 * apart
+                    && x < 0.9 * apart
+                    && (p.y - seam.y).abs() < 0.25 * apart
+                    && p.z > seam.z - 0.6 * apart
             })
             .collect();
         along.sort_by(|a, b| ((a.x - x0) * sign).total_cmp(&((b.x - x0) * sign)));

@@ -157,10 +157,8 @@ impl Report {
         let hundredths = 100.0 / mouth;
         let shape = |name: &str| carried.shapes.iter().find(|(n, _)| n == name).map(|(_, m)| m);
         let counts = counted(face, eyes);
-        let mut off: Vec<f64> = (0..face.mesh.points.len())
-            .filter(|i| counts[*i])
-            .map(|i| on[i].distance)
-            .collect();
+        let mut off: Vec<f64> =
+            (0..face.mesh.points.len()).filter(|i| counts[*i]).map(|i| on[i].distance).collect();
         off.sort_by(f64::total_cmp);
         let many = off.len().max(1) as f64;
         let residual = Residuals {
@@ -192,8 +190,10 @@ impl Report {
             _ => None,
         };
         let lid = |side: Side| {
-            let (up, low) =
-                (chains[Edge::LidUpper(side).number()].as_ref()?, chains[Edge::LidLower(side).number()].as_ref()?);
+            let (up, low) = (
+                chains[Edge::LidUpper(side).number()].as_ref()?,
+                chains[Edge::LidLower(side).number()].as_ref()?,
+            );
             let shut = shape(&format!("lid_close_{}", side.name()))?;
             let eye = &eyes[side as usize];
             let from_middle = |p: DVec3| (p - eye.middle).length() / eye.radius;
@@ -265,7 +265,9 @@ impl Report {
                 let side = pair[0].name.split(' ').next().unwrap_or_default();
                 say(
                     "lids_closed",
-                    format!("No edge of the {side} lids was found: they will not shut. Put the corners of the {side} eye on its slit."),
+                    format!(
+                        "No edge of the {side} lids was found: they will not shut. Put the corners of the {side} eye on its slit."
+                    ),
                 );
             }
         }
@@ -289,7 +291,9 @@ impl Report {
             let least = self.edges.iter().filter(few).filter_map(|e| e.points).min().unwrap_or(0);
             say(
                 "leaks",
-                format!("Sealed lips leave a gap: their edges have {least} points at least, which is too few to lie on each other. More points along the lips would close it."),
+                format!(
+                    "Sealed lips leave a gap: their edges have {least} points at least, which is too few to lie on each other. More points along the lips would close it."
+                ),
             );
         }
         if carried.scale < SCALE.0 || carried.scale > SCALE.1 {

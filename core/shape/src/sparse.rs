@@ -1,9 +1,9 @@
 //! Sparse symmetric systems over the points of a mesh: the cotangent Laplacian, its square, and their solution.
 
 use crate::mesh::Mesh;
+use faer::linalg::solvers::SolveCore;
 use faer::sparse::linalg::solvers::{Llt, SymbolicLlt};
 use faer::sparse::{SparseColMat, SymbolicSparseColMat};
-use faer::linalg::solvers::SolveCore;
 use faer::{Conj, Mat, Side};
 
 /// A symmetric matrix, every row with its diagonal.

@@ -105,10 +105,8 @@ pub fn transfer(
     let at = |l: Landmark| here.get(l).unwrap_or_default();
     let mouth = at(Landmark::MouthLeft).distance(at(Landmark::MouthRight));
     let unit = mouth.max(NARROW * template.mouth);
-    let eyes = head.eyes.map(|e| Ball {
-        middle: similarity.point(e.middle),
-        radius: e.radius * similarity.scale,
-    });
+    let eyes =
+        head.eyes.map(|e| Ball { middle: similarity.point(e.middle), radius: e.radius * similarity.scale });
     let placed = Mesh {
         points: skin.mesh.points.iter().map(|p| similarity.point(*p)).collect(),
         triangles: skin.mesh.triangles.clone(),
@@ -172,8 +170,7 @@ pub fn transfer(
         crate::symmetric::even_out(&mut carried.shapes, &face);
     }
     progress.step(0.92)?;
-    let report =
-        Report::of(&head, marks, template, &face, &found, &on, &carried, &eyes, &similarity, wish);
+    let report = Report::of(&head, marks, template, &face, &found, &on, &carried, &eyes, &similarity, wish);
     let following = Following {
         face: &face,
         carried: &carried,
@@ -255,8 +252,7 @@ fn openness(
 pub fn gap(face: &Face, upper: &Chain, lower: &Chain, by: &dyn Fn(u32) -> DVec3) -> f64 {
     let placed = |c: &Chain| -> Vec<DVec3> { c.points.iter().map(|i| face.at(*i) + by(*i)).collect() };
     let (up, low) = (placed(upper), placed(lower));
-    let one_way = |from: &[DVec3], to: &[DVec3]| {
-        from.iter().map(|p| curve::distance(to, *p)).fold(0.0, f64::max)
-    };
+    let one_way =
+        |from: &[DVec3], to: &[DVec3]| from.iter().map(|p| curve::distance(to, *p)).fold(0.0, f64::max);
     one_way(&up, &low).max(one_way(&low, &up))
 }

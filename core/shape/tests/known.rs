@@ -9,7 +9,7 @@ mod targets;
 use glam::DVec3;
 use jam_shape::template::{Moves, shipped};
 use jam_shape::{
-    Jaw, Landmark, Landmarks, Piece, Progress, Shaped, ShapeError, Wish, Worked, propose, transfer,
+    Jaw, Landmark, Landmarks, Piece, Progress, ShapeError, Shaped, Wish, Worked, propose, transfer,
 };
 use proptest::prelude::*;
 use std::sync::OnceLock;
@@ -79,7 +79,8 @@ fn the_neck_landmark_halves_the_throats_errors() {
             made[*i as usize] = *m;
         }
         let chin = target.marks.get(Landmark::Chin).expect("a chin").y;
-        let low = |i: &usize| target.pieces[0].mesh.points[*i].y < chin && truth[*i].length() > 0.01 * target.mouth;
+        let low =
+            |i: &usize| target.pieces[0].mesh.points[*i].y < chin && truth[*i].length() > 0.01 * target.mouth;
         let off: Vec<f64> = (0..truth.len()).filter(low).map(|i| made[i].distance(truth[i])).collect();
         off.iter().sum::<f64>() / off.len() as f64
     };
@@ -108,12 +109,16 @@ fn what_is_not_skin_follows_as_it_should() {
     let mouth = DVec3::from(target.marks.lip_upper);
     let w = target.mouth;
     // A bar over the left eye, a ball on the tongue's place, and one far away.
-    let brow = DVec3::from(target.marks.eye_left_inner) * 0.5 + DVec3::from(target.marks.eye_left_outer) * 0.5;
+    let brow =
+        DVec3::from(target.marks.eye_left_inner) * 0.5 + DVec3::from(target.marks.eye_left_outer) * 0.5;
     let bar = |p: DVec3| DVec3::new(3.0 * p.x, 0.5 * p.y, 0.5 * p.z);
     let mut long = ball(DVec3::ZERO, 0.06 * w);
     long.points.iter_mut().for_each(|p| *p = bar(*p) + brow + DVec3::new(0.0, 0.45 * w, 0.12 * w));
     pieces.push(Piece { name: "brow_left".into(), mesh: long });
-    pieces.push(Piece { name: "tongue".into(), mesh: ball(mouth + DVec3::new(0.0, -0.15 * w, -0.5 * w), 0.15 * w) });
+    pieces.push(Piece {
+        name: "tongue".into(),
+        mesh: ball(mouth + DVec3::new(0.0, -0.15 * w, -0.5 * w), 0.15 * w),
+    });
     pieces.push(Piece { name: "lamp".into(), mesh: ball(mouth + DVec3::new(9.0 * w, 0.0, 0.0), 0.2 * w) });
     let target = Target { pieces, truth: Vec::new(), outside: Vec::new(), ..*target };
     let (shaped, _) = run(&target, &Wish::default()).expect("shapes");
@@ -178,7 +183,13 @@ fn the_same_face_gives_the_same_shapes_whatever_its_scale_and_place() {
 fn what_cannot_be_used_is_said() {
     let (target, _, _) = warped();
     let with = |marks: Landmarks| {
-        let other = Target { pieces: target.pieces.clone(), marks, truth: Vec::new(), outside: Vec::new(), ..*target };
+        let other = Target {
+            pieces: target.pieces.clone(),
+            marks,
+            truth: Vec::new(),
+            outside: Vec::new(),
+            ..*target
+        };
         run(&other, &Wish::default()).map(|_| ()).expect_err("no shapes")
     };
     let m = target.marks;
@@ -199,7 +210,8 @@ fn what_cannot_be_used_is_said() {
     assert_eq!(run(&nothing, &Wish::default()).map(|_| ()).expect_err("nothing"), ShapeError::Nothing);
     let pieces = vec![target.pieces[1].clone()];
     assert_eq!(propose(&pieces), Err(ShapeError::NoEyes));
-    let stopped = transfer(shipped(), &target.pieces, None, &m, &Wish::default(), &Progress(&|done| done < 0.5));
+    let stopped =
+        transfer(shipped(), &target.pieces, None, &m, &Wish::default(), &Progress(&|done| done < 0.5));
     assert_eq!(stopped.map(|_| ()).expect_err("cancelled"), ShapeError::Cancelled);
     let open: Vec<Piece> = target.pieces[1..].to_vec();
     let other = transfer(shipped(), &target.pieces, Some(&open), &m, &Wish::default(), &Progress(&|_| true));
@@ -210,12 +222,18 @@ fn what_cannot_be_used_is_said() {
 fn a_point_that_looks_wrong_is_named() {
     let (target, _, _) = warped();
     let mut marks = target.marks;
-    let off = marks.get(Landmark::Chin).expect("a chin") + DVec3::new(0.0, -0.5 * target.mouth, -0.7 * target.mouth);
+    let off = marks.get(Landmark::Chin).expect("a chin")
+        + DVec3::new(0.0, -0.5 * target.mouth, -0.7 * target.mouth);
     marks.set(Landmark::Chin, off);
-    let other = Target { pieces: target.pieces.clone(), marks, truth: Vec::new(), outside: Vec::new(), ..*target };
+    let other =
+        Target { pieces: target.pieces.clone(), marks, truth: Vec::new(), outside: Vec::new(), ..*target };
     let (shaped, _) = run(&other, &Wish::default()).expect("shapes");
     let named = shaped.report.warnings.iter().filter_map(|w| w.landmark).collect::<Vec<Landmark>>();
-    assert!(named.contains(&Landmark::Chin) || named.contains(&Landmark::Neck), "{:?}", shaped.report.warnings);
+    assert!(
+        named.contains(&Landmark::Chin) || named.contains(&Landmark::Neck),
+        "{:?}",
+        shaped.report.warnings
+    );
 }
 
 #[test]
@@ -224,12 +242,20 @@ fn a_copy_with_an_open_mouth_tells_the_lips_apart() {
     let open = &target.truth.iter().find(|(n, _)| n == "jaw_open").expect("the jaw").1;
     let mut pieces = target.pieces.clone();
     pieces[0].mesh.points.iter_mut().zip(open).for_each(|(p, d)| *p += 0.6 * *d);
-    let done = transfer(shipped(), &target.pieces, Some(&pieces), &target.marks, &Wish::default(), &Progress(&|_| true));
+    let done = transfer(
+        shipped(),
+        &target.pieces,
+        Some(&pieces),
+        &target.marks,
+        &Wish::default(),
+        &Progress(&|_| true),
+    );
     let (_, worked) = done.expect("shapes");
     let follows = |k: usize| {
         let chain = worked.chains[k].as_ref().expect("an edge");
         let inner = &chain.points[3..chain.points.len() - 3];
-        inner.iter().map(|i| open[worked.in_skin[*i as usize] as usize].length()).sum::<f64>() / inner.len() as f64
+        inner.iter().map(|i| open[worked.in_skin[*i as usize] as usize].length()).sum::<f64>()
+            / inner.len() as f64
     };
     assert!(follows(1) > 4.0 * follows(0), "the lower edge goes with the jaw: {} {}", follows(1), follows(0));
 }

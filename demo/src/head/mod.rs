@@ -127,10 +127,7 @@ pub fn pattern() -> Source {
         },
         places: places.collect(),
         shapes: moved(&shapes::of_skin(&skin)),
-        tongue: Tongue {
-            points: tongue.points.iter().map(point).collect(),
-            shapes: moved(&tongue.shapes),
-        },
+        tongue: Tongue { points: tongue.points.iter().map(point).collect(), shapes: moved(&tongue.shapes) },
         contact: skin.contact.iter().map(|i| *i as u32).collect(),
         hinge: point(&JAW_PIVOT),
         eye: point(&EYE),

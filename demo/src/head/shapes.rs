@@ -168,9 +168,7 @@ pub fn of_skin(skin: &Skin) -> Vec<Shape> {
     });
     shape("jaw_side", &|f| v(0.10 * f.jaw, 0.0, 0.0));
     shape("jaw_forward", &|f| v(0.0, 0.01 * f.jaw, 0.10 * f.jaw));
-    shape("lips_close", &|f| {
-        jaw_drop(f.p) * ((MEET - f.jaw) * f.seal()) + v(0.0, 0.0, 0.02 * f.lip)
-    });
+    shape("lips_close", &|f| jaw_drop(f.p) * ((MEET - f.jaw) * f.seal()) + v(0.0, 0.0, 0.02 * f.lip));
     // Rounded lips open lower than where they meet: round the edges of the teeth, which so are hardly seen.
     shape("lips_round", &|f| {
         let rim = f.lip * (0.012 * f.up - 0.004 * f.low) * bell(f.mu, 0.2);

@@ -2,6 +2,7 @@
 #![allow(dead_code, reason = "each takes what it needs of it")]
 #![allow(clippy::unwrap_used)]
 
+pub mod plain;
 pub mod readers;
 pub mod spoilt;
 

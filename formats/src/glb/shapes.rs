@@ -21,9 +21,8 @@ impl Character {
         let piece = |(part, points): (usize, &Option<Vec<glam::Vec3>>)| {
             let points: Vec<DVec3> = points.iter().flatten().map(|p| p.as_dvec3()).collect();
             let count = points.len() as u32;
-            let whole = |t: &&[u32; 3]| {
-                t.iter().all(|i| *i < count) && t[0] != t[1] && t[1] != t[2] && t[2] != t[0]
-            };
+            let whole =
+                |t: &&[u32; 3]| t.iter().all(|i| *i < count) && t[0] != t[1] && t[1] != t[2] && t[2] != t[0];
             let triangles = body.parts[part].triangles.iter().filter(whole).copied().collect();
             Piece { name: body.name(part).to_string(), mesh: Mesh { points, triangles } }
         };
@@ -98,12 +97,16 @@ impl Character {
         Ok(match &part.skin {
             None => vec![inverse(whole(places[node].unwrap_or(Mat4::IDENTITY))); part.points.len()],
             Some(skin) => {
-                let joints: Vec<DMat3> =
-                    skin.joints.iter().map(|(j, b)| whole(places[*j].unwrap_or(Mat4::IDENTITY) * *b)).collect();
+                let joints: Vec<DMat3> = skin
+                    .joints
+                    .iter()
+                    .map(|(j, b)| whole(places[*j].unwrap_or(Mat4::IDENTITY) * *b))
+                    .collect();
                 let one = |weights: &[(u16, f32); 4]| {
-                    let mixed = weights.iter().filter(|(_, w)| *w != 0.0).fold(DMat3::ZERO, |sum, (j, w)| {
-                        sum + joints[usize::from(*j)] * f64::from(*w)
-                    });
+                    let mixed = weights
+                        .iter()
+                        .filter(|(_, w)| *w != 0.0)
+                        .fold(DMat3::ZERO, |sum, (j, w)| sum + joints[usize::from(*j)] * f64::from(*w));
                     inverse(mixed)
                 };
                 skin.weights.iter().map(one).collect()
@@ -122,14 +125,11 @@ impl Character {
         let (points, triangles) = self.surface(&described, &Mat4::IDENTITY)?;
         let normals = Smooth::of(self, &described, &points, triangles)?;
         let mut names = target_names(&described);
-        let mut weights: Vec<Value> = (0..names.len())
-            .map(|k| described["weights"].get(k).cloned().unwrap_or(json!(0.0)))
-            .collect();
+        let mut weights: Vec<Value> =
+            (0..names.len()).map(|k| described["weights"].get(k).cloned().unwrap_or(json!(0.0))).collect();
         let mut primitives = described["primitives"].as_array().cloned().unwrap_or_default();
-        let counts: Vec<usize> = primitives
-            .iter()
-            .map(|p| self.count(&p["attributes"]["POSITION"]))
-            .collect::<Result<_, _>>()?;
+        let counts: Vec<usize> =
+            primitives.iter().map(|p| self.count(&p["attributes"]["POSITION"])).collect::<Result<_, _>>()?;
         for primitive in &mut primitives {
             if !primitive["targets"].is_array() {
                 primitive["targets"] = json!([]);
@@ -205,7 +205,9 @@ impl Smooth {
             normals.extend(own);
         }
         let mut groups: BTreeMap<([u32; 3], [i32; 3]), u32> = BTreeMap::new();
-        let key = |p: &[f32; 3], n: &[f32; 3]| (p.map(|x| (x + 0.0).to_bits()), n.map(|x| (64.0 * x).round() as i32));
+        let key = |p: &[f32; 3], n: &[f32; 3]| {
+            (p.map(|x| (x + 0.0).to_bits()), n.map(|x| (64.0 * x).round() as i32))
+        };
         let mut group = Vec::with_capacity(points.len());
         for (p, n) in points.iter().zip(&normals) {
             let next = groups.len() as u32;

@@ -70,7 +70,7 @@ export function ShapesPanel({ member, name, shapes, stage }: Props) {
   const own = KINDS.find((k) => k.name === chosen);
   return (
     <aside className={css.panel} data-testid="shapes-panel">
-      <h2>{made ? `${name}’s shapes` : `Give ${name} shapes`}</h2>
+      <h2>{made ? `Shapes of ${name.replace(/^The /, 'the ')}` : `Give ${name} shapes`}</h2>
       <p className="soft">
         Thirteen points tell where the face is; then it gets every shape that it lacks. The file that came
         stays as it is.

@@ -75,13 +75,16 @@ impl Bent {
                 q.y -= 0.16 * bell(p, [0.0, -0.95, 0.55], [0.45, 0.35, 0.5]);
                 q.z += 0.14 * bell(p, [0.0, -0.12, 1.0], [0.16, 0.22, 0.30]);
                 q.x *= 1.0 - 0.18 * bell(p, [0.0, -0.75, 0.4], [0.7, 0.35, 0.7]);
-                q.z -= 0.05 * (bell(p, [0.42, -0.35, 0.6], [0.22, 0.25, 0.3]) + bell(p, [-0.42, -0.35, 0.6], [0.22, 0.25, 0.3]));
+                q.z -= 0.05
+                    * (bell(p, [0.42, -0.35, 0.6], [0.22, 0.25, 0.3])
+                        + bell(p, [-0.42, -0.35, 0.6], [0.22, 0.25, 0.3]));
             }
             Bent::Round => {
                 q *= DVec3::new(1.14, 0.84, 1.04);
                 q.y += 0.12 * bell(p, [0.0, -0.98, 0.57], [0.5, 0.3, 0.5]);
                 q.z -= 0.09 * bell(p, [0.0, -0.15, 1.02], [0.22, 0.2, 0.25]);
-                let cheek = bell(p, [0.45, -0.35, 0.6], [0.28, 0.28, 0.32]) + bell(p, [-0.45, -0.35, 0.6], [0.28, 0.28, 0.32]);
+                let cheek = bell(p, [0.45, -0.35, 0.6], [0.28, 0.28, 0.32])
+                    + bell(p, [-0.45, -0.35, 0.6], [0.28, 0.28, 0.32]);
                 q.z += 0.12 * cheek;
                 q.x *= 1.0 + 0.12 * cheek;
             }
@@ -300,8 +303,11 @@ fn coarser(points: &[DVec3], triangles: &[[u32; 3]], left: usize) -> (Vec<bool>,
                 let [p, q, r] = t.map(|i| points[i as usize]);
                 (q - p).cross(r - p).normalize_or_zero()
             };
-            let moved: Vec<usize> =
-                at[from as usize].iter().copied().filter(|n| faces[*n].is_some_and(|t| !t.contains(&to))).collect();
+            let moved: Vec<usize> = at[from as usize]
+                .iter()
+                .copied()
+                .filter(|n| faces[*n].is_some_and(|t| !t.contains(&to)))
+                .collect();
             let put = |t: [u32; 3]| t.map(|i| if i == from { to } else { i });
             let turns = moved.iter().any(|n| faces[*n].is_some_and(|t| normal(t).dot(normal(put(t))) < 0.6));
             if turns {
@@ -412,7 +418,10 @@ pub fn make(made: &Made) -> Target {
     let mut mesh = mesh;
     if made.noise > 0.0 {
         let normals = mesh.normals();
-        mesh.points.iter_mut().zip(normals).for_each(|(p, n)| *p += n * (made.noise * mouth * random.normal()));
+        mesh.points
+            .iter_mut()
+            .zip(normals)
+            .for_each(|(p, n)| *p += n * (made.noise * mouth * random.normal()));
     }
     let mut marks = Landmarks::at_origin();
     for landmark in Landmark::ALL.iter().filter(|l| made.neck || **l != Landmark::Neck) {
