@@ -7,8 +7,9 @@ use crate::face::{Ball, Face};
 use crate::head::{Piece, ball_of, joined, words};
 use crate::landmarks::{Landmark, Landmarks, Side};
 use crate::mesh::Mesh;
+use crate::start::Similarity;
 use crate::template::shipped;
-use glam::DVec3;
+use glam::{DMat3, DVec3};
 
 /// The two eyes, left first.
 fn eyes(mesh: &Mesh, number: &[usize], count: usize, names: &[String]) -> Result<[Ball; 2], ShapeError> {
@@ -130,11 +131,53 @@ impl Profile {
     }
 }
 
-/// The landmarks of a face that stands upright and looks along +z.
+/// Ways that a character may stand in its file, as quarter turns about x and then y that put it upright, looking along +z: as
+/// the format wants it, with z up, and turned away or aside.
+const STANDS: [(f64, f64); 5] = [(0.0, 0.0), (-1.0, 0.0), (0.0, 2.0), (0.0, 1.0), (0.0, -1.0)];
+/// Landmarks that lie so far off a usual face's, on average and in mouth widths, are looked for in another stand, too.
+const UNUSUAL: f64 = 0.45;
+
+/// The landmarks of a face, however it stands in its file.
 ///
 /// # Errors
 /// No pair of eyes was found, or no face beneath them.
 pub fn propose(pieces: &[Piece]) -> Result<Landmarks, ShapeError> {
+    let mut best: Option<(f64, Landmarks)> = None;
+    let mut said = None;
+    for (about_x, about_y) in STANDS {
+        let quarter = std::f64::consts::FRAC_PI_2;
+        let turn = DMat3::from_rotation_y(about_y * quarter) * DMat3::from_rotation_x(about_x * quarter);
+        let mut turned = pieces.to_vec();
+        turned.iter_mut().flat_map(|p| &mut p.mesh.points).for_each(|p| *p = turn * *p);
+        match upright(&turned) {
+            Ok(found) => {
+                let off = unusual(&found);
+                if best.is_none_or(|(least, _)| off < least) {
+                    best = Some((off, found.moved(|p| turn.transpose() * p)));
+                }
+                if off < UNUSUAL {
+                    break;
+                }
+            }
+            Err(error) => said = said.or(Some(error)),
+        }
+    }
+    best.map(|(_, found)| found).ok_or(said.unwrap_or(ShapeError::NoSkin))
+}
+
+/// How far landmarks are off the template's, brought as near as turn and scale can, on average and in mouth widths.
+fn unusual(marks: &Landmarks) -> f64 {
+    let template = shipped();
+    let from: Vec<DVec3> = marks.there().map(|(_, p)| p).collect();
+    let to: Vec<DVec3> =
+        marks.there().map(|(l, _)| template.mesh.points[template.landmark(l) as usize]).collect();
+    let similarity = Similarity::between(&from, &to);
+    let off = from.iter().zip(&to).map(|(p, q)| similarity.point(*p).distance(*q)).sum::<f64>();
+    off / from.len() as f64 / template.mouth
+}
+
+/// The landmarks of a face that stands upright and looks along +z.
+fn upright(pieces: &[Piece]) -> Result<Landmarks, ShapeError> {
     let (mesh, of) = joined(pieces, None);
     let (number, count) = mesh.islands();
     let mut names = vec![String::new(); count];

@@ -117,6 +117,7 @@ pub fn transfer(
     if mesh.triangles.is_empty() {
         return Err(ShapeError::NoSkin);
     }
+    let mesh = outward(mesh, lips, unit);
     let mut face = Face::new(mesh, unit);
     face.lips_at = lips;
     if let Some(open) = open {
@@ -201,6 +202,17 @@ pub fn transfer(
     shaped.finish(&carried.shapes.iter().map(|(n, _)| n.clone()).collect::<Vec<String>>());
     progress.step(1.0)?;
     Ok((shaped, Worked { face, fitted, chains: found, places: on, eyes, similarity, in_skin }))
+}
+
+/// The mesh with its triangles turned over if the face looks inwards: round the mouth most normals must look forward.
+fn outward(mut mesh: Mesh, lips: DVec3, unit: f64) -> Mesh {
+    let front = |p: &DVec3| p.distance(lips) < unit && p.z > lips.z - 0.4 * unit;
+    let forward: f64 =
+        mesh.points.iter().zip(mesh.normals()).filter(|(p, _)| front(p)).map(|(_, n)| n.z).sum();
+    if forward < 0.0 {
+        mesh.triangles.iter_mut().for_each(|t| t.swap(1, 2));
+    }
+    mesh
 }
 
 /// Points where a poor fit matters: what is seen of the face round mouth and eyes.

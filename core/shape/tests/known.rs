@@ -179,6 +179,32 @@ fn the_same_face_gives_the_same_shapes_whatever_its_scale_and_place() {
     }
 }
 
+/// glTF has y up and the face along +z; not every file keeps to it, and normals are flipped as often.
+#[test]
+fn a_face_that_stands_otherwise_or_is_turned_inside_out_is_found_all_the_same() {
+    let (target, plain, _) = warped();
+    let mean = |s: &Shaped| s.report.residual.mean;
+    for turn in
+        [glam::DMat3::from_rotation_x(90f64.to_radians()), glam::DMat3::from_rotation_y(180f64.to_radians())]
+    {
+        let mut pieces = target.pieces.clone();
+        pieces.iter_mut().flat_map(|p| &mut p.mesh.points).for_each(|p| *p = turn * *p);
+        let found = propose(&pieces).expect("landmarks");
+        for (landmark, at) in found.there().filter(|(l, _)| !matches!(l, Landmark::Neck)) {
+            let truth = turn * target.marks.get(landmark).expect("a landmark");
+            assert!(at.distance(truth) < 0.5 * target.mouth, "{landmark:?}");
+        }
+        let other = Target { pieces, marks: found, truth: Vec::new(), outside: Vec::new(), ..*target };
+        let (shaped, _) = run(&other, &Wish::default()).expect("shapes");
+        assert!(mean(&shaped) < 2.0 * mean(plain) && shaped.report.seal.is_some_and(|s| s.full < 0.5));
+    }
+    let mut pieces = target.pieces.clone();
+    pieces[0].mesh.triangles.iter_mut().for_each(|t| t.swap(0, 1));
+    let other = Target { pieces, truth: Vec::new(), outside: Vec::new(), ..*target };
+    let (shaped, _) = run(&other, &Wish::default()).expect("shapes");
+    assert!(mean(&shaped) < 1.2 * mean(plain), "{} {}", mean(&shaped), mean(plain));
+}
+
 #[test]
 fn what_cannot_be_used_is_said() {
     let (target, _, _) = warped();
