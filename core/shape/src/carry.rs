@@ -466,6 +466,32 @@ impl Sewn {
     }
 }
 
+/// Lays the lips' edges on one polygon again, at rest and sealed, after shapes were changed point by point.
+pub fn reseal(shapes: &mut [(String, Vec<DVec3>)], face: &Face, chains: &Chains) {
+    let (Some(upper), Some(lower)) = (&chains[0], &chains[1]) else { return };
+    let sewn = Sewn::new(face, upper, lower, Edge::LipUpper);
+    let (nodes, others) = if sewn.upper_has_nodes { (upper, lower) } else { (lower, upper) };
+    let find = |name: &str| shapes.iter().position(|(n, _)| n == name);
+    let (Some(open), Some(close), Some(meet)) = (find("jaw_open"), find("lips_close"), find(LIPS_MEET))
+    else {
+        return;
+    };
+    let on = |of: &dyn Fn(usize) -> DVec3| -> Vec<DVec3> {
+        let at_nodes: Vec<DVec3> = nodes.points.iter().map(|i| of(*i as usize)).collect();
+        along(&sewn.nodes, &at_nodes, &sewn.others)
+    };
+    let met = on(&|i| face.mesh.points[i] + shapes[meet].1[i]);
+    let sealed = on(&|i| shapes[open].1[i] + shapes[close].1[i]);
+    for ((i, met), sealed) in others.points.iter().zip(met).zip(sealed) {
+        let i = *i as usize;
+        if nodes.points.contains(&(i as u32)) {
+            continue;
+        }
+        shapes[meet].1[i] = met - face.mesh.points[i];
+        shapes[close].1[i] = sealed - shapes[open].1[i];
+    }
+}
+
 /// Sets a shape's columns at the points of a chain.
 fn set(values: &mut [Vec<f64>], shape: usize, chain: &Chain, moves: &[DVec3]) {
     for (i, m) in chain.points.iter().zip(moves) {

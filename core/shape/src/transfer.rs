@@ -1,6 +1,6 @@
 //! All of it: a character's meshes and its landmarks in, shapes for every mesh and a report out.
 
-use crate::carry::{Carrier, Jaw};
+use crate::carry::{Carrier, Jaw, reseal};
 use crate::curve;
 use crate::face::{Ball, Chain, Chains, Face};
 use crate::fit;
@@ -169,6 +169,7 @@ pub fn transfer(
     }
     if wish.symmetric {
         crate::symmetric::even_out(&mut carried.shapes, &face);
+        reseal(&mut carried.shapes, &face, &found);
     }
     progress.step(0.92)?;
     let report = Report::of(&head, marks, template, &face, &found, &on, &carried, &eyes, &similarity, wish);

@@ -300,6 +300,8 @@ fn even_shapes_are_mirror_images() {
     let wish = Wish { symmetric: true, ..Wish::default() };
     let (shaped, worked) =
         transfer(head, &[piece], None, &marks, &wish, &Progress(&|_| true)).expect("shapes");
+    let seal = shaped.report.seal.as_ref().expect("edges of the lips");
+    assert!(seal.full < 0.02 && seal.rest < 0.02, "{seal:?}");
     let of = |name: &str| {
         let mut all = vec![DVec3::ZERO; head.mesh.points.len()];
         moves(&shaped.pieces[0].shapes, name).iter().for_each(|(i, m)| all[*i as usize] = *m);
