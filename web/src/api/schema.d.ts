@@ -1970,7 +1970,7 @@ export interface components {
             p95: number;
             /**
              * Format: double
-             * @description Share of the seen face that is further off than is trusted, 0..1.
+             * @description Share of what is seen round mouth and eyes that is further off than is trusted, 0..1.
              */
             poor: number;
         };

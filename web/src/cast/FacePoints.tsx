@@ -5,6 +5,14 @@ import { usePose } from './pose';
 import { KINDS, type Place, across, middleOf, move, placeOf, put, usePut } from './landmarks';
 import css from './FacePoints.module.css';
 
+/** Pixels that an arrow key moves a point. */
+const WAYS: Record<string, [number, number]> = {
+  ArrowLeft: [-1, 0],
+  ArrowRight: [1, 0],
+  ArrowUp: [0, -1],
+  ArrowDown: [0, 1],
+};
+
 /** Lets the marks follow the points with every picture. */
 export function followPoints(element: HTMLElement, stage: Stage) {
   const { points } = usePut.getState();
@@ -36,18 +44,31 @@ export function FacePoints({ stage }: { stage: () => Stage | null }) {
   const chosen = usePut((s) => s.chosen);
   const dragged = useRef<LandmarkName | null>(null);
   if (!points || posed) return null;
-  const drag = (event: React.PointerEvent<HTMLElement>) => {
-    const name = dragged.current;
-    const [made, host] = [stage(), event.currentTarget.closest('[data-testid=stage]')];
-    if (!name || !made || !host) return;
-    const rect = host.getBoundingClientRect();
-    const [x, y] = [(event.clientX - rect.left) / rect.width, (event.clientY - rect.top) / rect.height];
-    const at = made.surfaceAt(x, y);
-    if (!at) return;
+  /** Puts a point on the skin under a place of the picture, shares of it. */
+  const putAt = (name: LandmarkName, x: number, y: number) => {
+    const made = stage();
+    const at = made?.surfaceAt(x, y);
+    if (!made || !at) return;
     const { mirrored } = usePut.getState();
     const mate = mirrored && across(name) !== name ? made.surfaceAt(x, y, middleOf(points)) : null;
     const place = (p: { x: number; y: number; z: number }): Place => [p.x, p.y, p.z];
     move(name, place(at), mate && place(mate));
+  };
+  const picture = (of: HTMLElement) => of.closest('[data-testid=stage]')?.getBoundingClientRect();
+  const drag = (event: React.PointerEvent<HTMLElement>) => {
+    const [name, rect] = [dragged.current, picture(event.currentTarget)];
+    if (!name || !rect) return;
+    putAt(name, (event.clientX - rect.left) / rect.width, (event.clientY - rect.top) / rect.height);
+  };
+  const nudge = (name: LandmarkName, event: React.KeyboardEvent<HTMLElement>) => {
+    const [way, rect] = [WAYS[event.key], picture(event.currentTarget)];
+    const at = placeOf(points, name);
+    const seen = at && stage()?.seenAt(at);
+    if (!way || !rect || !seen) return;
+    event.preventDefault();
+    event.stopPropagation();
+    const far = event.shiftKey ? 10 : 1;
+    putAt(name, seen.x + (far * way[0]) / rect.width, seen.y + (far * way[1]) / rect.height);
   };
   return (
     <div className={css.points}>
@@ -59,7 +80,9 @@ export function FacePoints({ stage }: { stage: () => Stage | null }) {
           data-landmark={k.name}
           data-chosen={chosen === k.name || undefined}
           style={{ '--own': `var(--${k.colour})` } as React.CSSProperties}
-          aria-label={`${k.title}: drag it over the skin`}
+          aria-label={`${k.title}: drag it over the skin, or use the arrow keys`}
+          onFocus={() => put({ chosen: k.name })}
+          onKeyDown={(event) => nudge(k.name, event)}
           onPointerDown={(event) => {
             event.preventDefault();
             event.currentTarget.setPointerCapture(event.pointerId);

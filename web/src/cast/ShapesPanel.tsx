@@ -109,7 +109,8 @@ export function ShapesPanel({ member, name, shapes, stage }: Props) {
           </>
         ) : (
           <p className="soft">
-            Click a point in the list to look at it from near. Drag it on the stage: it stays on the skin.
+            Click a point in the list to look at it from near. Drag it on the stage, or focus it there and use
+            the arrow keys: it stays on the skin.
           </p>
         )}
       </div>
