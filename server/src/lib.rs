@@ -20,6 +20,7 @@ mod range;
 mod routes;
 pub mod scenes;
 mod sent;
+mod shaping;
 mod shapings;
 mod shelf;
 mod stagings;

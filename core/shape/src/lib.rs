@@ -13,6 +13,7 @@ pub mod head;
 mod landmarks;
 mod lids;
 pub mod maps;
+mod measure;
 pub mod mesh;
 mod parts;
 pub mod places;
@@ -23,6 +24,7 @@ pub mod start;
 mod symmetric;
 pub mod template;
 mod transfer;
+mod wish;
 
 pub use carry::Jaw;
 pub use head::Piece;
@@ -31,7 +33,8 @@ pub use propose::{propose, rough};
 pub use report::{
     EdgeReport, LidReport, PartReport, PieceShapes, Report, Residuals, Seal, Shaped, Shaping, Warning,
 };
-pub use transfer::{Wish, Worked, transfer};
+pub use transfer::{Worked, transfer};
+pub use wish::Wish;
 
 /// Most points of all meshes together.
 const MOST_POINTS: usize = 400_000;

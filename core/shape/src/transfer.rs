@@ -1,33 +1,22 @@
 //! All of it: a character's meshes and its landmarks in, shapes for every mesh and a report out.
 
-use crate::carry::{Carrier, Jaw, reseal};
+use crate::carry::{Carrier, reseal};
 use crate::curve;
-use crate::face::{Ball, Chain, Chains, Face};
+use crate::face::{Ball, Chains, Face};
 use crate::fit;
 use crate::head::{Head, Piece, Role};
 use crate::landmarks::{Landmark, Landmarks, Side};
 use crate::maps;
+use crate::measure::counted;
 use crate::mesh::Mesh;
 use crate::parts::Following;
 use crate::places::{OnTemplate, places};
 use crate::report::{Report, Shaped};
 use crate::start::{Bend, Similarity};
 use crate::template::Template;
+use crate::wish::Wish;
 use crate::{Progress, ShapeError};
 use glam::DVec3;
-use std::collections::BTreeMap;
-
-/// What is wanted.
-#[derive(Debug, Clone, Default, PartialEq)]
-pub struct Wish {
-    /// Left and right are made mirror images of each other.
-    pub symmetric: bool,
-    /// Names of shapes that are there already and stay.
-    pub there: Vec<String>,
-    pub jaw: Jaw,
-    /// How strong shapes are made, beside what they are of themselves; 1 for those that are not named.
-    pub strengths: BTreeMap<String, f64>,
-}
 
 /// A mouth narrower than this share of the eyes' distance rounds less: the template's rounding would square it.
 const SMALL_MOUTH: f64 = 0.8;
@@ -216,17 +205,6 @@ fn outward(mut mesh: Mesh, lips: DVec3, unit: f64) -> Mesh {
     mesh
 }
 
-/// Points where a poor fit matters: what is seen of the face round mouth and eyes.
-pub fn counted(face: &Face, eyes: &[Ball; 2]) -> Vec<bool> {
-    let between = 0.5 * (eyes[0].middle + eyes[1].middle);
-    let lips = face.lips_at;
-    let near = |p: &DVec3| p.distance(lips) < AROUND * face.unit || p.distance(between) < AROUND * face.unit;
-    face.mesh.points.iter().zip(&face.seen).map(|(p, seen)| *seen && near(p)).collect()
-}
-
-/// How far from the mouth, and from between the eyes, the fit is judged.
-const AROUND: f64 = 1.2;
-
 /// How far each point goes with the opening mouth, 0..1: of a copy with the same points.
 fn openness(
     pieces: &[Piece],
@@ -259,13 +237,4 @@ fn openness(
         return Err(ShapeError::NotOpen);
     }
     Ok(moved.iter().map(|m| (m / most).clamp(0.0, 1.0)).collect())
-}
-
-/// Greatest distance between the edges of a gap, as polygons, when each point is moved by `by`.
-pub fn gap(face: &Face, upper: &Chain, lower: &Chain, by: &dyn Fn(u32) -> DVec3) -> f64 {
-    let placed = |c: &Chain| -> Vec<DVec3> { c.points.iter().map(|i| face.at(*i) + by(*i)).collect() };
-    let (up, low) = (placed(upper), placed(lower));
-    let one_way =
-        |from: &[DVec3], to: &[DVec3]| from.iter().map(|p| curve::distance(to, *p)).fold(0.0, f64::max);
-    one_way(&up, &low).max(one_way(&low, &up))
 }

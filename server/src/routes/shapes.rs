@@ -4,7 +4,7 @@ use crate::app::App;
 use crate::form::blocking;
 use crate::problem::{Answer, Problem};
 use crate::sent::Sent;
-use crate::shapings::{self, Order};
+use crate::shaping::{self, Order};
 use axum::Json;
 use axum::extract::{Path, State};
 use jam_shape::{Landmark, Landmarks, Shaping, propose, rough};
@@ -82,7 +82,7 @@ pub async fn make(
             let what = "A shape's strength lies between 0 and 2.";
             return Err(Problem::refused("strengths", "strength_wrong", what));
         }
-        shapings::begin(&app, id, Order { landmarks, symmetric, strengths })?;
+        shaping::begin(&app, id, Order { landmarks, symmetric, strengths })?;
         view(&app, id)
     })
     .await
