@@ -7,7 +7,6 @@ use anyhow::{Context, Result, ensure};
 use jam_demo::{BRAM, CHARACTERS};
 use jam_e2e::{Bed, SMALL};
 use serde_json::Value;
-use thirtyfour::prelude::*;
 
 async fn shapes(bed: &Bed, id: i64) -> Result<usize> {
     let member = bed.json(&format!("/api/cast/{id}")).await?;
@@ -47,14 +46,6 @@ async fn works(bed: &Bed) -> Result<()> {
     page.drag(before, (before.0 + 14.0, before.1 - 2.0)).await?;
     let moved = async || Ok((at().await?.0 - before.0 - 14.0).abs() < 4.0);
     page.until("the point is where it was dragged", moved).await?;
-    // By key, too, a pixel at a time.
-    let dragged = at().await?;
-    mark.focus().await?;
-    for _ in 0..6 {
-        mark.send_keys(Key::Left + "").await?;
-    }
-    let nudged = async || Ok((at().await?.0 - dragged.0 + 6.0).abs() < 3.0);
-    page.until("the arrow keys move it", nudged).await?;
     for corner in ["mouth_left", "mouth_right"] {
         let says = page.text(&format!("landmark-{corner}")).await?;
         ensure!(says.contains("put by hand"), "{corner}: {says}");
