@@ -59,7 +59,7 @@ pub fn run(options: &Shapes) -> anyhow::Result<()> {
         Some(file) => Some(character::open(file)?.pieces()?),
         None => None,
     };
-    let there = face.controls_there()?;
+    let there = face.controls_there(&face.wiring()?);
     let wish = Wish { symmetric: options.symmetric, there, ..Wish::default() };
     let (shaped, _) = transfer(shipped(), &pieces, open.as_deref(), &marks, &wish, &Progress(&|_| true))?;
     out::write(&options.out, &face.with_shapes(&shaped.pieces)?.write())?;

@@ -16,7 +16,8 @@ use serde_json::json;
 fn shaped(character: &Character) -> (Character, jam_shape::Report) {
     let pieces = character.pieces().expect("pieces");
     let marks = propose(&pieces).expect("landmarks");
-    let wish = Wish { there: character.controls_there().expect("names"), ..Wish::default() };
+    let wish =
+        Wish { there: character.controls_there(&character.wiring().expect("a wiring")), ..Wish::default() };
     let (shaped, _) =
         transfer(shipped(), &pieces, None, &marks, &wish, &Progress(&|_| true)).expect("shapes");
     (character.with_shapes(&shaped.pieces).expect("a character"), shaped.report)
@@ -58,7 +59,7 @@ fn a_character_without_shapes_speaks() {
 #[test]
 fn what_a_character_has_it_keeps() {
     let came = Character::read(bram()).expect("a character");
-    let there = came.controls_there().expect("names");
+    let there = came.controls_there(&came.wiring().expect("a wiring"));
     for name in ["jaw_open", "lips_close", "tongue_out", "lips_meet"] {
         assert!(there.iter().any(|t| t == name), "{name} in {there:?}");
     }

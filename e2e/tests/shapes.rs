@@ -33,15 +33,18 @@ async fn works(bed: &Bed) -> Result<()> {
         let r = mark.rect().await?;
         Ok((r.x + r.width / 2.0, r.y + r.height / 2.0))
     };
-    // Marks follow the picture: the camera comes to rest first.
-    let stands = async || {
-        let one = at().await?;
-        tokio::time::sleep(std::time::Duration::from_millis(300)).await;
-        Ok(one.0 > 230.0 && one == at().await?)
-    };
-    page.until("the face is in the picture", stands).await?;
+    // Marks follow the picture, and a picture may take its time: first the whole face, with this corner right of its
+    // middle, then the corner itself in the middle.
+    let stage = page.find("[data-testid=stage]").await?.rect().await?;
+    let middle = (stage.x + stage.width / 2.0, stage.y + stage.height / 2.0);
+    let in_sight = async || Ok(at().await?.0 > middle.0 + 4.0);
+    page.until("the face is in the picture", in_sight).await?;
     page.click("landmark-mouth_left").await?;
-    page.until("the corner is looked at", stands).await?;
+    let looked_at = async || {
+        let (x, y) = at().await?;
+        Ok((x - middle.0).abs() < 3.0 && (y - middle.1).abs() < 3.0)
+    };
+    page.until("the corner is looked at", looked_at).await?;
     let before = at().await?;
     page.drag(before, (before.0 + 14.0, before.1 - 2.0)).await?;
     let moved = async || Ok((at().await?.0 - before.0 - 14.0).abs() < 4.0);

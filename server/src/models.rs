@@ -5,14 +5,23 @@ use crate::shelf::Shelf;
 use jam_formats::glb::{Character, ModelFacts};
 use jam_rig::Wiring;
 use jam_rig::propose::Proposal;
+use jam_shape::{Landmarks, propose, rough};
 use jam_store::Store;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
+
+/// Landmarks of a face.
+pub struct Marks {
+    pub landmarks: Landmarks,
+    /// Why they could only be put roughly; none if they were proposed from the face.
+    pub rough: Option<String>,
+}
 
 /// A character's file and what is in it.
 pub struct Model {
     pub character: Character,
     pub facts: ModelFacts,
     pub proposal: Arc<Proposal>,
+    marks: OnceLock<Marks>,
     /// Of its file; about as much as it takes in memory.
     bytes: usize,
 }
@@ -21,7 +30,28 @@ impl Model {
     pub fn read(character: Character, bytes: usize) -> Answer<Model> {
         let facts = character.facts()?;
         let proposal = Arc::new(character.proposal()?);
-        Ok(Model { character, facts, proposal, bytes })
+        Ok(Model { character, facts, proposal, marks: OnceLock::new(), bytes })
+    }
+
+    /// The landmarks of its face, looked for when they are first asked for.
+    ///
+    /// # Errors
+    /// The file is damaged, or has no mesh.
+    pub fn marks(&self) -> Answer<&Marks> {
+        if let Some(marks) = self.marks.get() {
+            return Ok(marks);
+        }
+        let pieces = self.character.pieces()?;
+        let marks = match propose(&pieces) {
+            Ok(landmarks) => Marks { landmarks, rough: None },
+            Err(why) => Marks { landmarks: rough(&pieces)?, rough: Some(why.to_string()) },
+        };
+        Ok(self.marks.get_or_init(|| marks))
+    }
+
+    /// Controls that it answers to by itself, as its names are taken.
+    pub fn controls_there(&self) -> Vec<String> {
+        self.character.controls_there(&self.proposal.wiring)
     }
 }
 

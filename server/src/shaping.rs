@@ -51,7 +51,7 @@ fn make(app: &App, id: i32, model: &Model, order: &Order, under: &Under) -> Answ
     let pieces = model.character.pieces()?;
     let wish = Wish {
         symmetric: order.symmetric,
-        there: model.character.controls_there()?,
+        there: model.controls_there(),
         strengths: order.strengths.clone(),
         ..Wish::default()
     };
@@ -76,5 +76,5 @@ fn make(app: &App, id: i32, model: &Model, order: &Order, under: &Under) -> Answ
     if under.stopped.load(Ordering::Acquire) {
         return Err(ShapeError::Cancelled.into());
     }
-    workshop::wear(app, id, &character, Some(&shaping))
+    workshop::wear(app, id, &character, shaping)
 }

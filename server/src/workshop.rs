@@ -61,13 +61,11 @@ pub fn rewire(app: &App, id: i32, op: &WiringOp, asked: &Asked) -> Answer<CastMe
 ///
 /// # Errors
 /// The data file cannot be written, or the file cannot be read again.
-pub fn wear(app: &App, id: i32, character: &Character, shaping: Option<&Shaping>) -> Answer<()> {
+pub fn wear(app: &App, id: i32, character: &Character, shaping: Shaping) -> Answer<()> {
     let bytes = character.write();
     // Read as it will be: what cannot be read is not kept.
     let model = Model::read(Character::read(&bytes)?, bytes.len())?;
-    let shaping = shaping.map(serde_json::to_string).transpose().map_err(Problem::unexpected)?;
-    let count = shaping.as_ref().map_or(0, |_| model.character.shapes().len());
-    let words = format!("{count} shapes made");
+    let words = format!("{} shapes made", shaping.report.shapes.len());
     let member = app.store.change_wiring(id, |now| -> Answer<()> {
         let jam_desk::Rewired { mut wiring, ids, .. } =
             jam_desk::rewire(&WiringOp::Propose, &now.member.wiring, now.member.ids, &Here(&model))?;
@@ -75,7 +73,7 @@ pub fn wear(app: &App, id: i32, character: &Character, shaping: Option<&Shaping>
         let own = |node: &str| model.facts.meshes.iter().any(|m| m.node == node && m.shapes > 0);
         wiring.attached.retain(|a| !own(&a.node));
         let new = NewWiring { wiring, ids, words: words.clone(), gesture: None };
-        Ok(now.wear(new, NewModel { bytes, shaping })?)
+        Ok(now.wear(new, NewModel { bytes, shaping: Some(shaping) })?)
     })?;
     changed(app, &member, words, None);
     app.tell(Event::Cast);

@@ -6,6 +6,7 @@ use crate::{Failed, Steps, Store, StoreError, keep_blob, stored};
 use diesel::prelude::*;
 use jam_rig::{Wiring, WiringEdit};
 use jam_score::Ids;
+use jam_shape::Shaping;
 use std::collections::HashMap;
 
 /// A character: its file and how it answers to the controls.
@@ -37,7 +38,7 @@ impl CastMember {
 /// A character's file as it becomes by a step, and how its shapes were made; none: as it came.
 pub struct NewModel {
     pub bytes: Vec<u8>,
-    pub shaping: Option<String>,
+    pub shaping: Option<Shaping>,
 }
 
 /// A wiring as it becomes by a step.
@@ -186,7 +187,10 @@ impl NowCast<'_> {
             cast_member::table.find(id).select(cast_member::shaping).first(self.connection)?;
         let hash = keep_blob(self.connection, &model.bytes)?;
         let source = self.member.came_as().to_string();
-        let files = Files { from: (self.member.model.clone(), from_shaping), to: (hash, model.shaping) };
+        let files = Files {
+            from: (self.member.model.clone(), from_shaping),
+            to: (hash, model.shaping.as_ref().map(stored::write).transpose()?),
+        };
         diesel::update(cast_member::table.find(id))
             .set(cast_member::source.eq(&source))
             .execute(self.connection)?;
@@ -272,9 +276,10 @@ impl Store {
     ///
     /// # Errors
     /// The data file cannot be read, or there is no such character.
-    pub fn shaping(&self, id: i32) -> Result<Option<String>, StoreError> {
+    pub fn shaping(&self, id: i32) -> Result<Option<Shaping>, StoreError> {
         let row = cast_member::table.find(id).select(cast_member::shaping);
-        Ok(row.first(&mut self.connection()?)?)
+        let text: Option<String> = row.first(&mut self.connection()?)?;
+        text.map(|t| stored::read(&t)).transpose()
     }
 
     /// # Errors

@@ -149,6 +149,7 @@ fn crates_know_only_what_lies_below() {
         ),
         ("core/voice", &["jam-rig", "jam-face", "jam-desk", "jam-formats", "jam-store"]),
         ("core/rig", &["jam-sound", "jam-voice", "jam-face", "jam-desk", "jam-formats", "jam-store"]),
+        ("core/shape", &["jam-sound", "jam-voice", "jam-face", "jam-desk", "jam-formats", "jam-store"]),
         ("core/face", &["jam-sound", "jam-voice", "jam-desk", "jam-formats", "jam-store"]),
         ("core/desk", &["jam-formats", "jam-store", "jam-server", "diesel", "axum"]),
         ("formats", &["jam-voice", "jam-face", "jam-desk", "jam-store", "jam-server"]),

@@ -7,11 +7,11 @@ use crate::face::{Ball, Chain, Chains, Face, Lip, Lips};
 use crate::fit::ring_shares;
 use crate::landmarks::{Landmark, Side};
 use crate::lids;
-use crate::maps::{nearest, tree};
 use crate::mesh::{Graph, NONE};
+use crate::near::{nearest, tree};
 use crate::places::OnTemplate;
 use crate::sparse::{Pattern, laplacian};
-use crate::template::{Edge, Template};
+use crate::template::{Edge, GLIDE, MEET, SWING, Template};
 use crate::{Progress, ShapeError};
 use glam::{DMat3, DVec3};
 use jam_rig::propose::LIPS_MEET;
@@ -20,11 +20,6 @@ use jam_rig::propose::LIPS_MEET;
 const GOOD: f64 = 0.06;
 const BAD: f64 = 0.22;
 const EASE: f64 = 3.0;
-/// How much of the jaw closed lips follow.
-const MEET: f64 = 0.40;
-/// Degrees and glide of the template's jaw.
-const SWING: f64 = 23.0;
-const GLIDE: f64 = 0.05;
 /// Bounds of the jaw's angle on other faces, as a share of the template's.
 pub const SCALE: (f64, f64) = (0.7, 1.5);
 /// Length of the last smoothing, and how firmly edges are held in it.
@@ -36,6 +31,7 @@ const FACE: f64 = 3.2;
 const POCKET: f64 = 0.10;
 /// How many columns are solved at once.
 const AT_ONCE: usize = 24;
+
 /// How the jaw is carried over.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Jaw {
@@ -49,9 +45,6 @@ pub enum Jaw {
 /// Shapes in the template's frame, a move for each point.
 pub struct Carried {
     pub shapes: Vec<(String, Vec<DVec3>)>,
-    /// How far each point follows the jaw, and how far each is trusted, 0..1.
-    pub jaw: Vec<f64>,
-    pub trust: Vec<f64>,
     /// The jaw's angle as a share of the template's, as it was measured, and its hinge.
     pub scale: f64,
     pub hinge: DVec3,
@@ -89,8 +82,8 @@ impl Carrier<'_> {
         // As much of the face opens as on the template, measured where it follows the jaw wholly.
         let scale = {
             let (mut carried, mut own) = (0.0, 0.0);
-            let on_jaw = |p: &crate::template::Place| p.jaw > 0.9 && p.sock == 0.0;
-            for (i, _) in template.places.iter().enumerate().filter(|(_, p)| on_jaw(p)) {
+            let on_jaw = |i: &usize| template.jaw[*i] > 0.9 && template.places[*i].sock == 0.0;
+            for i in (0..template.places.len()).filter(on_jaw) {
                 carried += (maps[i] * swing(template.mesh.points[i], template.hinge, 1.0)).length();
                 own += swing(fitted[i], hinge, 1.0).length();
             }
@@ -107,8 +100,8 @@ impl Carrier<'_> {
             let moved: Vec<DVec3> = self.places.iter().map(|p| p.mix(|i| shape[i])).collect();
             (0..3).for_each(|k| values.push(moved.iter().map(|m| m[k]).collect()));
         }
-        values.push(self.places.iter().map(|p| p.mix(|i| template.places[i].jaw)).collect());
-        values.push(self.places.iter().map(|p| p.mix(|i| template.places[i].seal)).collect());
+        values.push(self.places.iter().map(|p| p.mix(|i| template.jaw[i])).collect());
+        values.push(self.places.iter().map(|p| p.mix(|i| template.seal[i])).collect());
         let mut pinned = vec![false; count];
         self.pin_lips(&rests, &mut values, &mut pinned);
         self.pin_lids(&rests, &mut values, &mut pinned);
@@ -145,7 +138,7 @@ impl Carrier<'_> {
         for side in Side::BOTH {
             lids::clear(&mut out, face, chains, side, &self.eyes[side as usize]);
         }
-        Ok(Carried { shapes: out, jaw, trust, scale, hinge, gap })
+        Ok(Carried { shapes: out, scale, hinge, gap })
     }
 
     /// How far the place of each point on the template is trusted, and which points belong to the face.
@@ -213,18 +206,18 @@ impl Carrier<'_> {
     /// The template's shapes without the swing of jaw and seal.
     fn rests(&self, open: Option<usize>, close: Option<usize>) -> Vec<Vec<DVec3>> {
         let template = self.template;
-        let rest = |(s, shape): (usize, &crate::template::Moves)| {
-            let mut out = vec![DVec3::ZERO; template.mesh.points.len()];
-            shape.moves.iter().for_each(|(i, m)| out[*i as usize] = *m);
+        let rest = |s: usize| {
+            let mut out = template.moves(s);
             if self.jaw == Jaw::Swing && (Some(s) == open || Some(s) == close) {
-                for (i, place) in template.places.iter().enumerate() {
-                    let share = if Some(s) == open { place.jaw } else { (MEET - place.jaw) * place.seal };
-                    out[i] -= share * swing(template.mesh.points[i], template.hinge, 1.0);
+                for (i, by) in out.iter_mut().enumerate() {
+                    let (jaw, seal) = (template.jaw[i], template.seal[i]);
+                    let share = if Some(s) == open { jaw } else { (MEET - jaw) * seal };
+                    *by -= share * swing(template.mesh.points[i], template.hinge, 1.0);
                 }
             }
             out
         };
-        template.shapes.iter().enumerate().map(rest).collect()
+        (0..template.shapes.len()).map(rest).collect()
     }
 
     /// Gives the points of the lips' edges what the template's edges have at the same share, by one map for both.
@@ -248,7 +241,7 @@ impl Carrier<'_> {
                     ring.iter().zip(&one_map).map(|(i, m)| *m * rest[*i as usize]).collect();
                 set(values, s, chain, &sewn.values(edge, &given, &moved));
             }
-            let jaw: Vec<f64> = ring.iter().map(|i| template.places[*i as usize].jaw).collect();
+            let jaw: Vec<f64> = ring.iter().map(|i| template.jaw[*i as usize]).collect();
             for (i, jaw) in chain.points.iter().zip(sewn.values(edge, &given, &jaw)) {
                 values[3 * rests.len()][*i as usize] = jaw;
                 values[3 * rests.len() + 1][*i as usize] = 1.0;

@@ -149,9 +149,9 @@ impl Search<'_> {
     fn chain(&self, face: &Face) -> Option<Chain> {
         let points = &face.mesh.points;
         let [a, b] = self.ends;
-        let low = self.curve.iter().fold(DVec3::INFINITY, |l, p| l.min(*p)) - 4.0 * self.near;
-        let high = self.curve.iter().fold(DVec3::NEG_INFINITY, |h, p| h.max(*p)) + 4.0 * self.near;
-        let inside = |p: DVec3| p.cmpge(low).all() && p.cmple(high).all();
+        let (low, high) = curve::corners(self.curve);
+        let reach = 4.0 * self.near;
+        let inside = |p: DVec3| p.cmpge(low - reach).all() && p.cmple(high + reach).all();
         let distance: Vec<f64> = points
             .iter()
             .map(|p| if inside(*p) { curve::distance(self.curve, *p) } else { f64::INFINITY })

@@ -24,7 +24,7 @@ pub fn shares_by(points: &[DVec3], middle: Option<usize>) -> Vec<f64> {
 }
 
 /// Where a share lies between given ones: the one before it, and how far on to the next.
-pub fn place(given: &[f64], share: f64) -> (usize, f64) {
+fn place(given: &[f64], share: f64) -> (usize, f64) {
     let last = given.len().saturating_sub(2);
     let i = given.partition_point(|g| *g <= share).saturating_sub(1).min(last);
     let step = (given[i + 1] - given[i]).max(1e-12);

@@ -6,7 +6,7 @@ use crate::chains;
 use crate::curve::{along, shares, shares_by, smooth};
 use crate::face::{Ball, Chains, Face, Lip};
 use crate::landmarks::{Landmark, Landmarks};
-use crate::mesh::Mesh;
+use crate::mesh::normals;
 use crate::sparse::{Pattern, laplacian};
 use crate::template::{Edge, Template};
 use crate::{Progress, ShapeError};
@@ -23,6 +23,9 @@ const AGREE: f64 = 0.25;
 /// How near edges are looked for, from stage 0, 3 and 6 on, and at last.
 const NEAR: [f64; 3] = [0.30, 0.20, 0.14];
 const NEAR_AT_LAST: f64 = 0.07;
+
+/// What points of the template answer to, one after the other.
+const EACH: [Lip; 3] = [Lip::Neither, Lip::Upper, Lip::Lower];
 
 /// Nearest points of a surface with their normals.
 pub struct Nearest<'a> {
@@ -108,18 +111,20 @@ pub fn fit(
     let target = single(&face.mesh.points);
     let mut fitted = start.to_vec();
     let mut found: Chains = Default::default();
+    let mut lips = None;
+    let mut surfaces = EACH.map(|_| Nearest::new(&target, &[], &face.normals));
     for stage in 0..STIFF.len() {
         progress.step(0.10 + 0.45 * stage as f64 / STIFF.len() as f64)?;
         let (stiff, reach) = (STIFF[stage] * face.unit, REACH[stage] * face.unit);
         if stage % 3 == 0 {
             found = chains::find(face, template, &fitted, marks, NEAR[stage / 3], eyes);
+            lips = face.lips(&found);
+            surfaces =
+                EACH.map(|lip| Nearest::new(&target, &face.triangles_for(lips.as_ref(), lip), &face.normals));
         }
-        let lips = face.lips(&found);
-        let normals = Mesh { points: fitted.clone(), triangles: template.mesh.triangles.clone() }.normals();
+        let normals = normals(&fitted, &template.mesh.triangles);
         let (mut weight, mut pull) = (vec![0.0; count], vec![DVec3::ZERO; count]);
-        for lip in [Lip::Neither, Lip::Upper, Lip::Lower] {
-            let triangles = face.triangles_for(lips.as_ref(), lip);
-            let nearest = Nearest::new(&target, &triangles, &face.normals);
+        for (lip, nearest) in EACH.into_iter().zip(&surfaces) {
             for i in (0..count).filter(|i| trust[*i] > 0.0) {
                 let own = if lips.is_some() { lip_of(template, i) } else { Lip::Neither };
                 if own != lip {

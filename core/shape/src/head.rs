@@ -3,8 +3,8 @@
 use crate::curve::corners;
 use crate::face::Ball;
 use crate::landmarks::{Landmark, Landmarks, Side};
-use crate::maps::{nearest, tree};
 use crate::mesh::Mesh;
+use crate::near::{nearest, tree};
 use crate::{MOST_POINTS, ShapeError};
 use glam::{DMat3, DVec3};
 use nalgebra::{Matrix4, Vector4};
@@ -69,24 +69,20 @@ impl Head {
         }
         check(marks)?;
         let (mesh, of) = joined(pieces, Some(marks));
-        let (number, islands) = mesh.islands();
-        let skin = skin_of(&mesh, &number, islands, marks)?;
-        let names: Vec<String> = (0..islands).map(|_| String::new()).collect();
-        let mut parts: Vec<Island> = names
+        let split = mesh.pieces();
+        let skin = skin_of(&split, marks)?;
+        let island = |(number, (mesh, kept)): (usize, (Mesh, Vec<u32>))| {
+            let of: Vec<Vec<(u32, u32)>> = kept.iter().map(|i| of[*i as usize].clone()).collect();
+            let mut counted: BTreeMap<u32, usize> = BTreeMap::new();
+            of.iter().flatten().for_each(|(piece, _)| *counted.entry(*piece).or_default() += 1);
+            let most = counted.into_iter().max_by_key(|(_, n)| *n);
+            let name = most.map_or_else(String::new, |(piece, _)| pieces[piece as usize].name.clone());
+            Island { role: if number == skin { Role::Skin } else { Role::Follows }, mesh, of, name }
+        };
+        let mut parts: Vec<Island> = split
             .into_iter()
             .enumerate()
-            .map(|(island, mut name)| {
-                let chosen: Vec<bool> = number.iter().map(|n| *n == island).collect();
-                let (part, kept) = mesh.part(&chosen);
-                let of: Vec<Vec<(u32, u32)>> = kept.iter().map(|i| of[*i as usize].clone()).collect();
-                let mut counted: BTreeMap<u32, usize> = BTreeMap::new();
-                of.iter().flatten().for_each(|(piece, _)| *counted.entry(*piece).or_default() += 1);
-                if let Some((piece, _)) = counted.into_iter().max_by_key(|(_, n)| *n) {
-                    name.clone_from(&pieces[piece as usize].name);
-                }
-                let role = if island == skin { Role::Skin } else { Role::Follows };
-                Island { role, mesh: part, of, name }
-            })
+            .map(island)
             .filter(|island| !island.mesh.triangles.is_empty())
             .collect();
         let eyes = Side::BOTH.map(|side| eye_of(&parts, marks, side));
@@ -182,15 +178,14 @@ pub fn joined(pieces: &[Piece], marks: Option<&Landmarks>) -> (Mesh, Vec<Vec<(u3
     (mesh, of)
 }
 
-/// The island that most landmarks lie on.
-fn skin_of(mesh: &Mesh, number: &[usize], islands: usize, marks: &Landmarks) -> Result<usize, ShapeError> {
-    let mut votes = vec![0; islands];
-    let used: Vec<u32> = {
-        let mut used = vec![false; mesh.points.len()];
-        mesh.triangles.iter().flatten().for_each(|i| used[*i as usize] = true);
-        (0..used.len() as u32).filter(|i| used[*i as usize]).collect()
-    };
-    let at: Vec<DVec3> = used.iter().map(|i| mesh.points[*i as usize]).collect();
+/// The piece that most landmarks lie on.
+fn skin_of(split: &[(Mesh, Vec<u32>)], marks: &Landmarks) -> Result<usize, ShapeError> {
+    let mut votes = vec![0; split.len()];
+    // Points without a triangle are none of a surface's.
+    let used = || split.iter().enumerate().filter(|(_, (mesh, _))| !mesh.triangles.is_empty());
+    let at: Vec<DVec3> = used().flat_map(|(_, (mesh, _))| &mesh.points).copied().collect();
+    let of: Vec<usize> =
+        used().flat_map(|(n, (mesh, _))| std::iter::repeat_n(n, mesh.points.len())).collect();
     let tree = tree(&at).ok_or(ShapeError::Nothing)?;
     let width = DVec3::from(marks.mouth_left).distance(marks.mouth_right.into());
     let mut far: Option<(Landmark, f64)> = None;
@@ -199,12 +194,12 @@ fn skin_of(mesh: &Mesh, number: &[usize], islands: usize, marks: &Landmarks) -> 
         if distance > 1.5 * width && far.is_none_or(|f| distance > f.1) {
             far = Some((landmark, distance));
         }
-        votes[number[used[k] as usize]] += 1;
+        votes[of[k]] += 1;
     }
     if let Some((landmark, _)) = far {
         return Err(ShapeError::OffTheFace(landmark));
     }
-    let best = (0..islands).max_by_key(|i| (votes[*i], std::cmp::Reverse(*i)));
+    let best = (0..split.len()).max_by_key(|i| (votes[*i], std::cmp::Reverse(*i)));
     best.filter(|b| votes[*b] >= 6).ok_or(ShapeError::NoSkin)
 }
 

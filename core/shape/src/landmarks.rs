@@ -89,6 +89,15 @@ impl Side {
         }
     }
 
+    /// Its corner of the mouth.
+    pub fn mouth(self) -> Landmark {
+        if self == Side::Left { Landmark::MouthLeft } else { Landmark::MouthRight }
+    }
+
+    pub fn ear(self) -> Landmark {
+        if self == Side::Left { Landmark::EarLeft } else { Landmark::EarRight }
+    }
+
     /// Outer and inner corner of its eye.
     pub fn corners(self) -> [Landmark; 2] {
         match self {

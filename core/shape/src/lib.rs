@@ -15,6 +15,7 @@ mod lids;
 pub mod maps;
 mod measure;
 pub mod mesh;
+mod near;
 mod parts;
 pub mod places;
 mod propose;

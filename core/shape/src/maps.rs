@@ -2,13 +2,11 @@
 //! Warren 2006; from memory), pulled towards a turn and a scale, then evened out.
 
 use crate::ShapeError;
+use crate::near::{nearest, tree};
 use crate::sparse::{Pattern, laplacian};
-use crate::start::{to_glam, to_nalgebra};
+use crate::start::{nearest_turn, outer};
 use crate::template::Template;
 use glam::{DMat3, DVec3};
-use kiddo::{ImmutableKdTree, SquaredEuclidean};
-use nalgebra::Matrix3;
-use std::num::NonZeroUsize;
 
 /// Pull towards a turn and a scale; radius of the estimate and length of the evening out, as shares of the mouth.
 const RIGID: f64 = 0.12;
@@ -16,22 +14,6 @@ const RADIUS: f64 = 0.34;
 const EVEN: f64 = 0.22;
 /// Neighbours of the estimate.
 const NEIGHBOURS: usize = 64;
-
-pub fn tree(points: &[DVec3]) -> Option<ImmutableKdTree<f64, 3>> {
-    let points: Vec<[f64; 3]> = points.iter().map(DVec3::to_array).collect();
-    (!points.is_empty()).then(|| ImmutableKdTree::new_from_slice(&points))
-}
-
-/// The nearest points of a tree: number and distance, the nearest first.
-pub fn nearest(tree: &ImmutableKdTree<f64, 3>, p: DVec3, count: usize) -> Vec<(usize, f64)> {
-    let count = NonZeroUsize::new(count).unwrap_or(NonZeroUsize::MIN);
-    let found = tree.nearest_n::<SquaredEuclidean>(&p.to_array(), count);
-    found.into_iter().map(|n| (n.item as usize, n.distance.max(0.0).sqrt())).collect()
-}
-
-fn outer(a: DVec3, b: DVec3) -> DMat3 {
-    DMat3::from_cols(a * b.x, a * b.y, a * b.z)
-}
 
 pub fn local(template: &Template, fitted: &[DVec3]) -> Result<Vec<DMat3>, ShapeError> {
     let points = &template.mesh.points;
@@ -74,12 +56,4 @@ pub fn local(template: &Template, fitted: &[DVec3]) -> Result<Vec<DMat3>, ShapeE
         *map = DMat3::from_cols_array(&std::array::from_fn(|k| sides[k][i]));
     }
     Ok(maps)
-}
-
-/// The turn that is nearest to a map.
-fn nearest_turn(map: DMat3) -> DMat3 {
-    let svd = to_nalgebra(map).svd(true, true);
-    let (Some(u), Some(vt)) = (svd.u, svd.v_t) else { return DMat3::IDENTITY };
-    let sign = (u * vt).determinant().signum();
-    to_glam(&(u * Matrix3::from_diagonal(&nalgebra::Vector3::new(1.0, 1.0, sign)) * vt))
 }

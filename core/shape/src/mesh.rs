@@ -11,23 +11,30 @@ pub struct Mesh {
     pub triangles: Vec<[u32; 3]>,
 }
 
+fn face(points: &[DVec3], triangle: &[u32; 3]) -> DVec3 {
+    let [a, b, c] = triangle.map(|i| points[i as usize]);
+    (b - a).cross(c - a)
+}
+
+/// Unit normals of points between which there are triangles, weighted by area; zero where there is none.
+pub fn normals(points: &[DVec3], triangles: &[[u32; 3]]) -> Vec<DVec3> {
+    let mut out = vec![DVec3::ZERO; points.len()];
+    for t in triangles {
+        let n = face(points, t);
+        t.iter().for_each(|i| out[*i as usize] += n);
+    }
+    out.into_iter().map(DVec3::normalize_or_zero).collect()
+}
+
 impl Mesh {
     /// Each triangle's normal, as long as twice its area.
-    pub fn faces(&self) -> Vec<DVec3> {
-        let normal = |t: &[u32; 3]| {
-            let [a, b, c] = t.map(|i| self.points[i as usize]);
-            (b - a).cross(c - a)
-        };
-        self.triangles.iter().map(normal).collect()
+    pub fn faces(&self) -> impl Iterator<Item = DVec3> + '_ {
+        self.triangles.iter().map(|t| face(&self.points, t))
     }
 
-    /// Unit normals of the points, weighted by area; zero where there is none.
+    /// [`normals`] of its points.
     pub fn normals(&self) -> Vec<DVec3> {
-        let mut out = vec![DVec3::ZERO; self.points.len()];
-        for (t, n) in self.triangles.iter().zip(self.faces()) {
-            t.iter().for_each(|i| out[*i as usize] += n);
-        }
-        out.into_iter().map(DVec3::normalize_or_zero).collect()
+        normals(&self.points, &self.triangles)
     }
 
     /// Every edge once, lower number first, with how many triangles have it.
@@ -50,7 +57,7 @@ impl Mesh {
     }
 
     /// Which piece of the surface each point belongs to (counted from 0 in order of their first points), and how many there are.
-    pub fn islands(&self) -> (Vec<usize>, usize) {
+    fn islands(&self) -> (Vec<usize>, usize) {
         let mut parent: Vec<u32> = (0..self.points.len() as u32).collect();
         fn root(parent: &mut [u32], mut i: u32) -> u32 {
             while parent[i as usize] != i {
@@ -76,6 +83,23 @@ impl Mesh {
             out[i] = number[r];
         }
         (out, count)
+    }
+
+    /// Its pieces: of each the mesh, and for each of its points the number in this one.
+    pub fn pieces(&self) -> Vec<(Mesh, Vec<u32>)> {
+        let (island, count) = self.islands();
+        let mut out: Vec<(Mesh, Vec<u32>)> = vec![Default::default(); count];
+        let mut number = vec![0; self.points.len()];
+        for (i, p) in self.points.iter().enumerate() {
+            let (mesh, kept) = &mut out[island[i]];
+            number[i] = kept.len() as u32;
+            mesh.points.push(*p);
+            kept.push(i as u32);
+        }
+        for t in &self.triangles {
+            out[island[t[0] as usize]].0.triangles.push(t.map(|i| number[i as usize]));
+        }
+        out
     }
 
     /// The part whose points are chosen: its mesh, and for each of its points the number in this one.

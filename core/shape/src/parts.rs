@@ -4,7 +4,8 @@ use crate::carry::{Carried, SCALE, swing};
 use crate::curve::{corners, distance, smooth};
 use crate::face::{Ball, Chains, Face};
 use crate::head::Role;
-use crate::maps::{nearest, tree};
+use crate::near::{nearest, tree};
+use crate::start::{outer, to_nalgebra};
 use crate::template::{Moves, Template};
 use glam::{DMat3, DVec3};
 use jam_rig::propose::LIPS_MEET;
@@ -83,8 +84,7 @@ impl Following<'_> {
             .collect();
         let is_own = |m: &&Moves| m.name.starts_with("tongue");
         let carry = |m: &Moves| {
-            let mut all = vec![DVec3::ZERO; self.template.tongue.points.len()];
-            m.moves.iter().for_each(|(i, by)| all[*i as usize] = *by);
+            let all = m.of_all(self.template.tongue.points.len());
             let moved = near.iter().map(|n| stretch * n.iter().map(|(i, w)| *w * all[*i]).sum::<DVec3>());
             (m.name.clone(), moved.collect())
         };
@@ -165,9 +165,9 @@ impl Bow {
         let mut spread = DMat3::ZERO;
         for p in points {
             let q = *p - middle;
-            spread += DMat3::from_cols(q * q.x, q * q.y, q * q.z);
+            spread += outer(q, q);
         }
-        let own = crate::start::to_nalgebra(spread).symmetric_eigen();
+        let own = to_nalgebra(spread).symmetric_eigen();
         let long = (0..3).max_by(|a, b| own.eigenvalues[*a].total_cmp(&own.eigenvalues[*b]))?;
         let axis = own.eigenvectors.column(long);
         let axis = DVec3::new(axis[0], axis[1], axis[2]);

@@ -2,8 +2,8 @@
 
 use crate::face::{Face, Lip, Lips};
 use crate::fit::{Nearest, single};
-use crate::mesh::Mesh;
-use crate::template::Template;
+use crate::mesh::normals;
+use crate::template::{NO_EYE, Template};
 use glam::DVec3;
 
 /// A point's place on the template.
@@ -26,13 +26,13 @@ const OTHER_NORMAL: f64 = 0.25;
 const INSIDE: f64 = 0.03;
 
 pub fn places(face: &Face, lips: Option<&Lips>, template: &Template, fitted: &[DVec3]) -> Vec<OnTemplate> {
-    let normals = Mesh { points: fitted.to_vec(), triangles: template.mesh.triangles.clone() }.normals();
+    let normals = normals(fitted, &template.mesh.triangles);
     let points = single(fitted);
     let inside = |t: &[u32; 3]| t.iter().any(|i| template.places[*i as usize].sock > 0.0);
     // Which lip's half of the face a point of the template is on.
     let half = |i: u32| {
         let p = &template.places[i as usize];
-        if p.mu < 0.9 && !p.ear && p.eye_ring > 8.0 { p.nu.sin() } else { 0.0 }
+        if p.mu < 0.9 && !p.ear && p.eye_ring == NO_EYE { p.nu.sin() } else { 0.0 }
     };
     let nowhere = OnTemplate { triangle: [0; 3], shares: [1.0, 0.0, 0.0], distance: 9.0, agree: -1.0 };
     let mut out = vec![nowhere; face.mesh.points.len()];

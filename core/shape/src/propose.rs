@@ -11,17 +11,15 @@ use crate::start::Similarity;
 use crate::template::shipped;
 use glam::{DMat3, DVec3};
 
-/// The two eyes, left first.
-fn eyes(mesh: &Mesh, number: &[usize], count: usize, names: &[String]) -> Result<[Ball; 2], ShapeError> {
+/// The two eyes, left first; of each piece its mesh and name.
+fn eyes(split: &[(Mesh, &str)]) -> Result<[Ball; 2], ShapeError> {
     let mut balls: Vec<(Ball, bool)> = Vec::new();
-    for island in 0..count {
-        let name = &names[island];
-        let (part, _) = mesh.part(&number.iter().map(|n| *n == island).collect::<Vec<bool>>());
+    for (part, name) in split {
         if part.points.len() < 12 || words(name, &["lash", "brow", "lid", "glass", "hair"]) {
             continue;
         }
         let (low, high) = corners(&part.points);
-        if let Some((ball, off)) = ball_of(&part)
+        if let Some((ball, off)) = ball_of(part)
             // As wide as a ball of its radius, or a piece of one: not a bit of some nearly flat thing.
             && off < 0.08 * ball.radius
             && (high - low).x > 0.8 * ball.radius
@@ -168,40 +166,39 @@ pub fn propose(pieces: &[Piece]) -> Result<Landmarks, ShapeError> {
 /// How far landmarks are off the template's, brought as near as turn and scale can, on average and in mouth widths.
 fn unusual(marks: &Landmarks) -> f64 {
     let template = shipped();
-    let from: Vec<DVec3> = marks.there().map(|(_, p)| p).collect();
-    let to: Vec<DVec3> =
-        marks.there().map(|(l, _)| template.mesh.points[template.landmark(l) as usize]).collect();
-    let similarity = Similarity::between(&from, &to);
-    let off = from.iter().zip(&to).map(|(p, q)| similarity.point(*p).distance(*q)).sum::<f64>();
-    off / from.len() as f64 / template.mouth
+    let similarity = Similarity::onto(template, marks);
+    let off: Vec<f64> = marks.there().map(|(l, p)| similarity.point(p).distance(template.mark(l))).collect();
+    off.iter().sum::<f64>() / off.len() as f64 / template.mouth
 }
 
 /// The landmarks of a face that stands upright and looks along +z.
 fn upright(pieces: &[Piece]) -> Result<Landmarks, ShapeError> {
     let (mesh, of) = joined(pieces, None);
-    let (number, count) = mesh.islands();
-    let mut names = vec![String::new(); count];
-    for (island, of) in number.iter().zip(&of) {
-        names[*island].clone_from(&pieces[of[0].0 as usize].name);
-    }
-    let eyes = eyes(&mesh, &number, count, &names)?;
+    let named = |(part, kept): (Mesh, Vec<u32>)| {
+        let (piece, _) = of[kept[kept.len() - 1] as usize][0];
+        (part, pieces[piece as usize].name.as_str())
+    };
+    let split: Vec<(Mesh, &str)> = mesh.pieces().into_iter().map(named).collect();
+    let eyes = eyes(&split)?;
     let middle = 0.5 * (eyes[0].middle + eyes[1].middle);
     let (x0, ye) = (middle.x, middle.y);
     let apart = (eyes[0].middle.x - eyes[1].middle.x).abs();
     let radius = 0.5 * (eyes[0].radius + eyes[1].radius);
     // The skin: of all islands the one with most points round nose and mouth.
-    let mut votes = vec![0; count];
-    for (p, island) in mesh.points.iter().zip(&number) {
-        let q = (*p - middle) / apart;
-        if q.x.abs() < 0.9 && (-1.5..0.3).contains(&q.y) && q.z > -0.6 {
-            votes[*island] += 1;
-        }
+    let votes = |part: &Mesh| {
+        let near = |p: &&DVec3| {
+            let q = (**p - middle) / apart;
+            q.x.abs() < 0.9 && (-1.5..0.3).contains(&q.y) && q.z > -0.6
+        };
+        part.points.iter().filter(near).count()
+    };
+    let (skin, _) = split.iter().max_by_key(|(part, _)| votes(part)).ok_or(ShapeError::NoSkin)?;
+    if votes(skin) < 40 {
+        return Err(ShapeError::NoSkin);
     }
-    let skin = (0..count).max_by_key(|i| votes[*i]).filter(|i| votes[*i] >= 40).ok_or(ShapeError::NoSkin)?;
-    let (skin, _) = mesh.part(&number.iter().map(|n| *n == skin).collect::<Vec<bool>>());
     let (low, high) = (ye - 3.2 * apart, ye + 0.6 * apart);
-    let profile = Profile::of(&skin, x0, 0.045 * apart, low, high);
-    let mut face = Face::new(skin, 0.8 * apart);
+    let profile = Profile::of(skin, x0, 0.045 * apart, low, high);
+    let mut face = Face::new(skin.clone(), 0.8 * apart);
     let wide = DVec3::new(apart, 0.0, 0.0);
     let depth = DVec3::new(0.0, 0.0, 0.5 * apart);
     let box_of = [
@@ -285,12 +282,11 @@ fn upright(pieces: &[Piece]) -> Result<Landmarks, ShapeError> {
             out.set(landmark, found.copied().unwrap_or(guess));
         }
         // The outermost of the head between nose and brow, its front.
-        let beside: Vec<DVec3> = mesh
-            .points
+        let worn = ["hair", "hat", "cap", "glass", "phone", "ring", "strap"];
+        let beside: Vec<DVec3> = split
             .iter()
-            .zip(&number)
-            .filter(|(_, n)| !words(&names[**n], &["hair", "hat", "cap", "glass", "phone", "ring", "strap"]))
-            .map(|(p, _)| *p)
+            .filter(|(_, name)| !words(name, &worn))
+            .flat_map(|(part, _)| part.points.iter().copied())
             .filter(|p| {
                 let x = (p.x - x0) * sign;
                 x > 0.0 && x < 2.2 * apart && p.y < ye + 0.35 * apart && p.y > yn - 0.3 * apart
@@ -306,7 +302,7 @@ fn upright(pieces: &[Piece]) -> Result<Landmarks, ShapeError> {
             .filter(|p| (p.y - height).abs() < 0.14 * apart)
             .max_by(|a, b| a.z.total_cmp(&b.z))
             .unwrap_or(middle + DVec3::new(sign * apart, -0.2 * apart, -0.8 * apart));
-        out.set(if side == Side::Left { Landmark::EarLeft } else { Landmark::EarRight }, ear);
+        out.set(side.ear(), ear);
         // The dip between the lips, followed sideways until it ends.
         let (mut y, mut last) = (ym, None);
         let mut aside = 0.05;
@@ -324,8 +320,7 @@ fn upright(pieces: &[Piece]) -> Result<Landmarks, ShapeError> {
             aside += 0.03;
         }
         let (x, y) = last.unwrap_or((x0 + sign * 0.4 * apart, ym));
-        let corner = if side == Side::Left { Landmark::MouthLeft } else { Landmark::MouthRight };
-        out.set(corner, front(x, y, 0.03 * apart));
+        out.set(side.mouth(), front(x, y, 0.03 * apart));
     }
     // One side lost the dip: the one nearer to a usual width counts.
     let (left, right) = (DVec3::from(out.mouth_left), DVec3::from(out.mouth_right));
@@ -383,7 +378,7 @@ fn sharpen(marks: &mut Landmarks, face: &Face, eyes: &[Ball; 2], x0: f64, apart:
             }
         }
         if (at.x - x0) * sign > 0.12 * apart {
-            marks.set(if side == Side::Left { Landmark::MouthLeft } else { Landmark::MouthRight }, at);
+            marks.set(side.mouth(), at);
         }
         let ball = &eyes[side as usize];
         let lid = |p: &&DVec3| {
@@ -421,7 +416,7 @@ pub fn rough(pieces: &[Piece]) -> Result<Landmarks, ShapeError> {
     let (from, to) = corners(&template.mesh.points);
     let scale = (high.y - low.y) / (to.y - from.y);
     let place = |l: Landmark| {
-        let q = template.mesh.points[template.landmark(l) as usize];
+        let q = template.mark(l);
         let x = 0.5 * (low.x + high.x) + scale * q.x;
         DVec3::new(x, high.y + scale * (q.y - to.y), high.z + scale * (q.z - to.z))
     };

@@ -118,7 +118,7 @@ pub struct Report {
 /// Thresholds, in mouth widths unless said otherwise; starting values of experience, no source.
 const OFF_OTHERS: f64 = 0.5;
 const SPANS: f64 = 0.25;
-pub const POOR: f64 = 0.06;
+const POOR: f64 = 0.06;
 const MANY_POOR: f64 = 0.10;
 const OPEN_AT_REST: f64 = 0.10;
 const LEAKS: f64 = 0.01;
@@ -306,15 +306,12 @@ impl Report {
         let seen = seen_triangles(&face.mesh, &face.seen).len();
         let outside: Vec<bool> = template.places.iter().map(|p| p.sock == 0.0).collect();
         let of_template = seen_triangles(&template.mesh, &outside);
+        let open = template.shape("jaw_open").map(|s| template.moves(s));
         for (name, count) in &self.folds {
             let Some(shape) = template.shape(name).filter(|_| !wish.there.contains(name)) else { continue };
-            let own = |shape: usize| {
-                let mut moves = vec![DVec3::ZERO; template.mesh.points.len()];
-                template.shapes[shape].moves.iter().for_each(|(i, m)| moves[*i as usize] = *m);
-                moves
-            };
-            let moves = as_used(name, own(shape), template.shape("jaw_open").map(own).as_deref());
-            let own = folded(&template.mesh, &of_template, &moves) as f64 / of_template.len() as f64;
+            let moves = template.moves(shape);
+            let own = folded(&template.mesh, &of_template, &moves, under(name, open.as_deref())) as f64
+                / of_template.len() as f64;
             if *count as f64 / seen as f64 > FOLDS * own + FEW_FOLDS {
                 say(
                     "folds",
@@ -343,14 +340,13 @@ fn role_name(role: Role) -> &'static str {
 fn points_that_look_wrong(marks: &Landmarks, template: &Template, similarity: &Similarity) -> Vec<Warning> {
     let mut out = Vec::new();
     let here: Vec<(Landmark, DVec3)> = marks.there().map(|(l, p)| (l, similarity.point(p))).collect();
-    let own = |l: Landmark| template.mesh.points[template.landmark(l) as usize];
-    let width = own(Landmark::MouthLeft).distance(own(Landmark::MouthRight));
+    let own = |l: Landmark| template.mark(l);
     let mut worst: Option<(Landmark, f64)> = None;
     for (landmark, p) in &here {
         let others: Vec<&(Landmark, DVec3)> = here.iter().filter(|(l, _)| l != landmark).collect();
         let from: Vec<DVec3> = others.iter().map(|(l, _)| own(*l)).collect();
         let to: Vec<DVec3> = others.iter().map(|(_, p)| *p).collect();
-        let off = Bend::between(&from, &to).point(own(*landmark)).distance(*p) / width;
+        let off = Bend::between(&from, &to).point(own(*landmark)).distance(*p) / template.mouth;
         if off > OFF_OTHERS && worst.is_none_or(|w| off > w.1) {
             worst = Some((*landmark, off));
         }
@@ -395,23 +391,21 @@ fn seen_triangles<'a>(mesh: &'a Mesh, seen: &[bool]) -> Vec<&'a [u32; 3]> {
     mesh.triangles.iter().filter(|t| t.iter().all(|i| seen[*i as usize])).collect()
 }
 
-/// How many triangles a shape turns over.
-fn folded(mesh: &Mesh, triangles: &[&[u32; 3]], moves: &[DVec3]) -> usize {
+/// How many triangles a shape turns over, as it is used: over another one, if need be.
+fn folded(mesh: &Mesh, triangles: &[&[u32; 3]], moves: &[DVec3], over: Option<&[DVec3]>) -> usize {
     let normal = |p: [DVec3; 3]| (p[1] - p[0]).cross(p[2] - p[0]).normalize_or_zero();
-    let turned = |t: &&&[u32; 3]| {
-        let rest = t.map(|i| mesh.points[i as usize]);
-        let posed = t.map(|i| mesh.points[i as usize] + moves[i as usize]);
-        normal(rest).dot(normal(posed)) < FOLDED
+    let posed = |i: u32| {
+        let i = i as usize;
+        mesh.points[i] + (moves[i] + over.map_or(DVec3::ZERO, |o| o[i]))
     };
+    let turned =
+        |t: &&&[u32; 3]| normal(t.map(|i| mesh.points[i as usize])).dot(normal(t.map(posed))) < FOLDED;
     triangles.iter().filter(turned).count()
 }
 
-/// A shape as it is used: lips close over an open jaw.
-fn as_used(name: &str, mut moves: Vec<DVec3>, open: Option<&[DVec3]>) -> Vec<DVec3> {
-    if let Some(open) = open.filter(|_| name == "lips_close") {
-        moves.iter_mut().zip(open).for_each(|(m, o)| *m += *o);
-    }
-    moves
+/// What a shape is used over: lips close over an open jaw.
+fn under<'a>(name: &str, open: Option<&'a [DVec3]>) -> Option<&'a [DVec3]> {
+    open.filter(|_| name == "lips_close")
 }
 
 /// Seen triangles that each shape folds.
@@ -419,7 +413,7 @@ fn folds(face: &Face, carried: &Carried) -> BTreeMap<String, usize> {
     let seen = seen_triangles(&face.mesh, &face.seen);
     let open = carried.shapes.iter().find(|(n, _)| n == "jaw_open").map(|(_, m)| m.as_slice());
     let count = |(name, moves): &(String, Vec<DVec3>)| {
-        (name.clone(), folded(&face.mesh, &seen, &as_used(name, moves.clone(), open)))
+        (name.clone(), folded(&face.mesh, &seen, moves, under(name, open)))
     };
     carried.shapes.iter().map(count).filter(|(_, n)| *n > 0).collect()
 }
@@ -429,14 +423,19 @@ impl Shaped {
         Shaped { pieces: vec![PieceShapes::default(); pieces.len()], report }
     }
 
-    /// Adds a point's move.
-    pub(crate) fn add(&mut self, piece: usize, name: &str, point: u32, by: DVec3) {
-        let shapes = &mut self.pieces[piece].shapes;
-        let at = shapes.iter().position(|s| s.name == name).unwrap_or_else(|| {
-            shapes.push(Moves { name: name.into(), moves: Vec::new() });
-            shapes.len() - 1
-        });
-        shapes[at].moves.push((point, by));
+    /// Adds a shape's moves: of each the piece and its point.
+    pub(crate) fn add(&mut self, name: &str, moves: impl Iterator<Item = (u32, u32, DVec3)>) {
+        let mut at: Vec<Option<usize>> = vec![None; self.pieces.len()];
+        for (piece, point, by) in moves {
+            let shapes = &mut self.pieces[piece as usize].shapes;
+            let place = *at[piece as usize].get_or_insert_with(|| {
+                shapes.iter().position(|s| s.name == name).unwrap_or_else(|| {
+                    shapes.push(Moves { name: name.into(), moves: Vec::new() });
+                    shapes.len() - 1
+                })
+            });
+            shapes[place].moves.push((point, by));
+        }
     }
 
     /// Leaves out moves too small to be seen, brings the shapes of each piece into one order, and notes what was made.

@@ -1,5 +1,7 @@
 //! The start: the face brought into the template's frame, and the template bent so that its landmarks lie on the face's.
 
+use crate::landmarks::Landmarks;
+use crate::template::Template;
 use glam::{DMat3, DVec3};
 use nalgebra::{DMatrix, Matrix3};
 
@@ -7,8 +9,18 @@ pub(crate) fn to_nalgebra(m: DMat3) -> Matrix3<f64> {
     Matrix3::from_column_slice(&m.to_cols_array())
 }
 
-pub(crate) fn to_glam(m: &Matrix3<f64>) -> DMat3 {
-    DMat3::from_cols_slice(m.as_slice())
+/// The product of a column and a row.
+pub(crate) fn outer(column: DVec3, row: DVec3) -> DMat3 {
+    DMat3::from_cols(column * row.x, column * row.y, column * row.z)
+}
+
+/// The turn that is nearest to a map.
+pub(crate) fn nearest_turn(map: DMat3) -> DMat3 {
+    let svd = to_nalgebra(map).svd(true, true);
+    let (Some(u), Some(vt)) = (svd.u, svd.v_t) else { return DMat3::IDENTITY };
+    let sign = (u * vt).determinant().signum();
+    let turn = u * Matrix3::from_diagonal(&nalgebra::Vector3::new(1.0, 1.0, sign)) * vt;
+    DMat3::from_cols_slice(turn.as_slice())
 }
 
 /// Turn, scale and shift: `p` goes to `scale · turn · p + shift`.
@@ -28,19 +40,19 @@ impl Similarity {
         let mut spread = 0.0;
         for (p, q) in from.iter().zip(to) {
             let (p, q) = (*p - a, *q - b);
-            cross += DMat3::from_cols(q * p.x, q * p.y, q * p.z);
+            cross += outer(q, p);
             spread += p.length_squared();
         }
-        let svd = to_nalgebra(cross).svd(true, true);
-        let (Some(u), Some(vt)) = (svd.u, svd.v_t) else {
-            return Similarity { scale: 1.0, turn: DMat3::IDENTITY, shift: b - a };
-        };
-        let sign = (u * vt).determinant().signum();
-        let flip = Matrix3::from_diagonal(&nalgebra::Vector3::new(1.0, 1.0, sign));
-        let turn = to_glam(&(u * flip * vt));
-        let stretched = svd.singular_values[0] + svd.singular_values[1] + sign * svd.singular_values[2];
+        let turn = nearest_turn(cross);
+        let stretched: f64 = (0..3).map(|k| turn.col(k).dot(cross.col(k))).sum();
         let scale = stretched / spread.max(1e-30);
         Similarity { scale, turn, shift: b - scale * (turn * a) }
+    }
+
+    /// The one that brings a face's landmarks nearest to the template's.
+    pub fn onto(template: &Template, marks: &Landmarks) -> Similarity {
+        let (from, to): (Vec<DVec3>, Vec<DVec3>) = marks.there().map(|(l, p)| (p, template.mark(l))).unzip();
+        Similarity::between(&from, &to)
     }
 
     pub fn point(&self, p: DVec3) -> DVec3 {

@@ -1,7 +1,7 @@
 //! Left and right made mirror images of each other, where the mesh itself is one.
 
 use crate::face::Face;
-use crate::maps::{nearest, tree};
+use crate::near::{nearest, tree};
 use glam::DVec3;
 
 /// How far from a point's mirror image its mate may lie, as a share of the mouth.

@@ -8,7 +8,15 @@ use glam::DVec3;
 use std::f64::consts::{PI, TAU};
 use std::sync::OnceLock;
 
-/// Where a point lies on the map of the face.
+/// Degrees that the template's whole jaw turns in jaw_open, how far it glides forward meanwhile, and how much of the jaw closed lips
+/// follow.
+pub const SWING: f64 = 23.0;
+pub const GLIDE: f64 = 0.05;
+pub const MEET: f64 = 0.40;
+/// Points that belong to no eye have this for `eye_ring`.
+pub const NO_EYE: f64 = 9.0;
+
+/// Where a point lies on the map of the face: what its shapes are functions of.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Place {
     /// Distance from the mouth's slit, and angle round it (0 the left corner, upper lip 0..π).
@@ -22,9 +30,6 @@ pub struct Place {
     pub eye_angle: f64,
     pub eye_side: f64,
     pub ear: bool,
-    /// How far it follows the jaw, and how far closing lips bring it to the middle, 0..1.
-    pub jaw: f64,
-    pub seal: f64,
 }
 
 /// A shape: how far it moves each point that it moves.
@@ -32,6 +37,15 @@ pub struct Place {
 pub struct Moves {
     pub name: String,
     pub moves: Vec<(u32, DVec3)>,
+}
+
+impl Moves {
+    /// The move of every point of so many.
+    pub fn of_all(&self, count: usize) -> Vec<DVec3> {
+        let mut out = vec![DVec3::ZERO; count];
+        self.moves.iter().for_each(|(i, by)| out[*i as usize] = *by);
+        out
+    }
 }
 
 /// The tongue and its shapes, carried into another mouth by the boxes round both.
@@ -93,6 +107,9 @@ impl Edge {
 pub struct Template {
     pub mesh: Mesh,
     pub places: Vec<Place>,
+    /// How far each point follows the jaw, and how far closing lips bring it to the middle, 0..1.
+    pub jaw: Vec<f64>,
+    pub seal: Vec<f64>,
     /// Named as the controls.
     pub shapes: Vec<Moves>,
     pub tongue: Tongue,
@@ -112,6 +129,9 @@ pub struct Template {
 pub struct Source {
     pub mesh: Mesh,
     pub places: Vec<Place>,
+    /// As [`Template::jaw`] and [`Template::seal`].
+    pub jaw: Vec<f64>,
+    pub seal: Vec<f64>,
     pub shapes: Vec<Moves>,
     pub tongue: Tongue,
     /// The ring of points along which the lips touch, from the left corner over the upper lip.
@@ -136,7 +156,7 @@ pub fn shipped() -> &'static Template {
 
 impl Template {
     pub fn new(source: Source) -> Template {
-        let Source { mesh, places, shapes, tongue, contact, hinge, eye, eye_radius } = source;
+        let Source { mesh, places, jaw, seal, shapes, tongue, contact, hinge, eye, eye_radius } = source;
         let at = |i: u32| mesh.points[i as usize];
         let spokes = contact.len();
         let half = spokes / 2;
@@ -213,7 +233,20 @@ impl Template {
                 Landmark::Neck => neck,
             })
             .collect();
-        Template { mesh, places, shapes, tongue, hinge, eye, eye_radius, rings, landmarks, mouth: width }
+        Template {
+            mesh,
+            places,
+            jaw,
+            seal,
+            shapes,
+            tongue,
+            hinge,
+            eye,
+            eye_radius,
+            rings,
+            landmarks,
+            mouth: width,
+        }
     }
 
     pub fn shape(&self, name: &str) -> Option<usize> {
@@ -223,6 +256,16 @@ impl Template {
     pub fn landmark(&self, landmark: Landmark) -> u32 {
         self.landmarks[landmark as usize]
     }
+
+    /// Where a landmark is.
+    pub fn mark(&self, landmark: Landmark) -> DVec3 {
+        self.mesh.points[self.landmark(landmark) as usize]
+    }
+
+    /// A shape's move of every point.
+    pub fn moves(&self, shape: usize) -> Vec<DVec3> {
+        self.shapes[shape].of_all(self.mesh.points.len())
+    }
 }
 
 /// Writes and reads the data file: little-endian numbers one after the other.
@@ -231,8 +274,8 @@ impl Source {
         let mut out = Out(MAGIC.to_vec());
         out.count(self.mesh.points.len());
         self.mesh.points.iter().for_each(|p| out.point(*p));
-        for p in &self.places {
-            let numbers = [p.mu, p.nu, p.sock, p.eye_ring, p.eye_angle, p.eye_side, p.jaw, p.seal];
+        for ((p, jaw), seal) in self.places.iter().zip(&self.jaw).zip(&self.seal) {
+            let numbers = [p.mu, p.nu, p.sock, p.eye_ring, p.eye_angle, p.eye_side, *jaw, *seal];
             numbers.iter().for_each(|x| out.number(*x));
             out.number(f64::from(u8::from(p.ear)));
         }
@@ -255,20 +298,15 @@ impl Source {
         let mut of = In(bytes.strip_prefix(MAGIC)?);
         let count = of.count()?;
         let points = (0..count).map(|_| of.point()).collect::<Option<Vec<DVec3>>>()?;
-        let place = |of: &mut In<'_>| {
-            Some(Place {
-                mu: of.number()?,
-                nu: of.number()?,
-                sock: of.number()?,
-                eye_ring: of.number()?,
-                eye_angle: of.number()?,
-                eye_side: of.number()?,
-                jaw: of.number()?,
-                seal: of.number()?,
-                ear: of.number()? != 0.0,
-            })
-        };
-        let places = (0..count).map(|_| place(&mut of)).collect::<Option<Vec<Place>>>()?;
+        let (mut places, mut jaw, mut seal) = (Vec::new(), Vec::new(), Vec::new());
+        for _ in 0..count {
+            let [mu, nu, sock] = [of.number()?, of.number()?, of.number()?];
+            let [eye_ring, eye_angle, eye_side] = [of.number()?, of.number()?, of.number()?];
+            jaw.push(of.number()?);
+            seal.push(of.number()?);
+            let ear = of.number()? != 0.0;
+            places.push(Place { mu, nu, sock, eye_ring, eye_angle, eye_side, ear });
+        }
         let triangles = of.count()?;
         let triangle = |of: &mut In<'_>| Some([of.short()?, of.short()?, of.short()?]);
         let triangles = (0..triangles).map(|_| triangle(&mut of)).collect::<Option<Vec<[u32; 3]>>>()?;
@@ -280,7 +318,7 @@ impl Source {
         let tongue = Tongue { points: tongue_points, shapes: of.shapes()? };
         let (hinge, eye, eye_radius) = (of.point()?, of.point()?, of.number()?);
         let mesh = Mesh { points, triangles };
-        Some(Source { mesh, places, shapes, tongue, contact, hinge, eye, eye_radius })
+        Some(Source { mesh, places, jaw, seal, shapes, tongue, contact, hinge, eye, eye_radius })
     }
 }
 

@@ -13,6 +13,7 @@ use crate::parts::Following;
 use crate::places::{OnTemplate, places};
 use crate::report::{Report, Shaped};
 use crate::start::{Bend, Similarity};
+use crate::symmetric;
 use crate::template::Template;
 use crate::wish::Wish;
 use crate::{Progress, ShapeError};
@@ -62,7 +63,6 @@ impl Worked {
 /// The face as far as it was worked out, for whoever measures or corrects it.
 pub struct Worked {
     pub face: Face,
-    pub fitted: Vec<DVec3>,
     pub chains: Chains,
     pub places: Vec<OnTemplate>,
     pub eyes: [Ball; 2],
@@ -86,10 +86,7 @@ pub fn transfer(
     progress.step(0.0)?;
     let head = Head::new(pieces, marks)?;
     let skin = head.skin();
-    let from: Vec<DVec3> = marks.there().map(|(_, p)| p).collect();
-    let to: Vec<DVec3> =
-        marks.there().map(|(l, _)| template.mesh.points[template.landmark(l) as usize]).collect();
-    let similarity = Similarity::between(&from, &to);
+    let similarity = Similarity::onto(template, marks);
     let here = marks.moved(|p| similarity.point(p));
     let at = |l: Landmark| here.get(l).unwrap_or_default();
     let mouth = at(Landmark::MouthLeft).distance(at(Landmark::MouthRight));
@@ -123,8 +120,8 @@ pub fn transfer(
     };
     face.look(&eyes, box_of);
     progress.step(0.10)?;
-    let marks_here: Vec<DVec3> = here.there().map(|(_, p)| p).collect();
-    let bend = Bend::between(&to, &marks_here);
+    let (own, there): (Vec<DVec3>, Vec<DVec3>) = here.there().map(|(l, p)| (template.mark(l), p)).unzip();
+    let bend = Bend::between(&own, &there);
     let start: Vec<DVec3> = template.mesh.points.iter().map(|p| bend.point(*p)).collect();
     let mut hinge = bend.point(template.hinge);
     if hinge.x.abs() < 0.05 {
@@ -157,7 +154,7 @@ pub fn transfer(
         }
     }
     if wish.symmetric {
-        crate::symmetric::even_out(&mut carried.shapes, &face);
+        symmetric::even_out(&mut carried.shapes, &face);
         reseal(&mut carried.shapes, &face, &found);
     }
     progress.step(0.92)?;
@@ -171,27 +168,28 @@ pub fn transfer(
         chains: &found,
     };
     let mut shaped = Shaped::new(pieces, report);
-    let wanted = |name: &str| !wish.there.iter().any(|t| t == name);
     for island in &head.islands {
-        let (shapes, numbers): (Vec<(String, Vec<DVec3>)>, Vec<u32>) = if island.role == Role::Skin {
-            (carried.shapes.clone(), in_skin.clone())
+        // The skin's shapes are of those points that were worked on.
+        let own: Vec<(String, Vec<DVec3>)>;
+        let shapes = if island.role == Role::Skin {
+            &carried.shapes
         } else {
             let points: Vec<DVec3> = island.mesh.points.iter().map(|p| similarity.point(*p)).collect();
-            let count = points.len() as u32;
-            (following.shapes(island.role, &points), (0..count).collect())
+            own = following.shapes(island.role, &points);
+            &own
         };
-        for (name, moves) in shapes.into_iter().filter(|(n, _)| wanted(n)) {
-            for (i, by) in numbers.iter().zip(moves) {
-                let by = similarity.back(by);
-                for (piece, point) in &island.of[*i as usize] {
-                    shaped.add(*piece as usize, &name, *point, by);
-                }
-            }
+        let number = |i: usize| if island.role == Role::Skin { in_skin[i] as usize } else { i };
+        for (name, moves) in shapes.iter().filter(|(n, _)| !wish.there.contains(n)) {
+            let each = moves.iter().enumerate().flat_map(|(i, by)| {
+                let by = similarity.back(*by);
+                island.of[number(i)].iter().map(move |(piece, point)| (*piece, *point, by))
+            });
+            shaped.add(name, each);
         }
     }
     shaped.finish(&carried.shapes.iter().map(|(n, _)| n.clone()).collect::<Vec<String>>());
     progress.step(1.0)?;
-    Ok((shaped, Worked { face, fitted, chains: found, places: on, eyes, similarity, in_skin }))
+    Ok((shaped, Worked { face, chains: found, places: on, eyes, similarity, in_skin }))
 }
 
 /// The mesh with its triangles turned over if the face looks inwards: round the mouth most normals must look forward.

@@ -2,9 +2,10 @@
 
 use super::sculpt::{self, ORIGIN};
 use super::shapes::uneven;
-use super::skin::{NO_EYE, Skin};
+use super::skin::Skin;
 use crate::craft::maths::{V3, colour, lerp, noise, on, smooth, square, table, v};
 use crate::craft::mesh::{Material, Mesh, Shape, face_outward, flip, grid, normals};
+use jam_shape::template::NO_EYE;
 use std::collections::HashMap;
 use std::f64::consts::{PI, TAU};
 

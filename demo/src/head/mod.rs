@@ -18,7 +18,7 @@ use crate::craft::maths::{V3, smooth, v};
 use crate::craft::mesh::{Hanging, Material, Mesh};
 use crate::craft::parts::eyeball;
 use glam::DVec3;
-use jam_shape::template::{Moves, Place, Source, Tongue};
+use jam_shape::template::{Moves, Source, Tongue};
 use sculpt::{EYE, EYE_RADIUS, JAW_PIVOT};
 use std::f64::consts::TAU;
 
@@ -104,18 +104,7 @@ pub fn pattern() -> Source {
         };
         shapes.iter().map(one).collect()
     };
-    let places = skin.places.iter().zip(shapes::jaw_and_seal(&skin));
-    let places = places.map(|(p, (jaw, seal))| Place {
-        mu: p.mu,
-        nu: p.nu,
-        sock: p.sock,
-        eye_ring: p.eye_ring,
-        eye_angle: p.eye_angle,
-        eye_side: p.eye_side,
-        ear: p.ear,
-        jaw,
-        seal,
-    });
+    let (jaw, seal) = shapes::jaw_and_seal(&skin).into_iter().unzip();
     let corners = |q: &[usize; 4]| [[q[0], q[1], q[2]], [q[0], q[2], q[3]]];
     let whole = |t: &[usize; 3]| t[0] != t[1] && t[1] != t[2] && t[2] != t[0];
     let triangles = skin.quads.iter().flat_map(corners).filter(whole).map(|t| t.map(|i| i as u32));
@@ -125,9 +114,11 @@ pub fn pattern() -> Source {
             points: skin.points.iter().map(point).collect(),
             triangles: triangles.collect(),
         },
-        places: places.collect(),
+        jaw,
+        seal,
         shapes: moved(&shapes::of_skin(&skin)),
         tongue: Tongue { points: tongue.points.iter().map(point).collect(), shapes: moved(&tongue.shapes) },
+        places: skin.places,
         contact: skin.contact.iter().map(|i| *i as u32).collect(),
         hinge: point(&JAW_PIVOT),
         eye: point(&EYE),

@@ -4,17 +4,15 @@
 //! folds. What the jaw moves, teeth and tongue move by the same straight morph, so they never part.
 
 use super::sculpt::{EYE_RADIUS, JAW_PIVOT, LID};
-use super::skin::{CREASE_AT, NO_EYE, SOCK_RINGS, SPOKES, Skin, eye_angles, lid_edges, over_eye};
+use super::skin::{CREASE_AT, SOCK_RINGS, SPOKES, Skin, eye_angles, lid_edges, over_eye};
 use crate::craft::maths::{V3, about_x, bell, blob, lerp, on, smooth, square, v};
 use crate::craft::mesh::Shape;
+use jam_shape::template::{GLIDE, MEET, NO_EYE, SWING};
 use std::f64::consts::TAU;
 
-/// Where the lips meet between open and shut: share of the jaw that closed lips follow.
-const MEET: f64 = 0.40;
-
-/// The move of a point that follows the jaw wholly: 23° and a little forward.
+/// The move of a point that follows the jaw wholly: a turn, and a little forward.
 pub fn jaw_drop(p: V3) -> V3 {
-    about_x(p, JAW_PIVOT, 23f64.to_radians()) - p + v(0.0, 0.0, 0.05)
+    about_x(p, JAW_PIVOT, SWING.to_radians()) - p + v(0.0, 0.0, GLIDE)
 }
 
 /// What depends on a point's place only, used by many shapes.

@@ -8,6 +8,7 @@
 use super::sculpt::{self, EYE, EYE_RADIUS, LID, MOUTH, ORIGIN};
 use crate::craft::maths::{Complex, V3, about_y, about_z, bell, lerp, noise, on, smooth, square, table, v};
 use crate::craft::mesh::{Edges, Quad, face_outward, flip, normals};
+use jam_shape::template::{NO_EYE, Place};
 use std::f64::consts::{PI, TAU};
 
 /// Spokes round the mouth.
@@ -19,8 +20,6 @@ const EYE_RINGS: i32 = 11;
 const CREASE: i32 = 4;
 /// Where the crease lies, as a share of the patch.
 pub const CREASE_AT: f64 = CREASE as f64 / EYE_RINGS as f64;
-/// Points that belong to no eye patch have this for `eye_ring`.
-pub const NO_EYE: f64 = 9.0;
 /// Height of the mouth's line inside.
 const MOUTH_Y: f64 = -0.546;
 /// Rings of the mouth's inside: depth, half height, width.
@@ -37,23 +36,6 @@ const SOCK: [(f64, f64, f64); 9] = [
 ];
 /// Rings of the sock, for its fades.
 pub const SOCK_RINGS: f64 = SOCK.len() as f64;
-
-/// Where a point of the skin lies in the map of the face; all its shapes are functions of this.
-#[derive(Debug, Clone, Copy)]
-pub struct Place {
-    /// Distance from the mouth's slit, and angle round it (0 the character's left corner, upper lip
-    /// 0..π).
-    pub mu: f64,
-    pub nu: f64,
-    /// Ring inside the mouth, 0 outside.
-    pub sock: f64,
-    /// Share of the way from the lid's edge (0) to the patch's end (1), angle round the eye, and whose
-    /// eye: 1 left, -1 right.
-    pub eye_ring: f64,
-    pub eye_angle: f64,
-    pub eye_side: f64,
-    pub ear: bool,
-}
 
 pub struct Skin {
     pub points: Vec<V3>,

@@ -2,8 +2,9 @@
 
 use super::character::{Character, GlbError, target_names};
 use glam::{DMat3, DMat4, DVec3, Mat4};
-use jam_rig::Target;
+use jam_rig::body::Part;
 use jam_rig::propose::LIPS_MEET;
+use jam_rig::{Target, Wiring};
 use jam_shape::mesh::Mesh;
 use jam_shape::template::Moves;
 use jam_shape::{Piece, PieceShapes};
@@ -29,12 +30,8 @@ impl Character {
         Ok(posed.iter().enumerate().map(piece).collect())
     }
 
-    /// Controls that a shape or joint of its own answers to; their shapes need not be made.
-    ///
-    /// # Errors
-    /// The file is damaged.
-    pub fn controls_there(&self) -> Result<Vec<String>, GlbError> {
-        let wiring = self.wiring()?;
+    /// Controls that a shape or joint of its own answers to as it is wired; their shapes need not be made.
+    pub fn controls_there(&self, wiring: &Wiring) -> Vec<String> {
         // A mesh that its node moves, as a brow, is better moved with the skin.
         let bears = |node: &str| self.mesh_nodes().any(|(n, _)| self.list("nodes")[n]["name"] == node);
         let own = wiring.outputs.iter().filter(|o| match &o.target {
@@ -47,7 +44,7 @@ impl Character {
         if names.contains("lips_close") {
             names.insert(LIPS_MEET.into());
         }
-        Ok(names.into_iter().collect())
+        names.into_iter().collect()
     }
 
     /// The character with shapes for its meshes, given in the space of its root and in the order of [`Character::pieces`]; what it
@@ -57,6 +54,8 @@ impl Character {
     /// The file is damaged.
     pub fn with_shapes(&self, shapes: &[PieceShapes]) -> Result<Character, GlbError> {
         let mut out = self.clone();
+        let body = self.body()?;
+        let places = body.places(&[], &[]);
         let bearing: Vec<(usize, usize)> = self
             .list("nodes")
             .iter()
@@ -80,38 +79,12 @@ impl Character {
                 out.entry("nodes")[node]["mesh"] = json!(copy);
                 copy
             };
-            let back = self.to_mesh_space(node)?;
+            let part = body.parts.iter().find(|p| p.node == node);
+            let back = part.map_or_else(Vec::new, |p| to_mesh_space(p, &places));
             out.add_shapes(node, mesh, &made.shapes, &back)?;
         }
         out.set_length();
         Ok(out)
-    }
-
-    /// For each point of a node's mesh what takes a move in the character's space to one in the mesh's.
-    fn to_mesh_space(&self, node: usize) -> Result<Vec<DMat3>, GlbError> {
-        let body = self.body()?;
-        let places = body.places(&[], &[]);
-        let Some(part) = body.parts.iter().find(|p| p.node == node) else { return Ok(Vec::new()) };
-        let inverse = |m: DMat3| if m.determinant().abs() > 1e-30 { m.inverse() } else { DMat3::IDENTITY };
-        let whole = |m: Mat4| DMat3::from_mat4(DMat4::from_cols_array(&m.to_cols_array().map(f64::from)));
-        Ok(match &part.skin {
-            None => vec![inverse(whole(places[node].unwrap_or(Mat4::IDENTITY))); part.points.len()],
-            Some(skin) => {
-                let joints: Vec<DMat3> = skin
-                    .joints
-                    .iter()
-                    .map(|(j, b)| whole(places[*j].unwrap_or(Mat4::IDENTITY) * *b))
-                    .collect();
-                let one = |weights: &[(u16, f32); 4]| {
-                    let mixed = weights
-                        .iter()
-                        .filter(|(_, w)| *w != 0.0)
-                        .fold(DMat3::ZERO, |sum, (j, w)| sum + joints[usize::from(*j)] * f64::from(*w));
-                    inverse(mixed)
-                };
-                skin.weights.iter().map(one).collect()
-            }
-        })
     }
 
     fn add_shapes(
@@ -177,6 +150,22 @@ impl Character {
         mesh["extras"]["targetNames"] = json!(names);
         Ok(())
     }
+}
+
+/// For each point of a part what takes a move in the character's space to one in the mesh's.
+fn to_mesh_space(part: &Part, places: &[Option<Mat4>]) -> Vec<DMat3> {
+    let inverse = |m: DMat3| if m.determinant().abs() > 1e-30 { m.inverse() } else { DMat3::IDENTITY };
+    let whole = |m: Mat4| DMat3::from_mat4(DMat4::from_cols_array(&m.to_cols_array().map(f64::from)));
+    let placed = |node: usize| places[node].unwrap_or(Mat4::IDENTITY);
+    let Some(skin) = &part.skin else {
+        return vec![inverse(whole(placed(part.node))); part.points.len()];
+    };
+    let joints: Vec<DMat3> = skin.joints.iter().map(|(j, back)| whole(placed(*j) * *back)).collect();
+    let one = |weights: &[(u16, f32); 4]| {
+        let held = weights.iter().filter(|(_, w)| *w != 0.0);
+        inverse(held.fold(DMat3::ZERO, |sum, (j, w)| sum + joints[usize::from(*j)] * f64::from(*w)))
+    };
+    skin.weights.iter().map(one).collect()
 }
 
 /// Normals as light falls on them: of all triangles round points that lie together and are lit alike.

@@ -7,7 +7,7 @@ use crate::sent::Sent;
 use crate::shaping::{self, Order};
 use axum::Json;
 use axum::extract::{Path, State};
-use jam_shape::{Landmark, Landmarks, Shaping, propose, rough};
+use jam_shape::{Landmark, Landmarks, Shaping};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -32,19 +32,18 @@ pub struct ShapesView {
 fn view(app: &App, id: i32) -> Answer<ShapesView> {
     let member = app.store.cast_member(id)?;
     let model = app.model(member.came_as())?;
-    let pieces = model.character.pieces()?;
-    let made: Option<Shaping> = app.store.shaping(id)?.and_then(|text| serde_json::from_str(&text).ok());
+    let made = app.store.shaping(id)?;
     let (landmarks, rough) = match &made {
         Some(made) => (made.landmarks, None),
-        None => match propose(&pieces) {
-            Ok(found) => (found, None),
-            Err(why) => (rough(&pieces)?, Some(why.to_string())),
-        },
+        None => {
+            let marks = model.marks()?;
+            (marks.landmarks, marks.rough.clone())
+        }
     };
     let eye = |l: Landmark| landmarks.get(l).unwrap_or_default();
     Ok(ShapesView {
         width: eye(Landmark::EyeLeftOuter).distance(eye(Landmark::EyeRightOuter)),
-        there: model.character.controls_there()?,
+        there: model.controls_there(),
         under_way: app.shapings.done(id),
         made,
         landmarks,

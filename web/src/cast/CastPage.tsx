@@ -103,7 +103,9 @@ function Open({ detail }: { detail: CastDetail }) {
               const model = `${member.id}/${member.model}`;
               if (looked.current !== model && element.dataset.ready) {
                 looked.current = model;
-                lookAtFace(shown, usePut.getState().points, known.width);
+                // Unless one of them is looked at already.
+                const { chosen, points } = usePut.getState();
+                if (chosen === null) lookAtFace(shown, points, known.width);
               }
               followPoints(element, shown);
             }

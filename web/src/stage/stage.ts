@@ -434,11 +434,6 @@ export class Stage {
     this.touch();
   }
 
-  /** Whether a drag turns the camera. */
-  turnable(on: boolean) {
-    this.controls.enabled = on;
-  }
-
   /** Shows dots over the character, each with its colour (red, green and blue, 0..1); none to take them away. */
   dot(dots: { at: number[]; colours: number[]; size: number } | null) {
     if (this.dots) {
