@@ -4,7 +4,7 @@ use crate::Settings;
 use crate::capture::Capture;
 use crate::evaluations::Evaluations;
 use crate::jobs::job::{Job, Jobs};
-use crate::models::{Measured, Model, Models};
+use crate::models::{Grounds, Measured, Model, Models};
 use crate::problem::{Answer, Problem};
 use crate::shapings::Shapings;
 use crate::stagings::Stagings;
@@ -70,6 +70,7 @@ pub struct App {
     pub(crate) speeches: Speeches,
     pub(crate) evaluations: Evaluations,
     pub(crate) models: Models,
+    pub(crate) grounds: Grounds,
     pub(crate) mouths: Measured<Mouth>,
     pub(crate) figures: Measured<Figure>,
     pub(crate) stagings: Stagings,
@@ -95,6 +96,7 @@ impl App {
             speeches: Speeches::default(),
             evaluations: Evaluations::default(),
             models: Models::default(),
+            grounds: Grounds::default(),
             mouths: Measured::default(),
             figures: Measured::default(),
             stagings: Stagings::default(),

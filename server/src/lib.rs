@@ -9,6 +9,7 @@ mod evaluate;
 mod evaluations;
 mod form;
 mod guard;
+mod handwork;
 mod house;
 mod jobs;
 mod models;
@@ -172,6 +173,12 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::cast::export_wiring, routes::cast::import_wiring))
         .routes(routes!(routes::cast::operate))
         .routes(routes!(routes::shapes::show, routes::shapes::make, routes::shapes::cancel))
+        .routes(routes!(routes::sculpt::show))
+        .routes(routes!(routes::sculpt::hold))
+        .routes(routes!(routes::sculpt::attempt))
+        .routes(routes!(routes::sculpt::stroke))
+        .routes(routes!(routes::sculpt::operate))
+        .routes(routes!(routes::sculpt::file))
         .routes(routes!(routes::cast::duplicate))
         .routes(routes!(routes::production::take_out_character))
         .routes(routes!(routes::cast::undo))

@@ -5,8 +5,8 @@ use crate::shelf::Shelf;
 use jam_formats::glb::{Character, ModelFacts};
 use jam_rig::Wiring;
 use jam_rig::propose::Proposal;
-use jam_shape::{Landmarks, propose, rough};
-use jam_store::Store;
+use jam_shape::{Ground, Landmarks, PieceShapes, propose, rough};
+use jam_store::{Layered, Store};
 use std::sync::{Arc, OnceLock};
 
 /// Landmarks of a face.
@@ -21,6 +21,11 @@ pub struct Model {
     pub character: Character,
     pub facts: ModelFacts,
     pub proposal: Arc<Proposal>,
+    /// What it lies on, if it is a layer of changes over another file's shapes.
+    pub layered: Option<Layered>,
+    /// Names of its shapes in the order of its file.
+    pub shape_names: Vec<String>,
+    shapes: OnceLock<Vec<PieceShapes>>,
     marks: OnceLock<Marks>,
     /// Of its file; about as much as it takes in memory.
     bytes: usize,
@@ -30,7 +35,29 @@ impl Model {
     pub fn read(character: Character, bytes: usize) -> Answer<Model> {
         let facts = character.facts()?;
         let proposal = Arc::new(character.proposal()?);
-        Ok(Model { character, facts, proposal, marks: OnceLock::new(), bytes })
+        let shape_names = character.shapes();
+        Ok(Model {
+            character,
+            facts,
+            proposal,
+            layered: None,
+            shape_names,
+            shapes: OnceLock::new(),
+            marks: OnceLock::new(),
+            bytes,
+        })
+    }
+
+    /// Its shapes, piece by piece, read when they are first asked for.
+    ///
+    /// # Errors
+    /// The file is damaged.
+    pub fn shapes(&self) -> Answer<&[PieceShapes]> {
+        if let Some(shapes) = self.shapes.get() {
+            return Ok(shapes);
+        }
+        let shapes = self.character.piece_shapes()?;
+        Ok(self.shapes.get_or_init(|| shapes))
     }
 
     /// The landmarks of its face, looked for when they are first asked for.
@@ -75,10 +102,46 @@ impl Models {
                 return Ok(Some(kept.clone()));
             }
             let bytes = store.blob(hash)?;
-            Ok(Some(Arc::new(Model::read(Character::read(&bytes)?, bytes.len())?)))
+            let Some(layered) = Layered::read(&bytes)? else {
+                return Ok(Some(Arc::new(Model::read(Character::read(&bytes)?, bytes.len())?)));
+            };
+            let base = self.get(store, &layered.base)?;
+            let character = base.character.with_layer(&layered.layer)?;
+            let model = Model::read(character, base.bytes + bytes.len())?;
+            Ok(Some(Arc::new(Model { layered: Some(layered), ..model })))
         };
         let found = self.0.get(&hash.to_string(), make, |m| m.bytes)?;
         found.ok_or_else(|| Problem::unexpected("a character was read and is gone"))
+    }
+}
+
+/// Most that faces ready for the brush take, bytes.
+const READY: usize = 256 << 20;
+
+/// Faces made ready for the brush last, by the hash of the file that came and its landmarks.
+pub struct Grounds(Shelf<(String, String), Ground>);
+
+impl Default for Grounds {
+    fn default() -> Grounds {
+        Grounds(Shelf::new(READY))
+    }
+}
+
+impl Grounds {
+    /// A face, which `make` makes ready if it is not.
+    pub fn get(
+        &self,
+        hash: &str,
+        marks: &Landmarks,
+        make: impl FnOnce() -> Answer<Ground>,
+    ) -> Answer<Arc<Ground>> {
+        let key = (hash.to_string(), serde_json::to_string(marks).map_err(Problem::unexpected)?);
+        let made = |kept: Option<&Arc<Ground>>| match kept {
+            Some(kept) => Ok(Some(kept.clone())),
+            None => Ok::<_, Problem>(Some(Arc::new(make()?))),
+        };
+        let found = self.0.get(&key, made, Ground::bytes)?;
+        found.ok_or_else(|| Problem::unexpected("a face was made ready and is gone"))
     }
 }
 

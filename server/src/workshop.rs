@@ -10,7 +10,7 @@ use jam_formats::glb::{Character, GlbError};
 use jam_rig::propose::Proposal;
 use jam_rig::{Target, Wiring};
 use jam_shape::Shaping;
-use jam_store::{CastMember, NewModel, NewWiring};
+use jam_store::{CastMember, Layered, NewModel, NewWiring};
 use std::sync::Arc;
 
 /// A character's file, as the desk asks for it.
@@ -62,9 +62,18 @@ pub fn rewire(app: &App, id: i32, op: &WiringOp, asked: &Asked) -> Answer<CastMe
 /// # Errors
 /// The data file cannot be written, or the file cannot be read again.
 pub fn wear(app: &App, id: i32, character: &Character, shaping: Shaping) -> Answer<()> {
-    let bytes = character.write();
-    // Read as it will be: what cannot be read is not kept.
-    let model = Model::read(Character::read(&bytes)?, bytes.len())?;
+    let file = character.write();
+    let worn = app.model(&app.store.cast_member(id)?.model)?;
+    // Read as it will be: what cannot be read is not kept. What was changed by hand lies over the new shapes as over the old.
+    let read = Character::read(&file)?;
+    let (character, bytes, base) = match &worn.layered {
+        None => (read, file, None),
+        Some(Layered { layer, .. }) => {
+            let over = Layered { base: jam_store::hash(&file), layer: layer.clone() };
+            (read.with_layer(layer)?, over.write()?, Some(file))
+        }
+    };
+    let model = Model::read(character, bytes.len())?;
     let words = format!("{} shapes made", shaping.report.shapes.len());
     let member = app.store.change_wiring(id, |now| -> Answer<()> {
         let jam_desk::Rewired { mut wiring, ids, .. } =
@@ -73,7 +82,7 @@ pub fn wear(app: &App, id: i32, character: &Character, shaping: Shaping) -> Answ
         let own = |node: &str| model.facts.meshes.iter().any(|m| m.node == node && m.shapes > 0);
         wiring.attached.retain(|a| !own(&a.node));
         let new = NewWiring { wiring, ids, words: words.clone(), gesture: None };
-        Ok(now.wear(new, NewModel { bytes, shaping: Some(shaping) })?)
+        Ok(now.wear(new, NewModel { bytes, base, shaping: Some(shaping) })?)
     })?;
     changed(app, &member, words, None);
     app.tell(Event::Cast);
@@ -98,7 +107,8 @@ pub fn turn_back(app: &App, id: i32, back: bool, asked: &Asked) -> Answer<CastMe
     Ok(member)
 }
 
-fn changed(app: &App, member: &CastMember, words: String, gesture: Option<String>) {
+/// Tells every page of a step.
+pub fn changed(app: &App, member: &CastMember, words: String, gesture: Option<String>) {
     let CastMember { id, revision, .. } = *member;
     app.tell(Event::Wiring { id, revision, words: Some(words), gesture });
 }

@@ -7,7 +7,6 @@ use diesel::prelude::*;
 use diesel::sql_types::{BigInt, Nullable, Text};
 use jam_score::{Scene, free_copy};
 use serde_json::{Map, Value, json};
-use sha2::{Digest, Sha256};
 use std::collections::{BTreeMap, BTreeSet};
 use std::io::{Cursor, Read, Write};
 use zip::write::SimpleFileOptions;
@@ -193,10 +192,14 @@ impl Store {
                 zip.write_all(bytes).map_err(damaged)
             };
             put(ROWS, &serde_json::to_vec(&all)?)?;
-            for hash in files {
+            // What lies on another file needs that one, too.
+            let mut waiting: Vec<String> = files.iter().cloned().collect();
+            while let Some(hash) = waiting.pop() {
                 use crate::schema::blob;
-                let bytes: Vec<u8> = blob::table.find(&hash).select(blob::bytes).first(c)?;
+                let row = blob::table.find(&hash).select((blob::bytes, blob::base));
+                let (bytes, base): (Vec<u8>, Option<String>) = row.first(c)?;
                 put(&format!("files/{hash}"), &bytes)?;
+                waiting.extend(base.filter(|base| files.insert(base.clone())));
             }
             Ok(zip.finish().map_err(damaged)?.into_inner())
         })
@@ -229,8 +232,7 @@ impl Store {
                 let entry = zip.by_name(&format!("files/{hash}")).map_err(damaged)?;
                 entry.take(MOST_FILE + 1).read_to_end(&mut file).map_err(damaged)?;
                 bytes += file.len() as u64;
-                let sum: String = Sha256::digest(&file).iter().map(|b| format!("{b:02x}")).collect();
-                if sum != hash || file.len() as u64 > MOST_FILE || bytes > MOST_BYTES {
+                if crate::hash(&file) != hash || file.len() as u64 > MOST_FILE || bytes > MOST_BYTES {
                     return Err(damaged("a file in it is not what its name says, or too large"));
                 }
                 crate::keep_blob(c, &file)?;

@@ -38,6 +38,8 @@ impl CastMember {
 /// A character's file as it becomes by a step, and how its shapes were made; none: as it came.
 pub struct NewModel {
     pub bytes: Vec<u8>,
+    /// The file that it lies on, where that is new, too.
+    pub base: Option<Vec<u8>>,
     pub shaping: Option<Shaping>,
 }
 
@@ -185,6 +187,9 @@ impl NowCast<'_> {
         let edit = WiringEdit::between(&self.member.wiring, &new.wiring);
         let from_shaping: Option<String> =
             cast_member::table.find(id).select(cast_member::shaping).first(self.connection)?;
+        if let Some(base) = &model.base {
+            keep_blob(self.connection, base)?;
+        }
         let hash = keep_blob(self.connection, &model.bytes)?;
         let source = self.member.came_as().to_string();
         let files = Files {

@@ -10,6 +10,7 @@ mod documents;
 mod error;
 mod films;
 mod journal;
+mod layered;
 mod lines;
 mod parts;
 mod poses;
@@ -31,6 +32,7 @@ pub use deliveries::{Delivered, NewDelivered};
 pub use error::StoreError;
 pub use films::Film;
 pub use journal::{NewStep, Now, RESULT, Steps};
+pub use layered::Layered;
 pub use lines::{NewLine, StoredLine};
 pub use produced::NowProduction;
 pub use production::Production;
@@ -54,7 +56,7 @@ const MIGRATIONS: EmbeddedMigrations = embed_migrations!();
 /// `JAML`: says whose file it is.
 const APPLICATION: i32 = 0x4A41_4D4C;
 /// The layout of the file that this program writes.
-const LAYOUT: i32 = 6;
+const LAYOUT: i32 = 7;
 
 /// Reads and writes a production's data file. Cheap to clone.
 #[derive(Clone)]
@@ -232,12 +234,17 @@ impl<E> From<diesel::result::Error> for Failed<E> {
     }
 }
 
-/// Keeps a file and gives its name, the SHA-256 of its bytes.
+/// What a file is called: the SHA-256 of its bytes.
+pub fn hash(bytes: &[u8]) -> String {
+    Sha256::digest(bytes).iter().map(|b| format!("{b:02x}")).collect()
+}
+
+/// Keeps a file and gives its name.
 fn keep_blob(connection: &mut SqliteConnection, bytes: &[u8]) -> Result<String, StoreError> {
     use schema::blob;
-    let hash: String = Sha256::digest(bytes).iter().map(|b| format!("{b:02x}")).collect();
+    let hash = hash(bytes);
     diesel::insert_or_ignore_into(blob::table)
-        .values((blob::hash.eq(&hash), blob::bytes.eq(bytes)))
+        .values((blob::hash.eq(&hash), blob::bytes.eq(bytes), blob::base.eq(layered::base_of(bytes))))
         .execute(connection)?;
     Ok(hash)
 }
@@ -250,6 +257,7 @@ fn free_blobs(connection: &mut SqliteConnection) -> Result<(), StoreError> {
          UNION SELECT source FROM cast_member WHERE source IS NOT NULL
          UNION SELECT from_model FROM wiring_step WHERE from_model IS NOT NULL
          UNION SELECT to_model FROM wiring_step WHERE to_model IS NOT NULL
+         UNION SELECT base FROM blob WHERE base IS NOT NULL
          UNION SELECT content FROM delivery
          UNION SELECT faces FROM delivery WHERE faces IS NOT NULL UNION SELECT content FROM film)",
     )

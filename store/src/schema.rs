@@ -4,7 +4,7 @@ diesel::table! {
     production (id) { id -> Integer, name -> Text, rate_num -> Integer, rate_den -> Integer, first_frame -> BigInt, }
 }
 diesel::table! {
-    blob (hash) { hash -> Text, bytes -> Binary, }
+    blob (hash) { hash -> Text, bytes -> Binary, base -> Nullable<Text>, }
 }
 diesel::table! {
     cast_member (id) {

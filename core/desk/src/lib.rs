@@ -17,6 +17,7 @@ mod pass;
 mod played;
 mod production;
 mod refusal;
+mod reshape;
 pub mod scene;
 mod situation;
 mod spoken;
@@ -30,6 +31,7 @@ pub use op::{Copied, CopiedBlink, CopiedSpan, Fields, Op, PassName, Place, Spot,
 pub use played::{FramesError, Played, Stretch, Tracks, frames_of, wire};
 pub use production::{Comes, Produced, ProductionNow, ProductionOp, produce};
 pub use refusal::{Kind, Refusal};
+pub use reshape::{Reshaped, ShapeOp, Shapes, SplitBy, reshape};
 pub use situation::{House, Note, Situation, TakeFacts, moment};
 pub use spoken::{text_word, word_key};
 pub use wiring::{DrawingName, Figure, Rewired, WiringOp, rewire, wiring_needs};

@@ -188,7 +188,9 @@ fn change(
             let (output, place) = find(wiring, *feed)?;
             let taken = output.feeds.remove(place);
             let words = format!("take “{}” from {}", output.target.name(), plain(taken.control));
-            wiring.outputs.retain(|o| !o.feeds.is_empty());
+            // One that nothing ever fed, as lips that meet at rest, stays.
+            let own = output.id;
+            wiring.outputs.retain(|o| o.id != own || !o.feeds.is_empty());
             words
         }
         WiringOp::ChangeFeed { feed, change } => {

@@ -426,7 +426,7 @@ impl Carrier<'_> {
 }
 
 /// The two edges of a gap made to meet as one polygon: see [`crate::curve::sewn`].
-struct Sewn {
+pub(crate) struct Sewn {
     nodes: Vec<f64>,
     others: Vec<f64>,
     upper_has_nodes: bool,
@@ -437,12 +437,32 @@ impl Sewn {
         Some(Sewn::new(face, chains[0].as_ref()?, chains[1].as_ref()?, Edge::LipUpper))
     }
 
-    fn new(face: &Face, upper: &Chain, lower: &Chain, kind: Edge) -> Sewn {
+    pub(crate) fn new(face: &Face, upper: &Chain, lower: &Chain, kind: Edge) -> Sewn {
         let (up, low) = (face.shares(kind, upper), face.shares(kind, lower));
         let upper_has_nodes = up.len() <= low.len();
         let (nodes, others) = if upper_has_nodes { (up, low) } else { (low, up) };
         let others = crate::curve::sewn(&nodes, &others);
         Sewn { nodes, others, upper_has_nodes }
+    }
+
+    /// What is to be added to moves so that both edges make the mean of what each made: the edges' points, and what is added to every
+    /// point.
+    pub(crate) fn halved(&self, upper: &Chain, lower: &Chain, moves: &[DVec3]) -> (Vec<u32>, Vec<DVec3>) {
+        let (nodes, others) = if self.upper_has_nodes { (upper, lower) } else { (lower, upper) };
+        let of = |c: &Chain| -> Vec<DVec3> { c.points.iter().map(|i| moves[*i as usize]).collect() };
+        let (at_nodes, at_others) = (of(nodes), of(others));
+        let across = along(&self.others, &at_others, &self.nodes);
+        let mean: Vec<DVec3> = at_nodes.iter().zip(across).map(|(a, b)| 0.5 * (*a + b)).collect();
+        let mut out = vec![DVec3::ZERO; moves.len()];
+        for ((i, was), to) in
+            others.points.iter().zip(&at_others).zip(along(&self.nodes, &mean, &self.others))
+        {
+            out[*i as usize] = to - *was;
+        }
+        for ((i, was), to) in nodes.points.iter().zip(&at_nodes).zip(&mean) {
+            out[*i as usize] = *to - *was;
+        }
+        (nodes.points.iter().chain(&others.points).copied().collect(), out)
     }
 
     /// What is given along a curve, at the points of one of the two edges: at the nodes as it is, between them straight.

@@ -9,8 +9,10 @@ pub mod chains;
 pub mod curve;
 pub mod face;
 pub mod fit;
+mod fitted;
 pub mod head;
 mod landmarks;
+mod layer;
 mod lids;
 pub mod maps;
 mod measure;
@@ -20,6 +22,7 @@ mod parts;
 pub mod places;
 mod propose;
 mod report;
+mod sculpt;
 pub mod sparse;
 pub mod start;
 mod symmetric;
@@ -30,10 +33,13 @@ mod wish;
 pub use carry::Jaw;
 pub use head::Piece;
 pub use landmarks::{Landmark, Landmarks, Side};
+pub use layer::{Change, Layer, PieceMoves};
 pub use propose::{propose, rough};
 pub use report::{
     EdgeReport, LidReport, PartReport, PieceShapes, Report, Residuals, Seal, Shaped, Shaping, Warning,
 };
+pub use sculpt::{Brush, Ground, Held, HeldPiece, Region, Spot, Stroke};
+pub use symmetric::other_side;
 pub use transfer::{Worked, transfer};
 pub use wish::Wish;
 
@@ -69,6 +75,10 @@ pub enum ShapeError {
     OtherMesh,
     #[error("the copy with an open mouth is hardly open; open it wider")]
     NotOpen,
+    #[error("there is no shape “{0}” any more; look at the list as it is now")]
+    NoShape(String),
+    #[error("that is not the skin of the face; put the brush on the face itself")]
+    OffTheSkin,
     #[error("it was cancelled")]
     Cancelled,
     #[error("the shapes could not be worked out on this mesh; its skin may be torn or folded into itself")]

@@ -188,6 +188,11 @@ impl Graph {
 
     /// The shortest ways from the nearest of some sources to every point within a limit (Dijkstra 1959).
     pub fn walk(&self, sources: &[u32], limit: f64) -> Walk {
+        self.walk_where(sources, limit, &|_| true)
+    }
+
+    /// [`Graph::walk`] over points that are open only.
+    pub fn walk_where(&self, sources: &[u32], limit: f64, open: &dyn Fn(u32) -> bool) -> Walk {
         let count = self.start.len() - 1;
         let mut out =
             Walk { far: vec![f64::INFINITY; count], source: vec![NONE; count], before: vec![NONE; count] };
@@ -202,7 +207,7 @@ impl Graph {
             }
             for (to, length) in self.neighbours(i) {
                 let further = far + length;
-                if further < out.far[*to as usize] && further <= limit {
+                if further < out.far[*to as usize] && further <= limit && open(*to) {
                     out.far[*to as usize] = further;
                     out.source[*to as usize] = out.source[i as usize];
                     out.before[*to as usize] = i;

@@ -7,7 +7,8 @@ use glam::DVec3;
 /// How far from a point's mirror image its mate may lie, as a share of the mouth.
 const MATE: f64 = 0.02;
 
-fn mirrored(p: DVec3) -> DVec3 {
+/// The mirror image in the template's frame.
+pub(crate) fn mirrored(p: DVec3) -> DVec3 {
     DVec3::new(-p.x, p.y, p.z)
 }
 
@@ -28,17 +29,31 @@ pub fn mates(face: &Face) -> Vec<Option<u32>> {
 
 /// What a shape is called on the other side.
 pub fn other_side(name: &str) -> String {
-    if let Some(stem) = name.strip_suffix("_left") {
-        format!("{stem}_right")
-    } else if let Some(stem) = name.strip_suffix("_right") {
-        format!("{stem}_left")
-    } else {
-        name.to_string()
+    for (left, right) in [("left", "right"), ("Left", "Right"), ("LEFT", "RIGHT")] {
+        if name.contains(left) {
+            return name.replacen(left, right, 1);
+        }
+        if name.contains(right) {
+            return name.replacen(right, left, 1);
+        }
     }
+    // One letter at the end, set apart: “Smile_L”, “blink.r”, “EyeBlinkL”.
+    let mut letters: Vec<char> = name.chars().collect();
+    let [.., before, last] = letters.as_mut_slice() else { return name.to_string() };
+    let apart = matches!(before, '_' | '.' | '-' | ' ');
+    let other = match *last {
+        'L' if apart || before.is_lowercase() => 'R',
+        'R' if apart || before.is_lowercase() => 'L',
+        'l' if apart => 'r',
+        'r' if apart => 'l',
+        _ => return name.to_string(),
+    };
+    *last = other;
+    letters.into_iter().collect()
 }
 
 /// Shapes that move both sides the same way as seen in a mirror; the others move sideways.
-fn turns_over(name: &str) -> f64 {
+pub(crate) fn turns_over(name: &str) -> f64 {
     if matches!(name, "jaw_side" | "mouth_side") { -1.0 } else { 1.0 }
 }
 

@@ -1,13 +1,13 @@
 //! A character's meshes as pieces that shapes are made for, and the character with these shapes.
 
-use super::character::{Character, GlbError, target_names};
+use super::character::{Character, GlbError, damaged, target_names};
 use glam::{DMat3, DMat4, DVec3, Mat4};
 use jam_rig::body::Part;
 use jam_rig::propose::LIPS_MEET;
 use jam_rig::{Target, Wiring};
 use jam_shape::mesh::Mesh;
 use jam_shape::template::Moves;
-use jam_shape::{Piece, PieceShapes};
+use jam_shape::{Layer, Piece, PieceShapes};
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -47,6 +47,51 @@ impl Character {
         names.into_iter().collect()
     }
 
+    /// Its shapes as they are, piece by piece in the order of [`Character::pieces`] and in the space of its root.
+    ///
+    /// # Errors
+    /// The file is damaged.
+    pub fn piece_shapes(&self) -> Result<Vec<PieceShapes>, GlbError> {
+        let body = self.body()?;
+        let places = body.places(&[], &[]);
+        let of = |part: &Part| {
+            let frames = frames(part, &places);
+            let shape = |s: &jam_rig::body::Shape| {
+                let moved = s.moves.iter().map(|(i, by)| (*i, frames[*i as usize] * by.as_dvec3()));
+                Moves { name: s.name.clone(), moves: moved.collect() }
+            };
+            PieceShapes { shapes: part.shapes.iter().map(shape).collect() }
+        };
+        Ok(body.parts.iter().map(of).collect())
+    }
+
+    /// The node of each piece.
+    pub fn piece_nodes(&self) -> Vec<usize> {
+        self.bearing().into_iter().map(|(node, _)| node).collect()
+    }
+
+    /// Nodes that bear a mesh, with the mesh.
+    fn bearing(&self) -> Vec<(usize, usize)> {
+        let nodes = self.list("nodes").iter().enumerate();
+        nodes
+            .filter_map(|(n, node)| Some((n, node["mesh"].as_u64()? as usize)))
+            .filter(|(_, m)| *m < self.list("meshes").len())
+            .collect()
+    }
+
+    /// The mesh of a node; one that several nodes share is given its own copy for the second of them.
+    fn own_mesh(&mut self, node: usize, mesh: usize, taken: &mut BTreeSet<usize>) -> usize {
+        if taken.insert(mesh) {
+            return mesh;
+        }
+        let copy = self.list("meshes")[mesh].clone();
+        let meshes = self.entry("meshes");
+        meshes.push(copy);
+        let copy = meshes.len() - 1;
+        self.entry("nodes")[node]["mesh"] = json!(copy);
+        copy
+    }
+
     /// The character with shapes for its meshes, given in the space of its root and in the order of [`Character::pieces`]; what it
     /// has stays, shapes of a name that it has take the old one's place.
     ///
@@ -56,35 +101,149 @@ impl Character {
         let mut out = self.clone();
         let body = self.body()?;
         let places = body.places(&[], &[]);
-        let bearing: Vec<(usize, usize)> = self
-            .list("nodes")
-            .iter()
-            .enumerate()
-            .filter_map(|(n, node)| Some((n, node["mesh"].as_u64()? as usize)))
-            .filter(|(_, m)| *m < self.list("meshes").len())
-            .collect();
         let mut taken = BTreeSet::new();
-        for ((node, mesh), made) in bearing.into_iter().zip(shapes) {
+        for ((node, mesh), made) in self.bearing().into_iter().zip(shapes) {
             if made.shapes.is_empty() {
                 continue;
             }
-            // A mesh that several nodes share is given its own copy for the second of them.
-            let mesh = if taken.insert(mesh) {
-                mesh
-            } else {
-                let copy = out.list("meshes")[mesh].clone();
-                let meshes = out.entry("meshes");
-                meshes.push(copy);
-                let copy = meshes.len() - 1;
-                out.entry("nodes")[node]["mesh"] = json!(copy);
-                copy
-            };
+            let mesh = out.own_mesh(node, mesh, &mut taken);
             let part = body.parts.iter().find(|p| p.node == node);
             let back = part.map_or_else(Vec::new, |p| to_mesh_space(p, &places));
             out.add_shapes(node, mesh, &made.shapes, &back)?;
         }
         out.set_length();
         Ok(out)
+    }
+
+    /// The character with a layer of changes over its shapes.
+    ///
+    /// # Errors
+    /// The file is damaged, or the layer is of another one.
+    pub fn with_layer(&self, layer: &Layer) -> Result<Character, GlbError> {
+        let mut out = self.clone();
+        let body = self.body()?;
+        let places = body.places(&[], &[]);
+        let mut taken = BTreeSet::new();
+        for (piece, (node, mesh)) in (0u32..).zip(self.bearing()) {
+            let part = body.parts.iter().find(|p| p.node == node);
+            let Some(part) = part else { continue };
+            let mesh = out.own_mesh(node, mesh, &mut taken);
+            let kept: Vec<(usize, String)> = target_names(&out.list("meshes")[mesh])
+                .iter()
+                .enumerate()
+                .filter_map(|(k, own)| Some((k, layer.name_of(own)?.to_string())))
+                .collect();
+            out.arrange_shapes(node, mesh, &kept)?;
+            let frames = frames(part, &places);
+            let mut changed = Vec::new();
+            for (name, pieces) in &layer.moved {
+                let Some(moved) = pieces.iter().find(|p| p.piece == piece) else { continue };
+                let own = part.shapes.iter().find(|s| layer.name_of(&s.name) == Some(name));
+                let mut sums: BTreeMap<u32, DVec3> = BTreeMap::new();
+                for (i, by) in own.iter().flat_map(|s| &s.moves) {
+                    sums.insert(*i, frames[*i as usize] * by.as_dvec3());
+                }
+                for (i, by) in moved.points.iter().zip(&moved.by) {
+                    if *i as usize >= frames.len() {
+                        return Err(damaged("what was changed by hand is of another mesh"));
+                    }
+                    *sums.entry(*i).or_default() += glam::Vec3::from(*by).as_dvec3();
+                }
+                changed.push(Moves { name: name.clone(), moves: sums.into_iter().collect() });
+            }
+            if !changed.is_empty() {
+                out.add_shapes(node, mesh, &changed, &to_mesh_space(part, &places))?;
+            }
+            let mut order: Vec<(usize, String)> =
+                target_names(&out.list("meshes")[mesh]).into_iter().enumerate().collect();
+            let place = |n: &String| layer.order.iter().position(|o| o == n).unwrap_or(usize::MAX);
+            order.sort_by_key(|(_, n)| place(n));
+            out.arrange_shapes(node, mesh, &order)?;
+        }
+        out.set_length();
+        Ok(out)
+    }
+
+    /// Keeps some shapes of a mesh, by their numbers, in this order and under these names; clips that move them follow.
+    fn arrange_shapes(&mut self, node: usize, mesh: usize, kept: &[(usize, String)]) -> Result<(), GlbError> {
+        let names = target_names(&self.list("meshes")[mesh]);
+        if kept.len() == names.len()
+            && kept.iter().enumerate().all(|(k, (n, name))| k == *n && *name == names[k])
+        {
+            return Ok(());
+        }
+        let pick = |list: &mut Value| {
+            if let Some(old) = list.as_array().cloned() {
+                let one = |(k, _): &(usize, String)| old.get(*k).cloned().unwrap_or(json!(0.0));
+                *list = json!(kept.iter().map(one).collect::<Vec<Value>>());
+            }
+        };
+        let from: Vec<Option<usize>> = kept.iter().map(|(k, _)| Some(*k)).collect();
+        let own = &mut self.entry("meshes")[mesh];
+        own["extras"]["targetNames"] = json!(kept.iter().map(|(_, n)| n).collect::<Vec<&String>>());
+        for list in own["primitives"].as_array_mut().into_iter().flatten().map(|p| &mut p["targets"]) {
+            pick(list);
+        }
+        if let Some(weights) = own.get_mut("weights") {
+            pick(weights);
+        }
+        if let Some(weights) = self.entry("nodes")[node].get_mut("weights") {
+            pick(weights);
+        }
+        // No list is better than an empty one, which glTF does not allow.
+        if kept.is_empty() {
+            let own = &mut self.entry("meshes")[mesh];
+            for primitive in own["primitives"].as_array_mut().into_iter().flatten() {
+                primitive.as_object_mut().map(|p| p.remove("targets"));
+            }
+            own.as_object_mut().map(|m| m.remove("weights"));
+            self.entry("nodes")[node].as_object_mut().map(|n| n.remove("weights"));
+        }
+        self.clips_follow(node, names.len(), &from)
+    }
+
+    /// Lets the clips of the file that move a node's shapes keep to them: `from` tells of each shape its number before, none of a new
+    /// one. `before` is how many there were.
+    fn clips_follow(&mut self, node: usize, before: usize, from: &[Option<usize>]) -> Result<(), GlbError> {
+        for clip in 0..self.list("animations").len() {
+            let channels = self.list("animations")[clip]["channels"].as_array().cloned().unwrap_or_default();
+            for (k, channel) in channels.iter().enumerate() {
+                let of_shapes = channel["target"]["path"] == "weights";
+                if !of_shapes || channel["target"]["node"].as_u64() != Some(node as u64) {
+                    continue;
+                }
+                if from.is_empty() {
+                    // Nothing is left that it could move; it is taken out below.
+                    continue;
+                }
+                let sampler = channel["sampler"].as_u64().unwrap_or(0) as usize;
+                let mut sampler = self.list("animations")[clip]["samplers"][sampler].clone();
+                let old: Vec<f32> = self.rows::<1>(&sampler["output"])?.into_iter().flatten().collect();
+                let one = |row: &[f32]| -> Vec<[f32; 1]> {
+                    from.iter().map(|k| [k.and_then(|k| row.get(k)).copied().unwrap_or(0.0)]).collect()
+                };
+                let new: Vec<[f32; 1]> = old.chunks(before.max(1)).flat_map(one).collect();
+                sampler["output"] = json!(self.push_rows(&new, false)?);
+                let animation = &mut self.entry("animations")[clip];
+                if let Some(samplers) = animation["samplers"].as_array_mut() {
+                    samplers.push(sampler);
+                    animation["channels"][k]["sampler"] =
+                        json!(animation["samplers"].as_array().map_or(0, Vec::len) - 1);
+                }
+            }
+            if from.is_empty() {
+                let moves = |c: &Value| {
+                    c["target"]["path"] == "weights" && c["target"]["node"].as_u64() == Some(node as u64)
+                };
+                if let Some(own) = self.entry("animations")[clip]["channels"].as_array_mut() {
+                    own.retain(|c| !moves(c));
+                }
+            }
+        }
+        if from.is_empty() && !self.list("animations").is_empty() {
+            self.entry("animations").retain(|a| a["channels"].as_array().is_some_and(|c| !c.is_empty()));
+        }
+        Ok(())
     }
 
     fn add_shapes(
@@ -98,6 +257,7 @@ impl Character {
         let (points, triangles) = self.surface(&described, &Mat4::IDENTITY)?;
         let normals = Smooth::of(self, &described, &points, triangles)?;
         let mut names = target_names(&described);
+        let before = names.len();
         let mut weights: Vec<Value> =
             (0..names.len()).map(|k| described["weights"].get(k).cloned().unwrap_or(json!(0.0))).collect();
         let mut primitives = described["primitives"].as_array().cloned().unwrap_or_default();
@@ -148,24 +308,30 @@ impl Character {
         mesh["primitives"] = json!(primitives);
         mesh["weights"] = json!(weights);
         mesh["extras"]["targetNames"] = json!(names);
-        Ok(())
+        let from: Vec<Option<usize>> = (0..names.len()).map(|k| (k < before).then_some(k)).collect();
+        if from.len() > before { self.clips_follow(node, before, &from) } else { Ok(()) }
     }
 }
 
-/// For each point of a part what takes a move in the character's space to one in the mesh's.
-fn to_mesh_space(part: &Part, places: &[Option<Mat4>]) -> Vec<DMat3> {
-    let inverse = |m: DMat3| if m.determinant().abs() > 1e-30 { m.inverse() } else { DMat3::IDENTITY };
+/// For each point of a part what takes a move in the mesh's space to one in the character's.
+fn frames(part: &Part, places: &[Option<Mat4>]) -> Vec<DMat3> {
     let whole = |m: Mat4| DMat3::from_mat4(DMat4::from_cols_array(&m.to_cols_array().map(f64::from)));
     let placed = |node: usize| places[node].unwrap_or(Mat4::IDENTITY);
     let Some(skin) = &part.skin else {
-        return vec![inverse(whole(placed(part.node))); part.points.len()];
+        return vec![whole(placed(part.node)); part.points.len()];
     };
     let joints: Vec<DMat3> = skin.joints.iter().map(|(j, back)| whole(placed(*j) * *back)).collect();
     let one = |weights: &[(u16, f32); 4]| {
         let held = weights.iter().filter(|(_, w)| *w != 0.0);
-        inverse(held.fold(DMat3::ZERO, |sum, (j, w)| sum + joints[usize::from(*j)] * f64::from(*w)))
+        held.fold(DMat3::ZERO, |sum, (j, w)| sum + joints[usize::from(*j)] * f64::from(*w))
     };
     skin.weights.iter().map(one).collect()
+}
+
+/// The way back.
+fn to_mesh_space(part: &Part, places: &[Option<Mat4>]) -> Vec<DMat3> {
+    let inverse = |m: DMat3| if m.determinant().abs() > 1e-30 { m.inverse() } else { DMat3::IDENTITY };
+    frames(part, places).into_iter().map(inverse).collect()
 }
 
 /// Normals as light falls on them: of all triangles round points that lie together and are lit alike.

@@ -124,7 +124,11 @@ pub async fn list(State(app): State<Arc<App>>) -> Answer<Json<Vec<CastView>>> {
     blocking(move || Ok(app.store.cast()?.into_iter().map(CastView::from).collect())).await.map(Json)
 }
 
-fn detail(app: &App, member: CastMember) -> Answer<CastDetail> {
+/// A character with what is in its file and what can be undone.
+///
+/// # Errors
+/// Its file cannot be read.
+pub fn detail(app: &App, member: CastMember) -> Answer<CastDetail> {
     let model = app.model(&member.model)?;
     let steps = app.store.cast_steps(member.id)?;
     Ok(CastDetail {

@@ -11,5 +11,6 @@ pub mod live;
 pub mod motion;
 pub mod production;
 pub mod scenes;
+pub mod sculpt;
 pub mod shapes;
 pub mod speech;

@@ -40,6 +40,12 @@ export type WiringOp = Schemas['WiringOp'];
 export type Chart = Schemas['Chart'];
 export type Shapes = Schemas['ShapesView'];
 export type ShapesOrder = Schemas['ShapesOrder'];
+export type Sculpt = Schemas['SculptView'];
+export type ShapeStroke = Schemas['ShapeStroke'];
+export type ShapeChange = Schemas['ShapeMoves'];
+export type ShapeOp = Schemas['ShapeOp'];
+export type Hold = Schemas['HoldView'];
+export type FaceRegion = Schemas['FaceRegion'];
 export type Landmarks = Schemas['Landmarks'];
 export type LandmarkName = Schemas['Landmark'];
 export type CastDetail = Schemas['CastDetail'];
@@ -175,6 +181,12 @@ const send = (method: string, body: unknown): RequestInit => ({
   body: JSON.stringify(body),
 });
 
+/** The same, of what was made on a state that was seen. */
+const sendOn = (method: string, body: unknown, seen?: number): RequestInit => ({
+  ...send(method, body),
+  headers: { 'content-type': 'application/json', ...madeOn(seen) },
+});
+
 function form(parts: Record<string, string | File | File[] | null>): RequestInit {
   const data = new FormData();
   for (const [name, part] of Object.entries(parts)) {
@@ -194,14 +206,18 @@ export const api = {
   castMember: (id: number) => ask<CastDetail>(`/api/cast/${id}`),
   shapes: (id: number) => ask<Shapes>(`/api/cast/${id}/shapes`),
   makeShapes: (id: number, order: ShapesOrder) => ask<Shapes>(`/api/cast/${id}/shapes`, send('POST', order)),
+  sculpt: (id: number) => ask<Sculpt>(`/api/cast/${id}/sculpt`),
+  hold: (id: number, stroke: ShapeStroke) => ask<Hold>(`/api/cast/${id}/sculpt/hold`, send('POST', stroke)),
+  tryStroke: (id: number, stroke: ShapeStroke) =>
+    ask<ShapeChange[]>(`/api/cast/${id}/sculpt/tries`, send('POST', stroke)),
+  stroke: (id: number, stroke: ShapeStroke, gesture: string | undefined, seen?: number) =>
+    ask<Schemas['StrokeMade']>(`/api/cast/${id}/sculpt/strokes`, sendOn('POST', { stroke, gesture }, seen)),
+  reshape: (id: number, op: ShapeOp, gesture: string | undefined, seen?: number) =>
+    ask<CastDetail>(`/api/cast/${id}/sculpt/operations`, sendOn('POST', { op, gesture }, seen)),
   cancelShapes: (id: number) => ask<Shapes>(`/api/cast/${id}/shapes`, { method: 'DELETE' }),
   addCharacter: (name: string, model: File[]) => ask<CastDetail>('/api/cast', form({ name, model })),
   rewire: (id: number, op: WiringOp, gesture: string | undefined, revision?: number) =>
-    ask<CastDetail>(`/api/cast/${id}/operations`, {
-      method: 'POST',
-      headers: { 'content-type': 'application/json', ...madeOn(revision) },
-      body: JSON.stringify({ op, gesture }),
-    }),
+    ask<CastDetail>(`/api/cast/${id}/operations`, sendOn('POST', { op, gesture }, revision)),
   importWiring: async (id: number, file: File, revision?: number) =>
     ask<CastDetail>(`/api/cast/${id}/wiring`, {
       method: 'POST',

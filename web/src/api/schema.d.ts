@@ -70,6 +70,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cast/{id}/glb": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The character's file with all its shapes, as it can be brought in again. */
+        get: operations["file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cast/{id}/model": {
         parameters: {
             query?: never;
@@ -133,6 +150,91 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cast/{id}/sculpt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The shapes as they are now; the first time, the face is looked at, which takes seconds on a large mesh. */
+        get: operations["show"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cast/{id}/sculpt/hold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a stroke holds before it moves; its own move does not count. */
+        post: operations["hold"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cast/{id}/sculpt/operations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes one operation on a character's shapes; it is one step, which undo takes back. */
+        post: operations["operate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cast/{id}/sculpt/strokes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes a stroke; it is one step, which undo takes back. */
+        post: operations["stroke"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cast/{id}/sculpt/tries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a stroke would change; nothing is changed. */
+        post: operations["attempt"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1907,6 +2009,11 @@ export interface components {
             role: string;
         };
         /**
+         * @description A part of the face that a stroke is kept to.
+         * @enum {string}
+         */
+        FaceRegion: "upper_lip" | "lower_lip" | "lids" | "brows" | "nose" | "cheeks" | "chin";
+        /**
          * @description Which side of the face, the character's own.
          * @enum {string}
          */
@@ -2036,6 +2143,24 @@ export interface components {
             kind: "shiver";
             /** Format: double */
             per_second: number;
+        };
+        HeldPiece: {
+            other: number[];
+            own: number[];
+            /** Format: int32 */
+            piece: number;
+            points: number[];
+        };
+        /** @description What a moving brush holds of one shape: each point's move is `own` of the brush's and `other` of its mirror image. */
+        HeldShape: {
+            pieces: components["schemas"]["HeldPiece"][];
+            shape: string;
+        };
+        /** @description What a moving brush holds: each point makes `own` of the brush's move and `other` of its mirror image. */
+        HoldView: {
+            /** @description What takes the move to its mirror image; columns one after the other. */
+            mirror: number[];
+            shapes: components["schemas"]["HeldShape"][];
         };
         /**
          * @description How values between two keys come about, as in glTF 2.0 (Khronos).
@@ -3113,6 +3238,18 @@ export interface components {
             /** @description For each word how much its main syllable stands out, 0..1; from ½ on it would be an accent. */
             stress: number[];
         };
+        /** @description How far points of one piece are moved, in the space of the file's root. */
+        PieceMoves: {
+            /** @description The move of each of them. */
+            by: number[][];
+            /**
+             * Format: int32
+             * @description The piece's number, in the order of the character's meshes.
+             */
+            piece: number;
+            /** @description Its points, rising. */
+            points: number[];
+        };
         /** @description Where something new is laid: over a stretch, else over a word, else over the phrase around a time. */
         Place: {
             /** @default null */
@@ -3569,6 +3706,19 @@ export interface components {
             /** @description Lines in the order in which they start. */
             turns: components["schemas"]["TurnView"][];
         };
+        /** @description What the brush needs to know of a character. */
+        SculptView: {
+            /** @description Which of lips, left lids and right lids are told apart, so that the brush keeps to one side of them. */
+            edges: boolean[];
+            /** @description The node of each piece, by which its points are named. */
+            nodes: number[];
+            shapes: components["schemas"]["ShapeView"][];
+            /**
+             * Format: double
+             * @description Width of the mouth, the unit of the brush's radius.
+             */
+            unit: number;
+        };
         /**
          * Format: double
          * @description A moment or a length in seconds, counted from the first sample of the recording.
@@ -3723,6 +3873,113 @@ export interface components {
              */
             sway_loop: number;
         };
+        /** @description What a brush does. */
+        ShapeBrush: {
+            by: number[];
+            /** @enum {string} */
+            kind: "move";
+        } | {
+            /** @enum {string} */
+            kind: "smooth";
+        } | {
+            /** @enum {string} */
+            kind: "back";
+        };
+        /** @description How one shape is changed. */
+        ShapeMoves: {
+            pieces: components["schemas"]["PieceMoves"][];
+            shape: string;
+        };
+        /** @description An operation on the shapes of a character. */
+        ShapeOp: {
+            /** @enum {string} */
+            kind: "make";
+            name: string;
+            of: {
+                [key: string]: number;
+            };
+        } | {
+            controls: {
+                [key: string]: number;
+            };
+            /** @enum {string} */
+            kind: "pose";
+            name: string;
+        } | {
+            first: components["schemas"]["ControlName"];
+            /** @enum {string} */
+            kind: "together";
+            name: string;
+            second: components["schemas"]["ControlName"];
+        } | {
+            /** Format: float */
+            at: number;
+            control: components["schemas"]["ControlName"];
+            /** @enum {string} */
+            kind: "between";
+            name: string;
+        } | {
+            by: components["schemas"]["SplitShapeBy"];
+            into: string[];
+            /** @enum {string} */
+            kind: "split";
+            name: string;
+        } | {
+            /** @enum {string} */
+            kind: "rename";
+            name: string;
+            to: string;
+        } | {
+            /** @enum {string} */
+            kind: "remove";
+            name: string;
+        } | {
+            /** @enum {string} */
+            kind: "order";
+            names: string[];
+        } | {
+            /** Format: int32 */
+            from: number;
+            /** @enum {string} */
+            kind: "copy";
+            names: string[];
+        };
+        /** @description An operation on shapes. */
+        ShapeOperation: {
+            op: components["schemas"]["ShapeOp"];
+        };
+        /** @description One stroke on one shape. */
+        ShapeStroke: {
+            /** @description Where it went over the skin; a move is held at the first. */
+            at: components["schemas"]["SkinPoint"][];
+            brush: components["schemas"]["ShapeBrush"];
+            /** @description Whether the other side is changed alike. */
+            mirrored?: boolean;
+            only?: components["schemas"]["FaceRegion"] | null;
+            /**
+             * Format: double
+             * @description How far it reaches along the skin, in mouth widths.
+             */
+            radius: number;
+            /** @description Whether lips and lids that the shape keeps shut stay shut. */
+            seal?: boolean;
+            shape: string;
+            /**
+             * Format: double
+             * @description Share of the way that smoothing and taking back go at each place, 0..1.
+             */
+            strength?: number;
+        };
+        /** @description A shape of a character. */
+        ShapeView: {
+            /** @description Whether it was changed by hand. */
+            changed: boolean;
+            /** @description Whether it was made by hand, and is not of the file. */
+            made: boolean;
+            name: string;
+            /** @description The same of the other side, if there is one. */
+            twin?: string | null;
+        };
         /** @description What shapes are to be made from. */
         ShapesOrder: {
             landmarks: components["schemas"]["Landmarks"];
@@ -3835,6 +4092,13 @@ export interface components {
             rule?: components["schemas"]["ByRule"] | null;
             /** Format: double */
             to: number;
+        };
+        /** @description A point of a piece. */
+        SkinPoint: {
+            /** Format: int32 */
+            piece: number;
+            /** Format: int32 */
+            point: number;
         };
         SnapshotName: {
             name: string;
@@ -3978,6 +4242,15 @@ export interface components {
             id: number;
             span: components["schemas"]["Span"];
         };
+        /** @description What a shape is split by. */
+        SplitShapeBy: {
+            /** @enum {string} */
+            by: "sides";
+        } | {
+            /** @enum {string} */
+            by: "region";
+            region: components["schemas"]["FaceRegion"];
+        };
         /** @description A spot seen from the character's face, degrees: + to its left, + down. */
         Spot: {
             /** Format: double */
@@ -3999,6 +4272,11 @@ export interface components {
         Strength: {
             over: components["schemas"]["Span"];
             values: number[];
+        };
+        /** @description What a stroke changed, and the character as it is then. */
+        StrokeMade: {
+            changes: components["schemas"]["ShapeMoves"][];
+            detail: components["schemas"]["CastDetail"];
         };
         /** @description A diction to start from. */
         StyleView: {
@@ -4490,6 +4768,27 @@ export interface operations {
             };
         };
     };
+    file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "model/gltf-binary": unknown;
+                };
+            };
+        };
+    };
     model: {
         parameters: {
             query?: never;
@@ -4601,6 +4900,183 @@ export interface operations {
                 };
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SculptView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hold: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShapeStroke"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HoldView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    operate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShapeOperation"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CastDetail"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stroke: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShapeStroke"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StrokeMade"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    attempt: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShapeStroke"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShapeMoves"][];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

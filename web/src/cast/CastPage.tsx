@@ -1,7 +1,7 @@
 import { Tabs } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useRef } from 'react';
-import { type CastDetail, api } from '../api/client';
+import { type CastDetail, type CastMember, api } from '../api/client';
 import { StageTools } from '../stage/StageTools';
 import type { Stage } from '../stage/stage';
 import { StageView } from '../stage/StageView';
@@ -17,7 +17,11 @@ import { FirstLook } from './FirstLook';
 import { lookAtFace, takeUp, usePut } from './landmarks';
 import { Limits } from './Limits';
 import { picture, takePicture } from './pictures';
+import { BrushOverlay } from './BrushOverlay';
 import { askPose, atRest, posed, usePose } from './pose';
+import { SculptBar } from './SculptBar';
+import { SculptPanel } from './SculptPanel';
+import { setSculpt, shownShapes, useSculpt } from './sculpt';
 import { ShapesPanel } from './ShapesPanel';
 import { stopWalk, useWalk, walked } from './walk';
 import { WiringPanel } from './WiringPanel';
@@ -25,6 +29,14 @@ import { longName, plain } from './words';
 
 /** What the stage shows: the walk while it plays, else the pose. */
 const source = () => walked() ?? posed();
+
+const NONE: [string, number][] = [];
+
+/** The pose with all joints at rest: what is drawn on a shape is seen as it stays. */
+const stillJoints = (member: CastMember) => {
+  const value = posed();
+  return (target: number) => (member.targets[target]?.kind === 'morph' ? value(target) : 0);
+};
 
 export function CastPage() {
   const cast = useQuery({ queryKey: ['cast'], queryFn: api.cast });
@@ -43,6 +55,7 @@ export function CastPage() {
     atRest(id);
     return stopWalk;
   }, [id]);
+  useEffect(() => setSculpt({ shape: null }), [id]);
   // Another window may have wired it otherwise.
   const { wiring } = detail.data?.member ?? {};
   useEffect(() => {
@@ -73,7 +86,6 @@ export function CastPage() {
 
 function Open({ detail }: { detail: CastDetail }) {
   const { member } = detail;
-  const peek = usePose((s) => s.peek);
   const lacking = detail.facts.shapes.length === 0 && !member.wiring.chart;
   const tab = useView((s) => s.castTab) ?? (lacking ? 'shapes' : member.wiring.chart ? 'mouths' : 'wiring');
   const stage = useRef<Stage | null>(null);
@@ -83,6 +95,20 @@ function Open({ detail }: { detail: CastDetail }) {
     enabled: tab === 'shapes',
   });
   const known = tab === 'shapes' ? shapes.data : undefined;
+  const byHand = tab === 'by hand';
+  // After a step that was taken back, another list of shapes counts.
+  const asked = useQuery({
+    queryKey: ['sculpt', member.id, member.model],
+    queryFn: () => api.sculpt(member.id),
+    enabled: byHand,
+    placeholderData: (before) => before,
+  });
+  const sculpt = byHand ? asked.data : undefined;
+  const peeked = () => {
+    const { peek } = usePose.getState();
+    if (byHand) return shownShapes(sculpt);
+    return peek === null ? NONE : ([[peek, 1]] as [string, number][]);
+  };
   useEffect(() => {
     if (known) takeUp(member.id, known);
   }, [member.id, known]);
@@ -94,8 +120,8 @@ function Open({ detail }: { detail: CastDetail }) {
       <section className={css.middle}>
         <StageView
           member={member}
-          source={source}
-          peek={peek}
+          source={byHand ? () => stillJoints(member) : source}
+          peek={peeked}
           label={`${member.name}, posed`}
           onShown={(element, _, shown) => {
             stage.current = shown;
@@ -115,7 +141,8 @@ function Open({ detail }: { detail: CastDetail }) {
               takePicture(member.model, canvas);
           }}
         >
-          <StageNote name={member.name} />
+          <StageNote name={member.name} byHand={byHand} />
+          {sculpt && <BrushOverlay member={member.id} sculpt={sculpt} stage={() => stage.current} />}
           <StageTools />
           {known && <FacePoints stage={() => stage.current} />}
         </StageView>
@@ -129,10 +156,12 @@ function Open({ detail }: { detail: CastDetail }) {
             <Tabs.Tab value="wiring">Wiring</Tabs.Tab>
             <Tabs.Tab value="mouths">Whole mouths</Tabs.Tab>
             <Tabs.Tab value="shapes">Shapes</Tabs.Tab>
+            <Tabs.Tab value="by hand">By hand</Tabs.Tab>
           </Tabs.List>
           <Tabs.Panel value={tab} className={css.panel}>
             {tab === 'mouths' && <ChartPanel detail={detail} />}
             {tab === 'wiring' && <WiringPanel detail={detail} />}
+            {byHand && <SculptBar />}
             {tab === 'shapes' && <FirstLook member={member.id} made={!!known?.made} />}
           </Tabs.Panel>
         </Tabs>
@@ -143,6 +172,8 @@ function Open({ detail }: { detail: CastDetail }) {
             <ShapesPanel member={member.id} name={member.name} shapes={data} stage={() => stage.current} />
           )}
         </Asked>
+      ) : byHand ? (
+        <Asked query={asked}>{(data) => <SculptPanel detail={detail} sculpt={data} />}</Asked>
       ) : (
         <ControlsPanel detail={detail} />
       )}
@@ -172,13 +203,15 @@ function useDots(stage: React.RefObject<Stage | null>, loose?: number[][], width
 }
 
 /** What is shown, in words, on the stage. */
-function StageNote({ name }: { name: string }) {
+function StageNote({ name, byHand }: { name: string; byHand: boolean }) {
   const { chosen, controls, peek } = usePose();
   const { walk, step } = useWalk();
   const of = step === null ? undefined : walk?.steps[step]?.of;
   const value = controls[chosen] ?? 0;
   let what = value === 0 ? '' : `${longName(chosen)} ${plain(value)}`;
+  const corrected = useSculpt((s) => s.shape);
   if (peek) what = `${peek} alone, in full`;
+  if (byHand) what = corrected === null ? 'choose a shape' : corrected.replaceAll('_', ' ');
   if (of?.kind === 'control') what = `every control: ${longName(of.control)}`;
   if (of?.kind === 'sound') what = `every sound: ${of.phone}`;
   if (of?.kind === 'line') what = 'a line with every English sound';

@@ -1,7 +1,7 @@
 // The one way to change a character's wiring: an operation is sent, made on the state that the page saw, and shown as
 // the server answers.
 
-import { type CastDetail, type WiringOp, api, queries } from '../api/client';
+import { type CastDetail, type ShapeOp, type WiringOp, api, queries } from '../api/client';
 import { forgetRefusal } from '../widgets/tell';
 import { type Answer, enqueue, isNewest, ownGesture, withoutName } from '../api/queue';
 import { askPose } from './pose';
@@ -35,6 +35,15 @@ export function rewire(id: number, op: WiringOp, anyway = false): Promise<boolea
   return enqueue(thing(id), {
     send: async (seen) => answer(await api.rewire(id, op, gesture, anyway ? undefined : seen)),
     anyway: () => void rewire(id, op, true),
+    refresh: refresh(id),
+  });
+}
+
+/** Makes an operation on a character's shapes; what is refused is told. */
+export function reshape(id: number, op: ShapeOp): Promise<boolean> {
+  const gesture = ownGesture();
+  return enqueue(thing(id), {
+    send: async (seen) => answer(await api.reshape(id, op, gesture, seen)),
     refresh: refresh(id),
   });
 }

@@ -35,8 +35,8 @@ interface Props {
   other?: () => ReturnType<Source> | null;
   /** What the character is doing, for those who do not see it. */
   label: string;
-  /** A shape that is shown in full beside what `source` says. */
-  peek?: string | null;
+  /** Shapes that are shown beside what `source` says, each so far. */
+  peek?: () => readonly [string, number][];
   /** How the picture is divided; the face alone without. */
   wish?: Wish;
   /** Called with every picture, for marks on the stage's element. */
@@ -54,7 +54,7 @@ export function StageView({
   source,
   other,
   label,
-  peek = null,
+  peek,
   wish = FACE,
   onShown,
   onPoint,
@@ -101,7 +101,7 @@ export function StageView({
     const beside = other?.() ?? null;
     if (beside) made.drawBeside(value, beside);
     else {
-      made.pose(value, peek);
+      made.pose(value, peek?.());
       posed = performance.now();
       made.draw();
     }

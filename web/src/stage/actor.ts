@@ -31,7 +31,7 @@ export class Actor {
   private shapes: ShapeAt[][] = [];
   /** The values of the targets that are shown. */
   private shown: number[] = [];
-  private peeked: string | null = null;
+  private peeked: readonly [string, number][] = [];
 
   constructor(
     readonly model: Object3D,
@@ -76,10 +76,10 @@ export class Actor {
     }
   }
 
-  /** Takes the values of the targets, in their order; one shape may be shown in full besides. Whether a joint moved. */
-  pose(values: (target: number) => number, peek: string | null = null): boolean {
-    const { peeked, targets, shapes, shown } = this;
-    if (peeked && peeked !== peek) for (const [mesh, k] of this.face.shapes(peeked)) mesh.set(k, 0);
+  /** Takes the values of the targets, in their order; some shapes may be shown besides, each so far. Whether a joint moved. */
+  pose(values: (target: number) => number, peek: readonly [string, number][] = []): boolean {
+    const { targets, shapes, shown } = this;
+    for (const [name] of this.peeked) for (const [mesh, k] of this.face.shapes(name)) mesh.set(k, 0);
     this.peeked = peek;
     let moved = shown.length === 0;
     for (let i = 0; i < targets.length; i++) {
@@ -89,7 +89,7 @@ export class Actor {
       shown[i] = value;
       for (const [mesh, k] of own) mesh.set(k, value);
     }
-    if (peek) for (const [mesh, k] of this.face.shapes(peek)) mesh.set(k, 1);
+    for (const [name, weight] of peek) for (const [mesh, k] of this.face.shapes(name)) mesh.set(k, weight);
     if (moved) this.poseJoints();
     return moved;
   }

@@ -12,6 +12,7 @@ import {
 import { RoomEnvironment } from 'three/addons/environments/RoomEnvironment.js';
 import { meshesOf } from './framing';
 import type { MorphedFace } from './morph';
+import type { Skin } from './skin';
 
 /** A character's model with its shapes, at rest. */
 export interface Model {
@@ -19,6 +20,7 @@ export interface Model {
   key: string;
   scene: Object3D;
   face: MorphedFace;
+  skin: Skin;
 }
 
 export interface Graphics {

@@ -2,6 +2,7 @@
 // changed. Faster than the renderer's own way when there are many small shapes.
 
 import { BufferAttribute, BufferGeometry, type Mesh, type Object3D } from 'three';
+import { Light } from './reshape';
 
 /** Only the vertices that a shape moves. */
 export interface Shape {
@@ -15,12 +16,13 @@ export class MorphedMesh {
   readonly names: string[];
   readonly mesh: Mesh;
   private readonly shapes: Shape[];
-  private readonly weights: Float32Array;
+  private weights: Float32Array;
   private readonly basePositions: Float32Array;
   private readonly baseNormals: Float32Array;
   private readonly position: BufferAttribute;
   private readonly normal: BufferAttribute;
-  private readonly touched: Uint32Array;
+  private touched: Uint32Array;
+  private lit: Light | null = null;
   private stale = false;
 
   constructor(mesh: Mesh<BufferGeometry>, names: string[]) {
@@ -79,6 +81,44 @@ export class MorphedMesh {
     // The rest shape's sphere, widened: a moving jaw must not be culled.
     geometry.computeBoundingSphere();
     if (geometry.boundingSphere) geometry.boundingSphere.radius *= 1.5;
+  }
+
+  /** How its points are lit, worked out when it is first asked for. */
+  get light(): Light {
+    this.lit ??= new Light(this.mesh.geometry, this.basePositions, this.baseNormals);
+    return this.lit;
+  }
+
+  /** The number of a shape; one that is not there yet is made, without moves. */
+  place(name: string): number {
+    const at = this.names.indexOf(name);
+    if (at >= 0) return at;
+    this.names.push(name);
+    this.shapes.push({
+      vertices: new Uint32Array(),
+      positions: new Float32Array(),
+      normals: new Float32Array(),
+    });
+    this.weights = Float32Array.from([...this.weights, 0]);
+    return this.names.length - 1;
+  }
+
+  shape(at: number): Shape {
+    return this.shapes[at] as Shape;
+  }
+
+  /** Values of some vertices, three numbers each, as those of all. */
+  whole(vertices: Uint32Array, values: Float32Array): Float32Array {
+    const out = new Float32Array(this.basePositions.length);
+    vertices.forEach((v, i) => out.set(values.subarray(3 * i, 3 * i + 3), 3 * v));
+    return out;
+  }
+
+  /** Lets a shape move its vertices otherwise. */
+  put(at: number, shape: Shape) {
+    this.shapes[at] = shape;
+    this.touched = Uint32Array.from(new Set([...this.touched, ...shape.vertices]));
+    this.stale = true;
   }
 
   set(shape: number, weight: number) {
@@ -179,6 +219,15 @@ export class MorphedFace {
       const shape = mesh.names.indexOf(name);
       return shape < 0 ? [] : [[mesh, shape]];
     });
+  }
+
+  /** A mesh of the scene; one without shapes is made ready to get some. */
+  meshOf(object: Mesh): MorphedMesh | undefined {
+    const known = this.meshes.find((m) => m.mesh === object);
+    if (known || !object.geometry.hasAttribute('normal')) return known;
+    const made = new MorphedMesh(object, []);
+    this.meshes.push(made);
+    return made;
   }
 
   rest() {

@@ -26,6 +26,7 @@ import { type Graphics, free, giveBack } from './graphics';
 import { Actor, named } from './actor';
 import { Lights } from './lights';
 import { MorphedFace } from './morph';
+import { type From, type NodeMoves, type Picked, Skin } from './skin';
 import { TURNS, type Way } from './stages';
 
 /** How the face is looked at first: a little from its left, degrees. */
@@ -120,6 +121,9 @@ export class Stage {
   async load(member: CastMember): Promise<boolean> {
     const own = ++this.loads;
     const key = `${member.id}/${member.model}`;
+    // Another state of the same character is looked at from where the one before was.
+    const again = this.member?.id === member.id;
+    if (again && this.actor && this.graphics.model?.key === key) return true;
     if (this.graphics.model?.key !== key) {
       const gltf = await new GLTFLoader().loadAsync(`/api/cast/${member.id}/model?v=${member.model}`);
       if (own !== this.loads) {
@@ -132,14 +136,16 @@ export class Stage {
         this.closeUp.removeFromParent();
         free(before.scene);
       }
-      this.graphics.model = { key, scene: gltf.scene, face: new MorphedFace(gltf.scene) };
+      const face = new MorphedFace(gltf.scene);
+      const skin = new Skin(gltf.scene, gltf.parser.associations as From, face);
+      this.graphics.model = { key, scene: gltf.scene, face, skin };
     }
     const { scene, face } = this.graphics.model;
     this.actor = new Actor(scene, face);
     this.scene.add(scene);
     this.wire(member);
     this.measure(member);
-    this.frame();
+    if (!again) this.frame();
     return true;
   }
 
@@ -350,12 +356,15 @@ export class Stage {
     return { yaw: degrees(Math.atan2(dx, pane)), pitch: degrees(Math.atan2(-dy, Math.hypot(dx, pane))) };
   }
 
-  /** Shows the values of the targets, in their order; one shape may be shown in full besides. */
-  pose(values: (target: number) => number, peek: string | null = null) {
+  /** Shows the values of the targets, in their order; some shapes may be shown besides, each so far. */
+  pose(values: (target: number) => number, peek: readonly [string, number][] = []) {
     if (!this.actor) return;
     const moved = this.actor.pose(values, peek);
     if (moved) this.keepTo();
-    if (this.actor.face.update() || moved) this.touch();
+    if (this.actor.face.update() || moved) {
+      this.graphics.model?.skin.moved();
+      this.touch();
+    }
   }
 
   /** Whether the character is on the canvas, in this turn of the page's loop. */
@@ -418,6 +427,58 @@ export class Stage {
       y: main.y + (main.height * (1 - at.y)) / 2,
       far,
     };
+  }
+
+  private rayThrough(x: number, y: number): Raycaster | null {
+    const place = inside(this.arrangement.main, x, y);
+    if (!place) return null;
+    const ray = new Raycaster();
+    ray.setFromCamera(new Vector2(2 * place[0] - 1, 1 - 2 * place[1]), this.placed());
+    return ray;
+  }
+
+  /** The nearest point of the skin at a place of the picture, shares of its width and height. */
+  pickAt(x: number, y: number): Picked | null {
+    const ray = this.rayThrough(x, y);
+    return (ray && this.graphics.model?.skin.pick(ray.ray)) ?? null;
+  }
+
+  /** Where a point is dragged to by the pointer: as far from the camera as it was. */
+  dragged(from: Vector3, x: number, y: number): Vector3 {
+    const { main } = this.arrangement;
+    const ray = new Raycaster();
+    const [u, v] = [(x - main.x) / main.width, (y - main.y) / main.height];
+    ray.setFromCamera(new Vector2(2 * u - 1, 1 - 2 * v), this.placed());
+    const plane = new Plane().setFromNormalAndCoplanarPoint(
+      this.camera.getWorldDirection(new Vector3()),
+      from,
+    );
+    return ray.ray.intersectPlane(plane, new Vector3()) ?? from.clone();
+  }
+
+  /** How many pixels a length has at a point. */
+  pixelsOf(at: Vector3, length: number): number {
+    const { main } = this.arrangement;
+    const height = main.height * this.renderer.getSize(new Vector2()).y;
+    const deep = at.clone().applyMatrix4(this.placed().matrixWorldInverse).z;
+    return (length * height) / (2 * Math.abs(deep) * Math.tan((this.camera.fov * Math.PI) / 360));
+  }
+
+  /** Shows a shape with moves added to how it was when the brush was put down. */
+  reshape(shape: string, moves: NodeMoves[]) {
+    this.graphics.model?.skin.reshape(shape, moves);
+    this.touch();
+  }
+
+  /** Lets the shapes under the brush stay as they are shown, or puts them back to how they were. */
+  lift(keep: boolean) {
+    this.graphics.model?.skin.lift(keep);
+    this.touch();
+  }
+
+  /** Says that what is shown is this state of the character: its file need not be loaded. */
+  isNow(member: CastMember) {
+    if (this.graphics.model) this.graphics.model.key = `${member.id}/${member.model}`;
   }
 
   /** Looks at a point from near, from the side that it is on: `size` is what the picture is to be high. */

@@ -1,0 +1,586 @@
+//! Shapes corrected by hand: a brush that moves, smooths or takes back along the surface, never over from one lip or lid to the
+//! other, on both sides at once, and without opening what a shape keeps sealed.
+
+use crate::carry::{Sewn, edge_field};
+use crate::curve::smooth;
+use crate::face::{Chains, Face, Lip};
+use crate::fitted::Fitted;
+use crate::head::{Piece, Role};
+use crate::landmarks::{Landmark, Landmarks};
+use crate::layer::{Change, PieceMoves};
+use crate::measure::gap;
+use crate::mesh::NONE;
+use crate::near::{nearest, tree};
+use crate::places::OnTemplate;
+use crate::report::PieceShapes;
+use crate::start::Similarity;
+use crate::symmetric::{mirrored, other_side, turns_over};
+use crate::template::{Edge, Template};
+use crate::{Progress, ShapeError};
+use glam::{DMat3, DVec3};
+use jam_rig::propose::LIPS_MEET;
+use serde::{Deserialize, Serialize};
+
+/// A part of the face that a stroke is kept to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(rename_all = "snake_case")]
+#[schema(as = FaceRegion)]
+pub enum Region {
+    UpperLip,
+    LowerLip,
+    Lids,
+    Brows,
+    Nose,
+    Cheeks,
+    Chin,
+}
+
+/// What a brush does.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(tag = "kind", rename_all = "snake_case")]
+#[schema(as = ShapeBrush)]
+pub enum Brush {
+    /// Moves what it holds, by x, y, z in the space of the file's root.
+    Move { by: [f64; 3] },
+    /// Evens out how far neighbours are moved by the shape.
+    Smooth,
+    /// Brings the shape back to how it was in the file.
+    Back,
+}
+
+/// A point of a piece.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[schema(as = SkinPoint)]
+pub struct Spot {
+    pub piece: u32,
+    pub point: u32,
+}
+
+/// One stroke on one shape.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+#[schema(as = ShapeStroke)]
+pub struct Stroke {
+    pub shape: String,
+    pub brush: Brush,
+    /// Where it went over the skin; a move is held at the first.
+    pub at: Vec<Spot>,
+    /// How far it reaches along the skin, in mouth widths.
+    pub radius: f64,
+    /// Share of the way that smoothing and taking back go at each place, 0..1.
+    #[serde(default = "full")]
+    pub strength: f64,
+    /// Whether the other side is changed alike.
+    #[serde(default)]
+    pub mirrored: bool,
+    /// Whether lips and lids that the shape keeps shut stay shut.
+    #[serde(default)]
+    pub seal: bool,
+    /// The part of the face that it is kept to.
+    #[serde(default)]
+    pub only: Option<Region>,
+}
+
+fn full() -> f64 {
+    1.0
+}
+
+/// What a moving brush holds of one shape: each point's move is `own` of the brush's and `other` of its mirror image.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+#[schema(as = HeldShape)]
+pub struct Held {
+    pub shape: String,
+    pub pieces: Vec<HeldPiece>,
+}
+
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct HeldPiece {
+    pub piece: u32,
+    pub points: Vec<u32>,
+    pub own: Vec<f32>,
+    pub other: Vec<f32>,
+}
+
+/// Ways along edges are some 6 % longer than over the surface between them (measured on our own heads).
+const DETOUR: f64 = 1.06;
+/// How far from an edge its lip or lid counts as a side of its own, in mouth widths.
+const WALL: f64 = 0.8;
+/// A shape keeps lips or lids shut if it leaves less than this between them, in mouth widths.
+const SHUT: f64 = 0.02;
+/// Points that lie on the skin follow it from within this, in mouth widths.
+const LIES_ON: f64 = 0.35;
+/// How much of a part's edge is soft: rounds of smoothing over neighbours.
+const SOFT: usize = 3;
+/// How wide the seam between two halves is soft, in mouth widths.
+const SEAM: f64 = 0.12;
+
+/// A character's face made ready for the brush.
+pub struct Ground {
+    face: Face,
+    chains: Chains,
+    similarity: Similarity,
+    /// Of each point of the face the points of the pieces that it stands for.
+    of: Vec<Vec<(u32, u32)>>,
+    /// Of each piece the point of the face for each of its points, [`NONE`] for those that are not of it.
+    on_face: Vec<Vec<u32>>,
+    /// What lies on the skin: points of the pieces, and the point of the face beneath.
+    follow: Vec<(Vec<(u32, u32)>, u32)>,
+    /// By [`Edge::number`], the points on that edge's side.
+    sides: [Vec<bool>; 6],
+    mates: Vec<u32>,
+    regions: Vec<Option<Region>>,
+    counts: Vec<usize>,
+    /// How far each point of the pieces is to the left of the middle.
+    aside: Vec<Vec<f64>>,
+}
+
+/// A shape's moves of all points of the face, in the template's frame.
+type Whole = Vec<DVec3>;
+
+impl Ground {
+    /// # Errors
+    /// The meshes or landmarks cannot be used, or it was cancelled.
+    pub fn new(
+        template: &Template,
+        pieces: &[Piece],
+        marks: &Landmarks,
+        progress: &Progress<'_>,
+    ) -> Result<Ground, ShapeError> {
+        let fitted = Fitted::new(template, pieces, None, marks, progress)?;
+        let Fitted { head, face, chains, lips, similarity, in_skin, on, .. } = fitted;
+        let skin = head.skin();
+        let of: Vec<Vec<(u32, u32)>> = in_skin.iter().map(|i| skin.of[*i as usize].clone()).collect();
+        let mut on_face: Vec<Vec<u32>> = pieces.iter().map(|p| vec![NONE; p.mesh.points.len()]).collect();
+        for (i, points) in (0u32..).zip(&of) {
+            points.iter().for_each(|(piece, point)| on_face[*piece as usize][*point as usize] = i);
+        }
+        let mut follow = Vec::new();
+        if let Some(tree) = tree(&face.mesh.points) {
+            for island in head.islands.iter().filter(|i| i.role == Role::Follows) {
+                for (p, points) in island.mesh.points.iter().zip(&island.of) {
+                    let found = nearest(&tree, similarity.point(*p), 1);
+                    if let Some((i, _)) = found.first().filter(|(_, far)| *far < LIES_ON * face.unit) {
+                        follow.push((points.clone(), *i as u32));
+                    }
+                }
+            }
+        }
+        let lip = |i: usize| lips.as_ref().map_or(Lip::Neither, |l| l.of[i]);
+        let regions = regions(&on, template, &lip);
+        let mates = mates(&face, &on, template, &lip);
+        Ok(Ground {
+            sides: sides(&face, &chains),
+            mates,
+            regions,
+            counts: pieces.iter().map(|p| p.mesh.points.len()).collect(),
+            aside: pieces
+                .iter()
+                .map(|p| p.mesh.points.iter().map(|q| similarity.point(*q).x).collect())
+                .collect(),
+            face,
+            chains,
+            similarity,
+            of,
+            on_face,
+            follow,
+        })
+    }
+
+    /// Width of the mouth in the file's own length.
+    pub fn unit(&self) -> f64 {
+        self.face.unit / self.similarity.scale
+    }
+
+    /// What takes a move of a shape to that of its mirror image, in the space of the file's root; columns one after the other.
+    pub fn mirror(&self, shape: &str) -> [f64; 9] {
+        let turn = self.similarity.turn;
+        let image = DMat3::from_diagonal(DVec3::new(-1.0, 1.0, 1.0)) * turns_over(shape);
+        (turn.transpose() * image * turn).to_cols_array()
+    }
+
+    /// Whether the edges of lips, left lids and right lids were found, so that the brush keeps to one side of each.
+    pub fn edges(&self) -> [bool; 3] {
+        [0, 2, 4].map(|k| self.chains[k].is_some() && self.chains[k + 1].is_some())
+    }
+
+    /// About how much memory it takes, bytes.
+    pub fn bytes(&self) -> usize {
+        1000 * self.face.mesh.points.len() + 16 * self.counts.iter().sum::<usize>()
+    }
+
+    fn on(&self, spot: Spot) -> Option<u32> {
+        let i = *self.on_face.get(spot.piece as usize)?.get(spot.point as usize)?;
+        (i != NONE).then_some(i)
+    }
+
+    /// A shape of the character as moves of the face's points.
+    fn shape(&self, shapes: &[PieceShapes], name: &str) -> Option<Whole> {
+        let mut found = false;
+        let dense: Vec<Option<Vec<DVec3>>> = shapes
+            .iter()
+            .zip(&self.counts)
+            .map(|(piece, count)| piece.shapes.iter().find(|s| s.name == name).map(|s| s.of_all(*count)))
+            .collect();
+        let one = |points: &Vec<(u32, u32)>| {
+            let (piece, point) = *points.first()?;
+            let by = *dense.get(piece as usize)?.as_ref()?.get(point as usize)?;
+            found = true;
+            Some(self.similarity.scale * (self.similarity.turn * by))
+        };
+        let out = self.of.iter().map(one).map(Option::unwrap_or_default).collect();
+        (found || has(shapes, name)).then_some(out)
+    }
+
+    /// 1 at a point, 0 from the radius on, measured along the surface on its own side of lips and lids.
+    fn falloff(&self, at: u32, radius: f64) -> Vec<f64> {
+        let (face, i) = (&self.face, at as usize);
+        let mut walls: Vec<&Vec<bool>> = Vec::new();
+        for pair in [0, 2, 4] {
+            for (own, other) in [(pair, pair + 1), (pair + 1, pair)] {
+                if self.sides[own].get(i) == Some(&true) {
+                    walls.push(&self.sides[other]);
+                }
+            }
+        }
+        let open = |k: u32| walls.iter().all(|w| !w[k as usize]);
+        let walk = face.graph.walk_where(&[at], DETOUR * radius, &open);
+        let from = face.at(at);
+        let one = |(p, far): (&DVec3, &f64)| {
+            let d = (far / DETOUR).max(p.distance(from)) / radius;
+            if d < 1.0 { (1.0 - d * d).powi(2) } else { 0.0 }
+        };
+        face.mesh.points.iter().zip(&walk.far).map(one).collect()
+    }
+
+    /// How much each point belongs to a part, its edge soft.
+    fn mask(&self, only: Option<Region>) -> Option<Vec<f64>> {
+        let region = only?;
+        let mut out: Vec<f64> =
+            self.regions.iter().map(|r| f64::from(u8::from(*r == Some(region)))).collect();
+        for _ in 0..SOFT {
+            out = self.evened(&out);
+        }
+        Some(out)
+    }
+
+    /// Halfway to the mean of the neighbours.
+    fn evened<T>(&self, values: &[T]) -> Vec<T>
+    where
+        T: Copy + std::iter::Sum + std::ops::Add<Output = T> + std::ops::Mul<f64, Output = T>,
+    {
+        let one = |(i, own): (usize, &T)| {
+            let near = self.face.graph.neighbours(i as u32);
+            if near.is_empty() {
+                return *own;
+            }
+            let sum: T = near.iter().map(|(k, _)| values[*k as usize]).sum();
+            *own * 0.5 + sum * (0.5 / near.len() as f64)
+        };
+        values.iter().enumerate().map(one).collect()
+    }
+
+    /// The falloff at a place and at its mirror image, kept to a part.
+    fn weights(&self, at: u32, stroke: &Stroke) -> [Vec<f64>; 2] {
+        let radius = stroke.radius * self.face.unit;
+        let mask = self.mask(stroke.only);
+        let masked = |mut w: Vec<f64>| {
+            if let Some(mask) = &mask {
+                w.iter_mut().zip(mask).for_each(|(w, m)| *w *= m);
+            }
+            w
+        };
+        let mate = self.mates.get(at as usize).copied().filter(|m| stroke.mirrored && *m != NONE);
+        let other = match mate {
+            Some(mate) => masked(self.falloff(mate, radius)),
+            None => vec![0.0; self.face.mesh.points.len()],
+        };
+        [masked(self.falloff(at, radius)), other]
+    }
+
+    /// What a moving stroke holds: of each shape that it changes how much of the brush's move each point makes, and of its mirror
+    /// image.
+    ///
+    /// # Errors
+    /// There is no such shape, or the place is not on the face.
+    pub fn hold(&self, shapes: &[PieceShapes], stroke: &Stroke) -> Result<Vec<Held>, ShapeError> {
+        let at = stroke.at.first().and_then(|s| self.on(*s)).ok_or(ShapeError::OffTheSkin)?;
+        if !has(shapes, &stroke.shape) {
+            return Err(ShapeError::NoShape(stroke.shape.clone()));
+        }
+        let [own, other] = self.weights(at, stroke);
+        // Both numbers of a point as the first two of a vector: what follows is linear in them.
+        let twin = other_side(&stroke.shape);
+        let pair = |a: f64, b: f64| DVec3::new(a, b, 0.0);
+        let changes: Vec<(String, Whole)> = if twin == stroke.shape {
+            // Where both overlap they share, they do not add up.
+            let share = |(a, b): (&f64, &f64)| pair(*a, *b) * (a.max(*b) / (a + b).max(1e-12));
+            vec![(twin, own.iter().zip(&other).map(share).collect())]
+        } else {
+            let one = vec![(stroke.shape.clone(), own.iter().map(|a| pair(*a, 0.0)).collect())];
+            let two = (twin, other.iter().map(|b| pair(0.0, *b)).collect());
+            one.into_iter().chain((stroke.mirrored && has(shapes, &two.0)).then_some(two)).collect()
+        };
+        let changes = self.sealed(shapes, changes, stroke);
+        let held = |(shape, whole): (String, Whole)| {
+            let pieces = self.spread(shapes, &whole).into_iter().map(|(piece, points, by)| HeldPiece {
+                piece,
+                points,
+                own: by.iter().map(|v| v.x as f32).collect(),
+                other: by.iter().map(|v| v.y as f32).collect(),
+            });
+            Held { pieces: pieces.collect(), shape }
+        };
+        Ok(changes.into_iter().map(held).collect())
+    }
+
+    /// What a stroke changes. `before` are the shapes as the file has them, for the brush that takes back.
+    ///
+    /// # Errors
+    /// There is no such shape, or no place is on the face.
+    pub fn stroke(
+        &self,
+        shapes: &[PieceShapes],
+        before: &[PieceShapes],
+        stroke: &Stroke,
+    ) -> Result<Vec<Change>, ShapeError> {
+        if let Brush::Move { by } = stroke.brush {
+            let by = DVec3::from(by);
+            let image = DMat3::from_cols_array(&self.mirror(&stroke.shape)) * by;
+            let held = self.hold(shapes, stroke)?;
+            return Ok(held.into_iter().map(|h| h.moved(by, image)).collect());
+        }
+        let twin = other_side(&stroke.shape);
+        let mut names = vec![stroke.shape.clone()];
+        if twin != stroke.shape && stroke.mirrored && has(shapes, &twin) {
+            names.push(twin);
+        }
+        let get = |of: &[PieceShapes], name: &String| self.shape(of, name);
+        let missing = || ShapeError::NoShape(stroke.shape.clone());
+        let was: Vec<Whole> =
+            names.iter().map(|n| get(shapes, n).ok_or_else(missing)).collect::<Result<_, _>>()?;
+        let zero = || vec![DVec3::ZERO; self.face.mesh.points.len()];
+        let came: Vec<Whole> = names.iter().map(|n| get(before, n).unwrap_or_else(zero)).collect();
+        let mut now = was.clone();
+        let mut any = false;
+        for spot in &stroke.at {
+            let Some(at) = self.on(*spot) else { continue };
+            any = true;
+            let [own, other] = self.weights(at, stroke);
+            let last = names.len() - 1;
+            for k in 0..names.len() {
+                let weight = |i: usize| match (k, last) {
+                    (0, 0) => own[i].max(other[i]),
+                    (0, _) => own[i],
+                    _ => other[i],
+                };
+                let to = match stroke.brush {
+                    Brush::Back => came[k].clone(),
+                    _ => self.evened(&now[k]),
+                };
+                for (i, value) in now[k].iter_mut().enumerate() {
+                    *value = value.lerp(to[i], stroke.strength * weight(i));
+                }
+            }
+        }
+        if !any {
+            return Err(ShapeError::OffTheSkin);
+        }
+        let change = |((name, now), was): ((String, Whole), Whole)| {
+            (name, now.into_iter().zip(was).map(|(a, b)| a - b).collect::<Whole>())
+        };
+        let changes: Vec<(String, Whole)> = names.into_iter().zip(now).zip(was).map(change).collect();
+        // What was taken back to the file is as sealed as the file.
+        let changes =
+            if stroke.brush == Brush::Back { changes } else { self.sealed(shapes, changes, stroke) };
+        Ok(changes.into_iter().map(|(shape, whole)| self.in_file(shapes, shape, &whole)).collect())
+    }
+
+    /// Changes as they may be where lips and lids that are shut stay shut. An open mouth has a change that the sealed one takes
+    /// back; where a shape keeps an edge shut, half of what would open it goes to each side.
+    fn sealed(
+        &self,
+        shapes: &[PieceShapes],
+        mut changes: Vec<(String, Whole)>,
+        stroke: &Stroke,
+    ) -> Vec<(String, Whole)> {
+        if !stroke.seal {
+            return changes;
+        }
+        let reach = 0.6 * stroke.radius * self.face.unit;
+        for (name, change) in &mut changes {
+            if name == "jaw_open" {
+                continue;
+            }
+            let Some(own) = self.shape(shapes, name) else { continue };
+            let rest = self.shape(shapes, LIPS_MEET).filter(|_| name != LIPS_MEET);
+            for pair in [Edge::ALL[0], Edge::ALL[2], Edge::ALL[4]] {
+                let k = pair.number();
+                let (Some(upper), Some(lower)) = (&self.chains[k], &self.chains[k + 1]) else { continue };
+                let met = |i: u32| rest.as_ref().map_or(DVec3::ZERO, |r| r[i as usize]);
+                let apart = gap(&self.face, upper, lower, &|i| own[i as usize] + met(i));
+                if apart > SHUT * self.face.unit {
+                    continue;
+                }
+                let sewn = Sewn::new(&self.face, upper, lower, pair);
+                let (sources, moves) = sewn.halved(upper, lower, change);
+                if moves.iter().any(|m| m.length() > 1e-9) {
+                    let field = edge_field(&self.face, &sources, &moves, reach);
+                    change.iter_mut().zip(field).for_each(|(c, f)| *c += f);
+                }
+            }
+        }
+        let opened = changes.iter().find(|(n, _)| n == "jaw_open").map(|(_, c)| c.clone());
+        if let Some(opened) = opened.filter(|_| has(shapes, "lips_close")) {
+            changes.push(("lips_close".into(), opened.into_iter().map(|c| -c).collect()));
+        }
+        changes
+    }
+
+    /// The face's values as those of the pieces' points, with what follows the skin.
+    fn spread(&self, shapes: &[PieceShapes], whole: &Whole) -> Vec<(u32, Vec<u32>, Vec<DVec3>)> {
+        let most = whole.iter().map(|v| v.length()).fold(0.0, f64::max);
+        let mut all: Vec<Vec<(u32, DVec3)>> = vec![Vec::new(); self.counts.len()];
+        let on_skin = self.of.iter().zip(whole).filter(|(_, by)| by.length() > 1e-5 * most);
+        for (points, by) in on_skin {
+            points.iter().for_each(|(piece, point)| all[*piece as usize].push((*point, *by)));
+        }
+        for (points, under) in &self.follow {
+            let by = whole[*under as usize];
+            if by.length() > 1e-5 * most {
+                for (piece, point) in points {
+                    // What has no shapes of its own is carried otherwise.
+                    if shapes.get(*piece as usize).is_some_and(|p| !p.shapes.is_empty()) {
+                        all[*piece as usize].push((*point, by));
+                    }
+                }
+            }
+        }
+        let sorted = |(piece, mut moved): (u32, Vec<(u32, DVec3)>)| {
+            moved.sort_by_key(|(i, _)| *i);
+            let (points, by) = moved.into_iter().unzip();
+            (piece, points, by)
+        };
+        (0u32..).zip(all).filter(|(_, moved)| !moved.is_empty()).map(sorted).collect()
+    }
+
+    fn in_file(&self, shapes: &[PieceShapes], shape: String, whole: &Whole) -> Change {
+        let pieces = self.spread(shapes, whole).into_iter().map(|(piece, points, by)| PieceMoves {
+            piece,
+            points,
+            by: by.iter().map(|v| self.similarity.back(*v).as_vec3().to_array()).collect(),
+        });
+        Change { pieces: pieces.collect(), shape }
+    }
+
+    /// A new shape without any moves, on the skin.
+    pub fn empty(&self, name: &str) -> Change {
+        let piece = self.of.first().and_then(|points| points.first()).map_or(0, |(piece, _)| *piece);
+        Change { shape: name.into(), pieces: vec![PieceMoves { piece, ..PieceMoves::default() }] }
+    }
+
+    /// How much of a point of a piece belongs to the left half, 0..1; the rest is the right one's.
+    pub fn left(&self, piece: u32, point: u32) -> f64 {
+        let seam = SEAM * self.face.unit;
+        let aside = self.aside.get(piece as usize).and_then(|p| p.get(point as usize));
+        smooth(-seam, seam, aside.copied().unwrap_or(0.0))
+    }
+
+    /// How much of a point of a piece belongs to a part of the face, 0..1.
+    pub fn part(&self, region: Region) -> impl Fn(u32, u32) -> f64 + '_ {
+        let mask = self.mask(Some(region)).unwrap_or_default();
+        move |piece, point| {
+            let on = self.on(Spot { piece, point });
+            let under = on.or_else(|| {
+                let own = |(points, _): &&(Vec<(u32, u32)>, u32)| points.contains(&(piece, point));
+                self.follow.iter().find(own).map(|(_, i)| *i)
+            });
+            under.and_then(|i| mask.get(i as usize)).copied().unwrap_or(0.0)
+        }
+    }
+}
+
+impl Held {
+    /// What a move of the brush changes.
+    pub fn moved(self, by: DVec3, image: DVec3) -> Change {
+        let pieces = self.pieces.into_iter().map(|p| PieceMoves {
+            piece: p.piece,
+            by: p
+                .own
+                .iter()
+                .zip(&p.other)
+                .map(|(a, b)| (f64::from(*a) * by + f64::from(*b) * image).as_vec3().to_array())
+                .collect(),
+            points: p.points,
+        });
+        Change { pieces: pieces.collect(), shape: self.shape }
+    }
+}
+
+fn has(shapes: &[PieceShapes], name: &str) -> bool {
+    shapes.iter().any(|p| p.shapes.iter().any(|s| s.name == name))
+}
+
+/// The points nearer to each edge than to the one it closes against.
+fn sides(face: &Face, chains: &Chains) -> [Vec<bool>; 6] {
+    let mut out: [Vec<bool>; 6] = Default::default();
+    for pair in [0, 2, 4] {
+        let (Some(a), Some(b)) = (&chains[pair], &chains[pair + 1]) else { continue };
+        let without =
+            |a: &[u32], b: &[u32]| -> Vec<u32> { a.iter().copied().filter(|i| !b.contains(i)).collect() };
+        let reach = WALL * face.unit;
+        let from_a = face.graph.walk(&without(&a.points, &b.points), reach).far;
+        let from_b = face.graph.walk(&without(&b.points, &a.points), reach).far;
+        let nearer = |a: &[f64], b: &[f64]| a.iter().zip(b).map(|(a, b)| a < b).collect();
+        out[pair] = nearer(&from_a, &from_b);
+        out[pair + 1] = nearer(&from_b, &from_a);
+    }
+    out
+}
+
+/// Each point's mate on the other side, by the mirror image of its place on the template: so an uneven face has them, too.
+fn mates(face: &Face, on: &[OnTemplate], template: &Template, lip: &dyn Fn(usize) -> Lip) -> Vec<u32> {
+    let places: Vec<DVec3> = on.iter().map(|o| o.mix(|i| template.mesh.points[i])).collect();
+    let Some(tree) = tree(&places) else { return Vec::new() };
+    let one = |i: usize| {
+        let image = mirrored(face.normals[i]);
+        let found = nearest(&tree, mirrored(places[i]), 12);
+        let fits = |k: usize| lip(k) == lip(i) && face.normals[k].dot(image) > 0.0;
+        found.iter().find(|(k, _)| fits(*k)).or(found.first()).map_or(NONE, |(k, _)| *k as u32)
+    };
+    (0..places.len()).map(one).collect()
+}
+
+/// Which part of the face each point is of, by its place on the template. Lengths in mouth widths and eye radii are ours.
+fn regions(on: &[OnTemplate], template: &Template, lip: &dyn Fn(usize) -> Lip) -> Vec<Option<Region>> {
+    let unit = template.mouth;
+    let mark = |l: Landmark| template.mark(l);
+    let (nose, lower) = (mark(Landmark::Nose), mark(Landmark::LipLower));
+    let one = |(i, o): (usize, &OnTemplate)| {
+        let p = o.mix(|k| template.mesh.points[k]);
+        if o.mix(|k| template.places[k].sock) > 0.0 && lip(i) == Lip::Neither {
+            return None;
+        }
+        let aside = DVec3::new(p.x.abs(), p.y, p.z);
+        let eye = aside.distance(template.eye) / template.eye_radius;
+        let lips = 0.5 * (mark(Landmark::LipUpper) + lower);
+        let near_lips = p.distance(lips) < 0.75 * unit;
+        match lip(i) {
+            Lip::Upper if near_lips => return Some(Region::UpperLip),
+            Lip::Lower if near_lips => return Some(Region::LowerLip),
+            _ => {}
+        }
+        if eye < 1.35 {
+            Some(Region::Lids)
+        } else if p.distance(nose) < 0.5 * unit {
+            Some(Region::Nose)
+        } else if p.z < template.hinge.z {
+            None
+        } else if p.y > template.eye.y {
+            Some(Region::Brows)
+        } else if p.y < lower.y - 0.2 * unit && p.x.abs() < 0.7 * unit {
+            Some(Region::Chin)
+        } else {
+            Some(Region::Cheeks)
+        }
+    };
+    on.iter().enumerate().map(one).collect()
+}

@@ -1,0 +1,183 @@
+//! A character's shapes corrected by hand: strokes, and operations on whole shapes, each one step of the character.
+
+use crate::app::{App, Event};
+use crate::house::Asked;
+use crate::models::Model;
+use crate::problem::{Answer, Problem};
+use crate::workshop;
+use jam_desk::{Refusal, Reshaped, ShapeOp, Shapes, reshape};
+use jam_shape::template::shipped;
+use jam_shape::{Change, Ground, Layer, Progress, Stroke};
+use jam_store::{CastMember, Layered, NewModel, NewWiring};
+use std::sync::Arc;
+
+/// A character as it stands under the brush.
+pub struct Standing {
+    pub member: CastMember,
+    pub worn: Arc<Model>,
+    pub ground: Arc<Ground>,
+    /// The file that the layer lies on, its hash, and the layer.
+    base: Arc<Model>,
+    base_hash: String,
+    layer: Layer,
+}
+
+/// Most strokes' places, and the widest brush in mouth widths.
+const MOST_PLACES: usize = 2000;
+const WIDEST: f64 = 4.0;
+
+/// A character made ready for the brush; the first time, its face is looked at, which takes seconds on a large mesh.
+///
+/// # Errors
+/// Its face cannot be made out, or its file cannot be read.
+pub fn stand(app: &App, id: i32) -> Answer<Standing> {
+    let member = app.store.cast_member(id)?;
+    let worn = app.model(&member.model)?;
+    let (base_hash, layer) = match &worn.layered {
+        Some(layered) => (layered.base.clone(), layered.layer.clone()),
+        None => (member.model.clone(), Layer::default()),
+    };
+    let base = app.model(&base_hash)?;
+    let came = app.model(member.came_as())?;
+    let marks = match app.store.shaping(id)? {
+        Some(shaping) => shaping.landmarks,
+        None => came.marks()?.landmarks,
+    };
+    let ground = app.grounds.get(member.came_as(), &marks, || {
+        let pieces = came.character.pieces()?;
+        Ok(Ground::new(shipped(), &pieces, &marks, &Progress(&|_| true))?)
+    })?;
+    Ok(Standing { member, worn, ground, base, base_hash, layer })
+}
+
+impl Standing {
+    /// Names of the shapes in their order, and whether each was changed by hand and made by hand.
+    pub fn list(&self) -> Vec<(String, bool, bool)> {
+        let file = &self.base.shape_names;
+        let names = self.layer.names(file);
+        let of_file = |name: &str| file.iter().any(|own| self.layer.name_of(own) == Some(name));
+        let one = |name: String| {
+            let changed = self.layer.moved.contains_key(&name);
+            let made = !of_file(&name);
+            (name, changed, made)
+        };
+        names.into_iter().map(one).collect()
+    }
+
+    /// What a stroke changes.
+    ///
+    /// # Errors
+    /// It names no shape or no place of the face.
+    pub fn tried(&self, stroke: &Stroke) -> Answer<Vec<Change>> {
+        check(stroke)?;
+        let before = self.layer.as_called(self.base.shapes()?);
+        Ok(self.ground.stroke(self.worn.shapes()?, &before, stroke)?)
+    }
+}
+
+/// Refuses numbers that no brush has.
+///
+/// # Errors
+/// What is wrong.
+pub fn check(stroke: &Stroke) -> Answer<()> {
+    let sound = stroke.radius > 0.0 && stroke.radius <= WIDEST && (0.0..=1.0).contains(&stroke.strength);
+    let moves = match stroke.brush {
+        jam_shape::Brush::Move { by } => by.iter().all(|v| v.is_finite() && v.abs() < 1e6),
+        _ => true,
+    };
+    if !sound || !moves || stroke.at.is_empty() || stroke.at.len() > MOST_PLACES {
+        let says = "A stroke needs a place on the face, a radius of at most 4 mouth widths and a strength of at most 1.";
+        return Err(Problem::refused("stroke", "stroke_wrong", says));
+    }
+    Ok(())
+}
+
+/// Makes a stroke, as one step, and tells what it changed.
+///
+/// # Errors
+/// It names no shape or no place of the face, or others changed the shapes meanwhile.
+pub fn stroke(app: &App, id: i32, stroke: &Stroke, asked: &Asked) -> Answer<(CastMember, Vec<Change>)> {
+    let standing = stand(app, id)?;
+    let changes = standing.tried(stroke)?;
+    let mut layer = standing.layer.clone();
+    changes.iter().for_each(|change| layer.change(change));
+    let words = match stroke.brush {
+        jam_shape::Brush::Move { .. } => format!("move “{}”", stroke.shape),
+        jam_shape::Brush::Smooth => format!("smooth “{}”", stroke.shape),
+        jam_shape::Brush::Back => format!("“{}” as it was", stroke.shape),
+    };
+    let member = keep(app, &standing, &layer, None, words, asked)?;
+    Ok((member, changes))
+}
+
+/// Makes an operation on shapes, as one step.
+///
+/// # Errors
+/// A refusal of the desk, or others changed the shapes meanwhile.
+pub fn operate(app: &App, id: i32, op: &ShapeOp, asked: &Asked) -> Answer<CastMember> {
+    let standing = stand(app, id)?;
+    let now = standing.worn.shapes()?;
+    let other = match op {
+        ShapeOp::Copy { from, .. } => Some(alike(app, &standing, *from)?),
+        _ => None,
+    };
+    let shapes = Shapes {
+        ground: &standing.ground,
+        now,
+        file: &standing.base.shape_names,
+        layer: &standing.layer,
+        other: other.as_ref().map(|m| m.shapes()).transpose()?,
+    };
+    let Reshaped { layer, wiring, ids, words } =
+        reshape(op, &shapes, &standing.member.wiring, standing.member.ids)?;
+    let new = NewWiring { wiring, ids, words: words.clone(), gesture: asked.gesture.clone() };
+    keep(app, &standing, &layer, Some(new), words, asked)
+}
+
+/// Another character of the same meshes.
+fn alike(app: &App, standing: &Standing, other: i32) -> Answer<Arc<Model>> {
+    let other = app.store.cast_member(other)?;
+    let model = app.model(&other.model)?;
+    let counts = |m: &Model| -> Answer<Vec<usize>> {
+        Ok(m.character.pieces()?.iter().map(|p| p.mesh.points.len()).collect())
+    };
+    if counts(&model)? == counts(&standing.worn)? {
+        return Ok(model);
+    }
+    let says = format!(
+        "“{}” has other meshes: shapes can be copied only between characters whose meshes have the same points",
+        other.title
+    );
+    Err(Refusal::new("from", "other_meshes", says).into())
+}
+
+fn keep(
+    app: &App,
+    standing: &Standing,
+    layer: &Layer,
+    rewired: Option<NewWiring>,
+    words: String,
+    asked: &Asked,
+) -> Answer<CastMember> {
+    let bytes = Layered { base: standing.base_hash.clone(), layer: layer.clone() }.write()?;
+    let id = standing.member.id;
+    let shaping = app.store.shaping(id)?;
+    let member = app.store.change_wiring(id, |now| -> Answer<()> {
+        let was = &standing.member;
+        let moved_on =
+            now.member.model != was.model || (rewired.is_some() && now.member.revision != was.revision);
+        if moved_on || asked.made_on.is_some_and(|r| r != now.member.revision) {
+            return Err(Refusal::met("its shapes or its wiring").into());
+        }
+        let new = rewired.unwrap_or_else(|| NewWiring {
+            wiring: now.member.wiring.clone(),
+            ids: now.member.ids,
+            words: words.clone(),
+            gesture: asked.gesture.clone(),
+        });
+        Ok(now.wear(new, NewModel { bytes, base: None, shaping })?)
+    })?;
+    workshop::changed(app, &member, words, asked.gesture.clone());
+    app.tell(Event::Cast);
+    Ok(member)
+}
