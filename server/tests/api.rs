@@ -1197,3 +1197,120 @@ async fn pictures_become_a_movie_of_the_same_frames() {
     }
     server.stop().await;
 }
+
+/// Strokes and operations on shapes over HTTP: steps that undo takes back, what is wrong is said, all of it is there after a restart.
+#[tokio::test(flavor = "multi_thread")]
+async fn shapes_are_corrected_by_hand() {
+    let folder = tempfile::tempdir().unwrap();
+    let data = folder.path().join("a.jam");
+    let server = Running::start(&data).await;
+    let sculpt = server.get("/api/cast/1/sculpt").await;
+    assert_eq!(sculpt["edges"], json!([true, true, true]));
+    let names = async |server: &Running| -> Vec<String> {
+        let view = server.get("/api/cast/1/sculpt").await;
+        let shapes = view["shapes"].as_array().unwrap().iter();
+        shapes.map(|s| s["name"].as_str().unwrap().to_string()).collect()
+    };
+    let came = names(&server).await;
+    // A point of the skin that the jaw moves far.
+    let model = jam_demo::CHARACTERS[0].read().unwrap();
+    let shapes = model.piece_shapes().unwrap();
+    let jaw = |p: &jam_shape::PieceShapes| p.shapes.iter().find(|s| s.name == "jaw_open").cloned();
+    let skin = (0..shapes.len()).max_by_key(|k| jaw(&shapes[*k]).map_or(0, |s| s.moves.len())).unwrap();
+    let moves = jaw(&shapes[skin]).unwrap().moves;
+    let (point, _) = *moves.iter().max_by(|a, b| a.1.length().total_cmp(&b.1.length())).unwrap();
+    let stroke = json!({
+        "shape": "jaw_open", "brush": {"kind": "move", "by": [0.0, -0.01, 0.0]},
+        "at": [{"piece": skin, "point": point}], "radius": 0.5, "mirrored": true, "seal": true, "only": null,
+    });
+    let post = async |path: &str, body: Value| {
+        server.answer(Method::POST, &format!("/api/cast/1/sculpt/{path}"), &body).await
+    };
+    let (status, held) = post("hold", stroke.clone()).await;
+    assert_eq!(status, StatusCode::OK, "{held}");
+    let held: Vec<&str> =
+        held["shapes"].as_array().unwrap().iter().map(|s| s["shape"].as_str().unwrap()).collect();
+    assert_eq!(held, ["jaw_open", "lips_close"], "the sealed mouth takes it back");
+    let (_, tried) = post("tries", stroke.clone()).await;
+    assert_eq!(server.get("/api/cast/1").await["undo"], json!([]), "a try is no step");
+    let (status, made) = post("strokes", json!({"stroke": stroke})).await;
+    assert_eq!(status, StatusCode::OK, "{made}");
+    assert_eq!(made["changes"], tried);
+    assert_eq!(made["detail"]["undo"], json!(["move “jaw_open”"]));
+    let changed = server.get("/api/cast/1/sculpt").await;
+    let corrected = changed["shapes"].as_array().unwrap().iter().filter(|s| s["changed"] == true).count();
+    assert_eq!(corrected, 2);
+    let (_, problem) = post("strokes", json!({"stroke": {"shape": "none", "brush": {"kind": "smooth"}, "at": [{"piece": skin, "point": point}], "radius": 0.5}})).await;
+    assert!(problem["detail"].as_str().unwrap().contains("no shape “none”"), "{problem}");
+    let (status, _) = post(
+        "strokes",
+        json!({"stroke": {"shape": "jaw_open", "brush": {"kind": "smooth"}, "at": [], "radius": 9.0}}),
+    )
+    .await;
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
+
+    // Whole shapes: made for two controls, split, renamed, ordered, removed.
+    let operate = async |op: Value| {
+        let (status, detail) = post("operations", json!({"op": op})).await;
+        assert_eq!(status, StatusCode::OK, "{detail}");
+        detail
+    };
+    let detail = operate(
+        json!({"kind": "together", "name": "wide smile", "first": "jaw_open", "second": "corner_up_left"}),
+    )
+    .await;
+    let outputs = detail["member"]["wiring"]["outputs"].as_array().unwrap();
+    let own = outputs.iter().find(|o| o["target"]["name"] == "wide smile").unwrap();
+    assert_eq!(
+        (&own["feeds"][0]["control"], &own["feeds"][0]["times"]),
+        (&json!("jaw_open"), &json!("corner_up_left"))
+    );
+    let detail = operate(json!({"kind": "split", "name": "lips_round", "into": ["round_left", "round_right"], "by": {"by": "sides"}})).await;
+    let outputs = detail["member"]["wiring"]["outputs"].as_array().unwrap();
+    for name in ["round_left", "round_right"] {
+        let own = outputs.iter().find(|o| o["target"]["name"] == name).unwrap();
+        assert_eq!(own["feeds"][0]["control"], "lips_round");
+    }
+    operate(json!({"kind": "rename", "name": "round_left", "to": "kiss"})).await;
+    operate(json!({"kind": "order", "names": ["kiss", "wide smile"]})).await;
+    operate(json!({"kind": "make", "name": "half", "of": {"jaw_open": 0.5, "cheek_puff": 0.5}})).await;
+    operate(json!({"kind": "pose", "name": "ooh", "controls": {"lips_protrude": 1.0}})).await;
+    operate(json!({"kind": "remove", "name": "tongue_wide"})).await;
+    let now = names(&server).await;
+    assert_eq!(&now[..2], ["kiss", "wide smile"]);
+    for (name, there) in
+        [("half", true), ("ooh", true), ("round_right", true), ("lips_round", false), ("tongue_wide", false)]
+    {
+        assert_eq!(now.iter().any(|n| n == name), there, "{name}");
+    }
+    for (op, says) in [
+        (json!({"kind": "make", "name": "half", "of": {}}), "already"),
+        (json!({"kind": "rename", "name": "gone", "to": "x"}), "no shape"),
+        (json!({"kind": "make", "name": " ", "of": {}}), "name of at most"),
+        (json!({"kind": "between", "name": "x", "control": "jaw_open", "at": 1.5}), "between 0.05"),
+        (json!({"kind": "copy", "from": 77, "names": ["a"]}), ""),
+    ] {
+        let (status, problem) = post("operations", json!({ "op": op })).await;
+        assert!(
+            status.is_client_error() && problem["detail"].as_str().unwrap_or_default().contains(says),
+            "{problem}"
+        );
+    }
+    // The whole as a file that can be brought in again.
+    let file = server.ask(Method::GET, "/api/cast/1/glb").send().await.unwrap().bytes().await.unwrap();
+    let again = jam_formats::glb::Character::read(&file).unwrap();
+    assert_eq!(again.shapes().len(), now.len());
+    // It is all there after a restart, and every step goes back.
+    server.stop().await;
+    let server = Running::start(&data).await;
+    assert_eq!(names(&server).await, now);
+    let steps = server.get("/api/cast/1").await["undo"].as_array().unwrap().len();
+    for _ in 0..steps {
+        let (status, _) = server.answer(Method::POST, "/api/cast/1/undo", &json!({})).await;
+        assert_eq!(status, StatusCode::OK);
+    }
+    assert_eq!(names(&server).await, came);
+    let view = server.get("/api/cast/1/sculpt").await;
+    assert!(view["shapes"].as_array().unwrap().iter().all(|s| s["changed"] == false));
+    server.stop().await;
+}

@@ -7,7 +7,10 @@ use jam_score::{
     Frame, FrameGrid, FrameRate, Ids, Line, Listen, Phone, ProductionEdit, RecordingFacts, Scene, Seconds,
     Sound, Span, Timing, Word,
 };
-use jam_store::{Came, NewDelivered, NewLine, NewStep, Production, Store, StoreError, Whole};
+use jam_shape::Layer;
+use jam_store::{
+    Came, Layered, NewDelivered, NewLine, NewModel, NewStep, NewWiring, Production, Store, StoreError, Whole,
+};
 use proptest::prelude::*;
 use std::sync::Arc;
 
@@ -474,6 +477,46 @@ fn replaced_files_give_their_room_back() {
     store.checkpoint().unwrap();
     let size = std::fs::metadata(&path).unwrap().len();
     assert!(size < 10 << 20, "{size}");
+}
+
+/// A layer over a character's file needs that file, for as long as it is worn or can be undone to, and takes it along.
+#[test]
+fn what_a_layer_lies_on_stays_and_goes_along() {
+    let folder = tempfile::tempdir().unwrap();
+    let store = Store::open(&folder.path().join("a.jam")).unwrap();
+    let member = store.add_cast_member("Ada", b"came", &Wiring::default()).unwrap();
+    let over = |base: &[u8]| {
+        let layer = Layer { order: vec!["smile".into()], ..Layer::default() };
+        Layered { base: jam_store::hash(base), layer }
+    };
+    let wear = |bytes: Vec<u8>, base: Option<Vec<u8>>| {
+        let made = store.change_wiring(member.id, |now| {
+            let (wiring, ids) = (now.member.wiring.clone(), now.member.ids);
+            let new = NewWiring { wiring, ids, words: "shapes".into(), gesture: None };
+            now.wear(new, NewModel { bytes, base, shaping: None })
+        });
+        made.map_err(|e: StoreError| e).unwrap()
+    };
+    let made = b"made".to_vec();
+    let worn = wear(over(&made).write().unwrap(), Some(made.clone()));
+    assert_eq!(worn.came_as(), jam_store::hash(b"came"));
+    assert_eq!(Layered::read(&store.blob(&worn.model).unwrap()).unwrap(), Some(over(&made)));
+    assert_eq!(Layered::read(b"came").unwrap(), None);
+    // A copy of it lies on the same; what frees files of nobody leaves it.
+    store.duplicate_cast_member(member.id, "Bea").unwrap();
+    let id = line(&store, "one");
+    deliver(&store, id, b"one");
+    deliver(&store, id, b"two");
+    assert_eq!(store.blob(&jam_store::hash(&made)).unwrap(), made);
+    let other = Store::open(&folder.path().join("b.jam")).unwrap();
+    other.import(&store.export(Whole::Character(member.id)).unwrap()).unwrap();
+    let came = other.cast().unwrap().remove(0);
+    let layered = Layered::read(&other.blob(&came.model).unwrap()).unwrap().unwrap();
+    assert_eq!(other.blob(&layered.base).unwrap(), made);
+    // Damaged ones are told.
+    let mut bytes = over(&made).write().unwrap();
+    bytes.truncate(bytes.len() - 3);
+    assert!(matches!(Layered::read(&bytes), Err(StoreError::Damaged(_))));
 }
 
 /// A data file of the first layout: its lines are there, with numbers, and what was tied to places is tied to them.
