@@ -1,7 +1,8 @@
 //! What the page costs in a browser: how long until it can be used and until a line of more than a minute is open, and
 //! how much script a picture takes while that line is scrolled and zoomed and while lines play. Script is processor time
 //! of the page's main thread, by the browser's own trace, from one picture to the next. The head is drawn in software, on
-//! the same cores. `cargo bench -p jam-e2e`, or a part of it: `-- open`, `-- redraw`, `-- play`.
+//! the same cores. `cargo bench -p jam-e2e`, or a part of it: `-- open`, `-- redraw`,
+//! `-- play`, `-- brush`.
 
 use anyhow::{Context, Result};
 use jam_e2e::{Driver, Page, SMALL, long_line, serve_at};
@@ -164,6 +165,33 @@ impl House {
         page.browser.quit().await?;
         Ok(())
     }
+
+    /// Script a picture while the brush drags the skin of the demo's largest head (35 665 points) to and fro, both sides alike and the
+    /// lips kept shut.
+    async fn brush(&self) -> Result<()> {
+        let page = self.page(true).await?;
+        page.browser.goto(format!("{}cast/1", self.address)).await?;
+        page.find("[data-testid=stage][data-ready]").await?;
+        page.browser.find(By::XPath("//*[@role='tab'][.='By hand']")).await?.click().await?;
+        page.click("shape-corner_up_left").await?;
+        let stage = page.find("[data-testid=brush]").await?.rect().await?;
+        let at = |x: f64, y: f64| ((stage.x + stage.width * x) as i64, (stage.y + stage.height * y) as i64);
+        let (x, y) = at(0.55, 0.72);
+        page.browser.action_chain().move_to(x, y).click_and_hold().perform().await?;
+        // What is held has come with the first moves.
+        page.browser.action_chain().move_to(x + 8, y).move_to(x - 8, y).perform().await?;
+        page.eval("performance.mark('begin')").await?;
+        for k in 0..12 {
+            let far = if k % 2 == 0 { 14 } else { -14 };
+            page.browser.action_chain().move_to(x + far, y - far).perform().await?;
+        }
+        page.eval("performance.mark('end')").await?;
+        page.browser.action_chain().release().perform().await?;
+        let trace = self.driver.trace(&page.browser).await?;
+        say("a shape of 35 665 points dragged by the brush", pictures(&trace)?, "ms of script a picture");
+        page.browser.quit().await?;
+        Ok(())
+    }
 }
 
 #[tokio::main]
@@ -185,6 +213,9 @@ async fn main() -> Result<()> {
     if wanted("play") {
         house.script("line 4 playing", 4, PLAY, " ").await?;
         house.script("a line of 68 seconds playing", long, PLAY, " ").await?;
+    }
+    if wanted("brush") {
+        house.brush().await?;
     }
     served.stop();
     Ok(())

@@ -1,6 +1,6 @@
 //! A character's shapes corrected by hand: strokes, and operations on whole shapes, each one step of the character.
 
-use crate::app::{App, Event};
+use crate::app::App;
 use crate::house::Asked;
 use crate::models::Model;
 use crate::problem::{Answer, Problem};
@@ -178,6 +178,5 @@ fn keep(
         Ok(now.wear(new, NewModel { bytes, base: None, shaping })?)
     })?;
     workshop::changed(app, &member, words, asked.gesture.clone());
-    app.tell(Event::Cast);
     Ok(member)
 }

@@ -44,6 +44,7 @@ export type Sculpt = Schemas['SculptView'];
 export type ShapeStroke = Schemas['ShapeStroke'];
 export type ShapeChange = Schemas['ShapeMoves'];
 export type ShapeOp = Schemas['ShapeOp'];
+export type SplitBy = Schemas['SplitShapeBy'];
 export type Hold = Schemas['HoldView'];
 export type FaceRegion = Schemas['FaceRegion'];
 export type Landmarks = Schemas['Landmarks'];

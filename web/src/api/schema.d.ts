@@ -3946,6 +3946,8 @@ export interface components {
         };
         /** @description An operation on shapes. */
         ShapeOperation: {
+            /** @description Names the page's gesture; its events bear this name. */
+            gesture?: string | null;
             op: components["schemas"]["ShapeOp"];
         };
         /** @description One stroke on one shape. */
@@ -4277,6 +4279,12 @@ export interface components {
         StrokeMade: {
             changes: components["schemas"]["ShapeMoves"][];
             detail: components["schemas"]["CastDetail"];
+        };
+        /** @description A stroke to be made. */
+        StrokeOrder: {
+            /** @description Names the page's gesture; its events bear this name. */
+            gesture?: string | null;
+            stroke: components["schemas"]["ShapeStroke"];
         };
         /** @description A diction to start from. */
         StyleView: {
@@ -5023,7 +5031,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ShapeStroke"];
+                "application/json": components["schemas"]["StrokeOrder"];
             };
         };
         responses: {

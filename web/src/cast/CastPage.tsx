@@ -136,7 +136,7 @@ function Open({ detail }: { detail: CastDetail }) {
               followPoints(element, shown);
             }
             const canvas = element.querySelector('canvas');
-            const near = tab === 'shapes' && usePut.getState().chosen !== null;
+            const near = byHand || (tab === 'shapes' && usePut.getState().chosen !== null);
             if (canvas && !near && shown.isDrawn() && !picture(member.model))
               takePicture(member.model, canvas);
           }}

@@ -1,6 +1,14 @@
 import { Menu } from '@mantine/core';
 import { useState } from 'react';
-import { type CastDetail, type ControlName, type Sculpt, type ShapeOp, api } from '../api/client';
+import {
+  type CastDetail,
+  type ControlName,
+  type FaceRegion,
+  type Sculpt,
+  type ShapeOp,
+  type SplitBy,
+  api,
+} from '../api/client';
 import { useQuery } from '@tanstack/react-query';
 import { NumberField } from '../widgets/NumberField';
 import { Pick } from '../widgets/Pick';
@@ -20,7 +28,7 @@ interface Props {
 }
 
 /** What is being done to the list of shapes. */
-type Doing = 'make' | 'pose' | 'mix' | 'together' | 'between' | 'split' | 'part' | 'rename' | 'copy' | null;
+type Doing = 'make' | 'pose' | 'mix' | 'together' | 'between' | 'split' | 'rename' | 'copy' | null;
 
 const words = (name: string) => name.replaceAll('_', ' ');
 
@@ -86,14 +94,8 @@ export function SculptPanel({ detail, sculpt }: Props) {
       {chosen !== null && at >= 0 && (
         <div className={css.line} role="group" aria-label={`What to do with ${words(chosen)}`}>
           <Press onClick={() => setDoing('rename')}>Rename …</Press>
-          <Press
-            hint="Makes a left and a right one of it, softly divided along the middle"
-            onClick={() => setDoing('split')}
-          >
-            Split left and right …
-          </Press>
-          <Press hint="Takes a part of the face out into a shape of its own" onClick={() => setDoing('part')}>
-            Split off a part …
+          <Press hint="Makes two of it, by sides or by a part of the face" onClick={() => setDoing('split')}>
+            Split …
           </Press>
           <Press disabled={at === 0 || sought !== ''} onClick={() => shift(-1)}>
             Up
@@ -157,8 +159,7 @@ const TITLES: Record<NonNullable<Doing>, string> = {
   mix: 'A shape mixed of others',
   together: 'A shape for two controls on together',
   between: 'A shape for a control on its way',
-  split: 'Split left and right',
-  part: 'Split off a part of the face',
+  split: 'Split it in two',
   rename: 'Call it otherwise',
   copy: 'Copy shapes from a character of the same meshes',
 };
@@ -171,7 +172,7 @@ function Form({ doing, detail, names, chosen, onDone, operate }: FormProps) {
   const [first, setFirst] = useState<ControlName>(driven[0] ?? 'jaw_open');
   const [second, setSecond] = useState<ControlName>(driven[1] ?? driven[0] ?? 'jaw_open');
   const [half, setHalf] = useState(0.5);
-  const [part, setPart] = useState(PARTS[0]?.[0] ?? 'lids');
+  const [part, setPart] = useState<FaceRegion | 'sides'>('sides');
   const [mix, setMix] = useState<Record<string, number>>(chosen === null ? {} : { [chosen]: 1 });
   if (doing === null) return null;
   const own = chosen ?? '';
@@ -184,12 +185,10 @@ function Form({ doing, detail, names, chosen, onDone, operate }: FormProps) {
     if (doing === 'between') void operate({ kind: 'between', name, control: first, at: half }, name);
     if (doing === 'rename') void operate({ kind: 'rename', name: own, to: name }, name);
     if (doing === 'split') {
-      const into: [string, string] = [`${name}_left`, `${name}_right`];
-      void operate({ kind: 'split', name: own, into, by: { by: 'sides' } }, into[0]);
-    }
-    if (doing === 'part') {
-      const into: [string, string] = [`${name}_${part}`, `${name}_rest`];
-      void operate({ kind: 'split', name: own, into, by: { by: 'region', region: part } }, into[0]);
+      const [one, two] = part === 'sides' ? ['left', 'right'] : [part, 'rest'];
+      const by: SplitBy = part === 'sides' ? { by: 'sides' } : { by: 'region', region: part };
+      const into: [string, string] = [`${name}_${one}`, `${name}_${two}`];
+      void operate({ kind: 'split', name: own, into, by }, into[0]);
     }
   };
   const control = (label: string, value: ControlName, put: (c: ControlName) => void) => (
@@ -229,8 +228,17 @@ function Form({ doing, detail, names, chosen, onDone, operate }: FormProps) {
           />
         </div>
       )}
-      {doing === 'part' && (
-        <Pick label="Which part" labelled value={part} options={PARTS} onChange={setPart} />
+      {doing === 'split' && (
+        <Pick
+          label="Into"
+          labelled
+          value={part}
+          options={[
+            ['sides', 'left and right'],
+            ...PARTS.map(([region, name]) => [region, `${name} and the rest`] as const),
+          ]}
+          onChange={setPart}
+        />
       )}
       {doing === 'mix' && (
         <>
@@ -261,12 +269,12 @@ function Form({ doing, detail, names, chosen, onDone, operate }: FormProps) {
           label="Name"
           placeholder="Name"
           testId="shape-name"
-          value={doing === 'rename' || doing === 'split' || doing === 'part' ? own : ''}
+          value={doing === 'rename' || doing === 'split' ? own : ''}
           onSubmit={make}
         >
           {(text) => (
             <Press kind="main" type="submit" disabled={!text.trim()} testId="shape-make">
-              {doing === 'rename' ? 'Rename' : doing === 'split' || doing === 'part' ? 'Split' : 'Make'}
+              {doing === 'rename' ? 'Rename' : doing === 'split' ? 'Split' : 'Make'}
             </Press>
           )}
         </TextField>

@@ -187,7 +187,6 @@ export class Stroking {
             stage.lift(true);
             stage.isNow(detail.member);
             queries.setQueryData(['castMember', member], detail);
-            void queries.invalidateQueries({ queryKey: ['sculpt', member] });
           },
         };
       },

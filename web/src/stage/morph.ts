@@ -116,9 +116,11 @@ export class MorphedMesh {
 
   /** Lets a shape move its vertices otherwise. */
   put(at: number, shape: Shape) {
+    const known = this.shapes[at]?.vertices === shape.vertices;
     this.shapes[at] = shape;
-    this.touched = Uint32Array.from(new Set([...this.touched, ...shape.vertices]));
     this.stale = true;
+    if (known) return;
+    this.touched = Uint32Array.from(new Set([...this.touched, ...shape.vertices]));
   }
 
   set(shape: number, weight: number) {

@@ -12,6 +12,7 @@ export class Light {
   private readonly start: Uint32Array;
   private readonly round: Uint32Array;
   private readonly index: Uint32Array;
+  private readonly corners = new Float32Array(9);
 
   constructor(
     geometry: BufferGeometry,
@@ -60,31 +61,48 @@ export class Light {
   /** How far the normal of a point turns when all points are moved by `moves`, into `out` at `to`. */
   turned(point: number, moves: Float32Array, out: Float32Array, to: number) {
     const g = of(this.group, point);
-    const rest = this.normal(g, null);
-    const posed = this.normal(g, moves);
-    for (let d = 0; d < 3; d++) out[to + d] = of(posed, d) - of(rest, d);
-  }
-
-  /** The normal of points that are lit as one, of all triangles round them. */
-  private normal(group: number, moves: Float32Array | null): number[] {
-    const { base, index } = this;
-    const corner = (t: number, c: number, d: number) => {
-      const v = 3 * of(index, t + c) + d;
-      return of(base, v) + (moves ? of(moves, v) : 0);
-    };
-    let [x, y, z] = [0, 0, 0];
-    for (let k = of(this.start, group); k < of(this.start, group + 1); k++) {
-      const t = 3 * of(this.round, k);
-      const from = (c: number, d: number) => corner(t, c, d) - corner(t, 0, d);
-      const [ux, uy, uz] = [from(1, 0), from(1, 1), from(1, 2)];
-      const [vx, vy, vz] = [from(2, 0), from(2, 1), from(2, 2)];
-      x += uy * vz - uz * vy;
-      y += uz * vx - ux * vz;
-      z += ux * vy - uy * vx;
+    const { base, index, corners } = this;
+    for (let pass = 0; pass < 2; pass++) {
+      let x = 0;
+      let y = 0;
+      let z = 0;
+      for (let k = of(this.start, g); k < of(this.start, g + 1); k++) {
+        const t = 3 * of(this.round, k);
+        // Plain loops over typed arrays: this runs for thousands of points with every move of the brush.
+        for (let c = 0; c < 3; c++) {
+          const v = 3 * of(index, t + c);
+          for (let d = 0; d < 3; d++)
+            corners[3 * c + d] = of(base, v + d) + (pass === 1 ? of(moves, v + d) : 0);
+        }
+        const ux = of(corners, 3) - of(corners, 0);
+        const uy = of(corners, 4) - of(corners, 1);
+        const uz = of(corners, 5) - of(corners, 2);
+        const vx = of(corners, 6) - of(corners, 0);
+        const vy = of(corners, 7) - of(corners, 1);
+        const vz = of(corners, 8) - of(corners, 2);
+        x += uy * vz - uz * vy;
+        y += uz * vx - ux * vz;
+        z += ux * vy - uy * vx;
+      }
+      const length = Math.hypot(x, y, z) || 1;
+      const sign = pass === 1 ? 1 : -1;
+      const was = pass === 1 ? 1 : 0;
+      out[to] = was * of(out, to) + (sign * x) / length;
+      out[to + 1] = was * of(out, to + 1) + (sign * y) / length;
+      out[to + 2] = was * of(out, to + 2) + (sign * z) / length;
     }
-    const length = Math.hypot(x, y, z) || 1;
-    return [x / length, y / length, z / length];
   }
+}
+
+/** What is worked out once for the points that a brush holds. */
+interface Grip {
+  points: ArrayLike<number>;
+  /** The points whose light changes. */
+  ring: Uint32Array;
+  /** Where in the shape's lists the held points are, and those of the ring. */
+  held: Uint32Array;
+  lit: Uint32Array;
+  shape: Shape;
 }
 
 /** One shape of a mesh under the brush. */
@@ -92,6 +110,7 @@ export class Reshaping {
   private readonly was: Shape;
   private readonly moves: Float32Array;
   private readonly turns: Float32Array;
+  private grip: Grip | null = null;
 
   constructor(
     private readonly mesh: MorphedMesh,
@@ -102,30 +121,53 @@ export class Reshaping {
     this.turns = mesh.whole(this.was.vertices, this.was.normals);
   }
 
+  private hold(points: ArrayLike<number>): Grip {
+    const { grip, was } = this;
+    if (
+      grip &&
+      points.length === grip.points.length &&
+      Array.from(points).every((p, i) => p === grip.points[i])
+    )
+      return grip;
+    const ring = this.mesh.light.ring(points);
+    const vertices = Uint32Array.from(new Set([...was.vertices, ...Array.from(points), ...ring])).sort();
+    const place = new Map<number, number>();
+    vertices.forEach((v, k) => place.set(v, k));
+    const at = (v: number) => place.get(v) ?? 0;
+    const [positions, normals] = [this.moves, this.turns].map((all) => {
+      const out = new Float32Array(3 * vertices.length);
+      vertices.forEach((v, k) => out.set(all.subarray(3 * v, 3 * v + 3), 3 * k));
+      return out;
+    }) as [Float32Array, Float32Array];
+    this.grip = {
+      points,
+      ring,
+      held: Uint32Array.from(points, at),
+      lit: ring.map(at),
+      shape: { vertices, positions, normals },
+    };
+    return this.grip;
+  }
+
   /** Shows the shape with moves added to some points, three numbers each, in the mesh's own space. */
   show(points: ArrayLike<number>, by: Float32Array) {
-    const { light } = this.mesh;
-    const moves = this.moves.slice();
+    const { moves } = this;
+    const { ring, held, lit, shape } = this.hold(points);
+    const before = new Float32Array(3 * points.length);
     for (let i = 0; i < points.length; i++) {
-      const v = 3 * of(points, i);
-      for (let d = 0; d < 3; d++) moves[v + d] = of(moves, v + d) + of(by, 3 * i + d);
-    }
-    const ring = light.ring(points);
-    const vertices = Uint32Array.from(new Set([...this.was.vertices, ...ring])).sort();
-    const turned = new Map<number, number>();
-    ring.forEach((v, k) => turned.set(v, 3 * k));
-    const normals = new Float32Array(3 * ring.length);
-    ring.forEach((v, k) => light.turned(v, moves, normals, 3 * k));
-    const positions = new Float32Array(3 * vertices.length);
-    const lit = new Float32Array(3 * vertices.length);
-    vertices.forEach((v, k) => {
-      const at = turned.get(v);
+      const [v, k] = [3 * of(points, i), 3 * of(held, i)];
       for (let d = 0; d < 3; d++) {
-        positions[3 * k + d] = moves[3 * v + d] ?? 0;
-        lit[3 * k + d] = (at === undefined ? this.turns[3 * v + d] : normals[at + d]) ?? 0;
+        const own = of(moves, v + d);
+        before[3 * i + d] = own;
+        moves[v + d] = own + of(by, 3 * i + d);
+        shape.positions[k + d] = of(moves, v + d);
       }
-    });
-    this.mesh.put(this.shape, { vertices, positions, normals: lit });
+    }
+    for (let i = 0; i < ring.length; i++)
+      this.mesh.light.turned(of(ring, i), moves, shape.normals, 3 * of(lit, i));
+    // What comes next is added to how it was again.
+    for (let i = 0; i < points.length; i++) moves.set(before.subarray(3 * i, 3 * i + 3), 3 * of(points, i));
+    this.mesh.put(this.shape, shape);
   }
 
   /** Shows it as it was. */
