@@ -1,16 +1,16 @@
 //! `jamlips shapes`: a character without shapes gets them.
 
 use crate::{character, out, read};
-use anyhow::Context;
+use anyhow::{Context, ensure};
 use clap::Args;
 use jam_shape::template::shipped;
-use jam_shape::{Landmarks, Progress, Report, Wish, propose, transfer};
+use jam_shape::{Landmarks, Progress, Report, Wish, hung, propose, transfer};
 use serde::Serialize;
 use std::path::PathBuf;
 
 pub const EXAMPLES: &str = "Examples:
   jamlips shapes face.glb --out shaped.glb
-  jamlips shapes face.glb --landmarks marks.json --out shaped.glb --symmetric
+  jamlips shapes face.glb --landmarks marks.json --out shaped.glb --symmetric --joints
 
 The landmarks are points in the space of the file's root, x to the character's left, y up, z forward:
   {\"eye_left_inner\": [x, y, z], \"eye_left_outer\": …, \"eye_right_inner\": …, \"eye_right_outer\": …,
@@ -34,6 +34,9 @@ pub struct Shapes {
     /// Makes left and right mirror images of each other.
     #[arg(long)]
     symmetric: bool,
+    /// Gives eyes, head and neck joints, too, where it has none.
+    #[arg(long)]
+    joints: bool,
 }
 
 #[derive(Serialize)]
@@ -62,7 +65,13 @@ pub fn run(options: &Shapes) -> anyhow::Result<()> {
     let there = face.controls_there(&face.wiring()?);
     let wish = Wish { symmetric: options.symmetric, there, ..Wish::default() };
     let (shaped, _) = transfer(shipped(), &pieces, open.as_deref(), &marks, &wish, &Progress(&|_| true))?;
-    out::write(&options.out, &face.with_shapes(&shaped.pieces)?.write())?;
+    let mut made = face.with_shapes(&shaped.pieces)?;
+    if options.joints {
+        let lacks = face.lacks_joints(&face.wiring()?);
+        ensure!(lacks, "it has joints already, or its head and eyes turn as they are; leave --joints out");
+        made = made.with_joints(&hung(shipped(), &pieces, &marks)?)?;
+    }
+    out::write(&options.out, &made.write())?;
     let printed = Printed { landmarks: marks, kept: wish.there, report: shaped.report };
     out::print(&format!("{}\n", serde_json::to_string_pretty(&printed)?))
 }

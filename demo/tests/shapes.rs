@@ -2,6 +2,9 @@
 //! at the mouth.
 
 mod common;
+#[path = "../../core/shape/tests/targets/mod.rs"]
+#[allow(dead_code)]
+mod targets;
 
 use common::{plain, readers};
 use jam_demo::{BRAM, CHARACTERS};
@@ -197,4 +200,130 @@ fn clips_keep_to_their_shapes() {
     assert!(!new.is_empty() && new.iter().all(|v| v.iter().all(|w| *w == 0.0)), "{new:?}");
     let said = readers::validated(&layered.write());
     assert_eq!(said["errors"], json!(0), "{said}");
+}
+
+/// A head of our own as a file without shapes and joints: its meshes under a node that is moved, turned and twice as large.
+fn bare_head() -> (Vec<u8>, jam_shape::Landmarks) {
+    let made = targets::make(&targets::Made { off: 0.0, ..targets::Made::of(targets::Bent::Warp) });
+    let (mut binary, mut views, mut accessors) = (Vec::<u8>::new(), Vec::new(), Vec::new());
+    let (mut meshes, mut nodes) = (Vec::new(), Vec::new());
+    let mut put = |bytes: Vec<u8>, accessor: serde_json::Value| {
+        views.push(json!({"buffer": 0, "byteOffset": binary.len(), "byteLength": bytes.len()}));
+        binary.extend(bytes);
+        let mut accessor = accessor;
+        accessor["bufferView"] = json!(views.len() - 1);
+        accessors.push(accessor);
+        accessors.len() - 1
+    };
+    for piece in &made.pieces {
+        let rows =
+            |of: &[glam::DVec3]| -> Vec<[f32; 3]> { of.iter().map(|p| p.as_vec3().to_array()).collect() };
+        // Points that no triangle has want one, too.
+        let normals: Vec<glam::DVec3> =
+            piece.mesh.normals().into_iter().map(|n| n.normalize_or(glam::DVec3::Y)).collect();
+        let (points, normals) = (rows(&piece.mesh.points), rows(&normals));
+        let limit = |pick: fn(f32, f32) -> f32| -> Vec<f32> {
+            (0..3).map(|k| points.iter().map(|p| p[k]).reduce(pick).unwrap_or(0.0)).collect()
+        };
+        let bytes =
+            |rows: &[[f32; 3]]| -> Vec<u8> { rows.iter().flatten().flat_map(|v| v.to_le_bytes()).collect() };
+        let vec3 = json!({"componentType": 5126, "count": points.len(), "type": "VEC3"});
+        let mut at = vec3.clone();
+        (at["min"], at["max"]) = (json!(limit(f32::min)), json!(limit(f32::max)));
+        let (position, normal) = (put(bytes(&points), at), put(bytes(&normals), vec3));
+        let corners: Vec<u8> = piece.mesh.triangles.iter().flatten().flat_map(|i| i.to_le_bytes()).collect();
+        let count = 3 * piece.mesh.triangles.len();
+        let index = put(corners, json!({"componentType": 5125, "count": count, "type": "SCALAR"}));
+        meshes.push(json!({"primitives": [{"attributes": {"POSITION": position, "NORMAL": normal}, "indices": index}]}));
+        nodes.push(json!({"name": piece.name, "mesh": meshes.len() - 1}));
+    }
+    let all: Vec<usize> = (0..nodes.len()).collect();
+    nodes.push(
+        json!({"name": "scan", "children": all, "translation": [0.1, 3.0, -0.2], "scale": [2.0, 2.0, 2.0]}),
+    );
+    let description = json!({
+        "asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [nodes.len() - 1]}], "nodes": nodes,
+        "meshes": meshes, "accessors": accessors, "bufferViews": views, "buffers": [{"byteLength": binary.len()}],
+    });
+    let marks = made.marks.moved(|p| 2.0 * p + glam::DVec3::new(0.1, 3.0, -0.2));
+    (jam_formats::glb::container(description.as_object().expect("an object"), &binary), marks)
+}
+
+#[test]
+fn a_head_without_joints_gets_eyes_head_and_neck_that_turn() {
+    let (file, marks) = bare_head();
+    let came = Character::read(&file).expect("a character");
+    assert!(came.lacks_joints(&came.wiring().expect("a wiring")));
+    let pieces = came.pieces().expect("pieces");
+    let hung = jam_shape::hung(shipped(), &pieces, &marks).expect("joints");
+    let bytes = came.with_joints(&hung).expect("a character").write();
+    let said = readers::validated(&bytes);
+    assert_eq!((&said["errors"], &said["warnings"]), (&json!(0), &json!(0)), "{said}");
+    let made = Character::read(&bytes).expect("a file that is read");
+    let wiring = made.wiring().expect("a wiring");
+    assert!(!made.lacks_joints(&wiring));
+    let lacks = missing(&wiring);
+    for control in
+        [Control::HeadYaw, Control::HeadPitch, Control::HeadRoll, Control::GazeYaw, Control::GazePitch]
+    {
+        assert!(!lacks.iter().any(|m| m.control == control), "{lacks:?}");
+    }
+    // At rest it stands as it came.
+    let body = made.body().expect("a body");
+    let pose = |face: &[(Control, f32)]| {
+        let mut all = vec![0.0; Control::ALL.len()];
+        face.iter().for_each(|(c, v)| all[*c as usize] = *v);
+        let targets = wiring.targets();
+        let values: Vec<f32> = wiring.outputs.iter().map(|o| o.value(&all)).collect();
+        body.posed(&targets, &values).into_iter().map(|p| p.expect("it is shown")).collect::<Vec<_>>()
+    };
+    let rest = pose(&[]);
+    for (piece, points) in pieces.iter().zip(&rest) {
+        let far = piece
+            .mesh
+            .points
+            .iter()
+            .zip(points)
+            .map(|(a, b)| (a.as_vec3() - *b).length())
+            .fold(0.0, f32::max);
+        assert!(far < 1e-5, "{}: {far}", piece.name);
+    }
+    // The head turns to its left, as one piece above the jaw's edge; low on the neck it stays.
+    let turned = pose(&[(Control::HeadYaw, 30.0)]);
+    let nose = glam::DVec3::from(marks.nose).as_vec3();
+    let nearest = |p: glam::Vec3| {
+        (0..rest[0].len())
+            .min_by(|a, b| rest[0][*a].distance(p).total_cmp(&rest[0][*b].distance(p)))
+            .expect("a point")
+    };
+    let tip = nearest(nose);
+    assert!(turned[0][tip].x > rest[0][tip].x + 0.3, "{} {}", rest[0][tip], turned[0][tip]);
+    let lowest = (0..rest[0].len()).min_by(|a, b| rest[0][*a].y.total_cmp(&rest[0][*b].y)).expect("a point");
+    assert!((turned[0][lowest] - rest[0][lowest]).length() < 0.2 * (turned[0][tip] - rest[0][tip]).length());
+    let corner = nearest(glam::DVec3::from(marks.eye_left_outer).as_vec3());
+    let apart = |p: &[Vec<glam::Vec3>]| p[0][tip].distance(p[0][corner]);
+    assert!((apart(&turned) - apart(&rest)).abs() < 1e-4, "the face is not bent");
+    // An eye turns about its own middle, and the skin stays.
+    let looks = pose(&[(Control::GazeYaw, 20.0)]);
+    for eye in [1, 2] {
+        let most = rest[eye].iter().zip(&looks[eye]).map(|(a, b)| (*a - *b).length()).fold(0.0, f32::max);
+        assert!(most > 0.05, "{most}");
+        let middle = hung.joints[2 + eye].at.as_vec3();
+        let radius = |p: &glam::Vec3| p.distance(middle);
+        let round =
+            rest[eye].iter().zip(&looks[eye]).map(|(a, b)| (radius(a) - radius(b)).abs()).fold(0.0, f32::max);
+        assert!(round < 1e-4, "{round}");
+        let (least, widest) =
+            rest[eye].iter().map(radius).fold((f32::MAX, 0.0f32), |(l, h), r| (l.min(r), h.max(r)));
+        assert!(widest < 1.05 * least, "the joint is in the ball's middle: {least} {widest}");
+    }
+    assert_eq!(rest[0], looks[0]);
+    // With joints it is given shapes as without, and a layer over both.
+    let shaped = made.with_shapes(&shaped_pieces(&pieces, &marks)).expect("a character");
+    let said = readers::validated(&shaped.write());
+    assert_eq!((&said["errors"], &said["warnings"]), (&json!(0), &json!(0)), "{said}");
+}
+
+fn shaped_pieces(pieces: &[jam_shape::Piece], marks: &jam_shape::Landmarks) -> Vec<PieceShapes> {
+    transfer(shipped(), pieces, None, marks, &Wish::default(), &Progress(&|_| true)).expect("shapes").0.pieces
 }

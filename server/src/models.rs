@@ -76,6 +76,11 @@ impl Model {
         Ok(self.marks.get_or_init(|| marks))
     }
 
+    /// Whether it can be given joints, as its names are taken.
+    pub fn lacks_joints(&self) -> bool {
+        self.character.lacks_joints(&self.proposal.wiring)
+    }
+
     /// Controls that it answers to by itself, as its names are taken.
     pub fn controls_there(&self) -> Vec<String> {
         self.character.controls_there(&self.proposal.wiring)

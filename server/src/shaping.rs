@@ -7,7 +7,7 @@ use crate::shapings::Under;
 use crate::workshop;
 use jam_formats::glb::Character;
 use jam_shape::template::shipped;
-use jam_shape::{Landmarks, Progress, ShapeError, Shaping, Wish, transfer};
+use jam_shape::{Landmarks, Progress, ShapeError, Shaping, Wish, hung, transfer};
 use std::collections::BTreeMap;
 use std::sync::atomic::Ordering;
 use std::sync::{Arc, PoisonError};
@@ -17,6 +17,8 @@ use std::sync::{Arc, PoisonError};
 pub struct Order {
     pub landmarks: Landmarks,
     pub symmetric: bool,
+    /// Whether eyes, head and neck get joints, where it has none.
+    pub joints: bool,
     pub strengths: BTreeMap<String, f64>,
 }
 
@@ -65,10 +67,15 @@ fn make(app: &App, id: i32, model: &Model, order: &Order, under: &Under) -> Answ
         !under.stopped.load(Ordering::Acquire)
     };
     let (shaped, worked) = transfer(shipped(), &pieces, None, &order.landmarks, &wish, &Progress(&go_on))?;
-    let character: Character = model.character.with_shapes(&shaped.pieces)?;
+    let mut character: Character = model.character.with_shapes(&shaped.pieces)?;
+    let joints = order.joints && model.lacks_joints();
+    if joints {
+        character = character.with_joints(&hung(shipped(), &pieces, &order.landmarks)?)?;
+    }
     let shaping = Shaping {
         landmarks: order.landmarks,
         symmetric: order.symmetric,
+        joints,
         strengths: order.strengths.clone(),
         loose: worked.loose(),
         report: shaped.report,

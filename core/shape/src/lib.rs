@@ -11,6 +11,7 @@ pub mod face;
 pub mod fit;
 mod fitted;
 pub mod head;
+mod joints;
 mod landmarks;
 mod layer;
 mod lids;
@@ -32,6 +33,7 @@ mod wish;
 
 pub use carry::Jaw;
 pub use head::Piece;
+pub use joints::{Hold, Hung, NewJoint, hung};
 pub use landmarks::{Landmark, Landmarks, Side};
 pub use layer::{Change, Layer, PieceMoves};
 pub use propose::{propose, rough};

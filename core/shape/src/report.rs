@@ -133,6 +133,9 @@ const FEW_FOLDS: f64 = 0.01;
 pub struct Shaping {
     pub landmarks: Landmarks,
     pub symmetric: bool,
+    /// Whether it was given joints for eyes, head and neck, too.
+    #[serde(default)]
+    pub joints: bool,
     /// How strong shapes were wished, those that are not 1.
     pub strengths: BTreeMap<String, f64>,
     pub report: Report,

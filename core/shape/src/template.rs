@@ -2,6 +2,7 @@
 //!
 //! The data file is made from the demo's carved head: `cargo run -p jam-demo --example build_template`.
 
+use crate::curve::smooth;
 use crate::landmarks::{Landmark, Side};
 use crate::mesh::Mesh;
 use glam::DVec3;
@@ -15,6 +16,20 @@ pub const GLIDE: f64 = 0.05;
 pub const MEET: f64 = 0.40;
 /// Points that belong to no eye have this for `eye_ring`.
 pub const NO_EYE: f64 = 9.0;
+
+/// Where the head turns on the neck, and the neck on the body, in the template's frame.
+pub const HEAD: DVec3 = DVec3::new(0.0, -1.02, -0.20);
+pub const NECK: DVec3 = DVec3::new(0.0, -1.52, -0.25);
+
+/// How much of a point in the template's frame hangs on head, neck and body: on the head down to the jaw's edge, from there on the
+/// neck, and in the collar on the body.
+pub fn hangs(p: DVec3) -> [f64; 3] {
+    // Along the neck, which leans back: under the chin it begins higher than at the nape.
+    let height = p.y + 0.25 * (p.z - HEAD.z).max(0.0);
+    let head = smooth(-1.22, -0.92, height);
+    let body = 1.0 - smooth(-1.64, -1.40, p.y);
+    [head, (1.0 - head) * (1.0 - body), (1.0 - head) * body]
+}
 
 /// Where a point lies on the map of the face: what its shapes are functions of.
 #[derive(Debug, Clone, Copy, PartialEq)]

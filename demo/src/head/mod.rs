@@ -14,17 +14,17 @@ mod skin;
 mod texture;
 
 use crate::craft::gltf::{self, Joint};
-use crate::craft::maths::{V3, smooth, v};
+use crate::craft::maths::{V3, v};
 use crate::craft::mesh::{Hanging, Material, Mesh};
 use crate::craft::parts::eyeball;
 use glam::DVec3;
-use jam_shape::template::{Moves, Source, Tongue};
+use jam_shape::template::{self, Moves, Source, Tongue};
 use sculpt::{EYE, EYE_RADIUS, JAW_PIVOT};
 use std::f64::consts::TAU;
 
 /// Where the head turns on the neck, and the neck on the body.
-const HEAD: V3 = v(0.0, -1.02, -0.20);
-const NECK: V3 = v(0.0, -1.52, -0.25);
+const HEAD: V3 = v(template::HEAD.x, template::HEAD.y, template::HEAD.z);
+const NECK: V3 = v(template::NECK.x, template::NECK.y, template::NECK.z);
 /// The iris's colours, from its rim to the pupil.
 const IRIS: [u32; 2] = [0x1d5560, 0x7fae98];
 /// How often the carving marks repeat round the head.
@@ -32,14 +32,8 @@ const MARKS_ROUND: f64 = 5.0;
 
 /// What the skin hangs on: the head down to the jaw's edge, from there on the neck, and in the collar the body.
 fn neck(p: V3) -> Hanging {
-    // Along the neck, which leans back: under the chin it begins higher than at the nape.
-    let height = p.y + 0.25 * (p.z - HEAD.z).max(0.0);
-    let head = smooth(-1.22, -0.92, height);
-    let body = 1.0 - smooth(-1.64, -1.40, p.y);
-    [("head", head), ("neck", (1.0 - head) * (1.0 - body)), ("body", (1.0 - head) * body)]
-        .into_iter()
-        .filter(|(_, share)| *share > 0.0)
-        .collect()
+    let shares = template::hangs(DVec3::from_array(p.array()));
+    ["head", "neck", "body"].into_iter().zip(shares).filter(|(_, share)| *share > 0.0).collect()
 }
 
 /// The character as a binary glTF file.

@@ -275,7 +275,7 @@ impl Character {
         rows: &[[f32; N]],
         limits: bool,
     ) -> Result<usize, GlbError> {
-        let kind = ["SCALAR", "VEC2", "VEC3", "VEC4"][N - 1];
+        let kind = if N == 16 { "MAT4" } else { ["SCALAR", "VEC2", "VEC3", "VEC4"][N - 1] };
         let bytes: Vec<u8> = rows.iter().flatten().flat_map(|v| v.to_le_bytes()).collect();
         let view = self.push_bytes(&bytes)?;
         let mut accessor =

@@ -14,6 +14,7 @@ mod container;
 mod dress;
 mod facts;
 mod import;
+mod joints;
 mod keys;
 mod left_out;
 mod prepare;

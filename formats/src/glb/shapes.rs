@@ -71,7 +71,7 @@ impl Character {
     }
 
     /// Nodes that bear a mesh, with the mesh.
-    fn bearing(&self) -> Vec<(usize, usize)> {
+    pub(super) fn bearing(&self) -> Vec<(usize, usize)> {
         let nodes = self.list("nodes").iter().enumerate();
         nodes
             .filter_map(|(n, node)| Some((n, node["mesh"].as_u64()? as usize)))
@@ -80,7 +80,7 @@ impl Character {
     }
 
     /// The mesh of a node; one that several nodes share is given its own copy for the second of them.
-    fn own_mesh(&mut self, node: usize, mesh: usize, taken: &mut BTreeSet<usize>) -> usize {
+    pub(super) fn own_mesh(&mut self, node: usize, mesh: usize, taken: &mut BTreeSet<usize>) -> usize {
         if taken.insert(mesh) {
             return mesh;
         }

@@ -23,6 +23,8 @@ pub struct ShapesView {
     rough: Option<String>,
     /// Controls that the file that came answers to by itself.
     there: Vec<String>,
+    /// Whether neither its head nor its eyes turn: it can be given joints, too.
+    lacks_joints: bool,
     /// How far the making is, 0..1.
     under_way: Option<f64>,
     /// How wide the face is, a length to measure marks by.
@@ -44,6 +46,7 @@ fn view(app: &App, id: i32) -> Answer<ShapesView> {
     Ok(ShapesView {
         width: eye(Landmark::EyeLeftOuter).distance(eye(Landmark::EyeRightOuter)),
         there: model.controls_there(),
+        lacks_joints: model.lacks_joints(),
         under_way: app.shapings.done(id),
         made,
         landmarks,
@@ -63,6 +66,9 @@ pub struct ShapesOrder {
     /// Left and right are made mirror images of each other.
     #[serde(default)]
     symmetric: bool,
+    /// Eyes, head and neck get joints, where it has none.
+    #[serde(default)]
+    joints: bool,
     /// How strong shapes are wished, by name, 0..2; 1 for those that are not named.
     #[serde(default)]
     strengths: BTreeMap<String, f64>,
@@ -76,12 +82,12 @@ pub async fn make(
     Sent(order): Sent<ShapesOrder>,
 ) -> Answer<Json<ShapesView>> {
     blocking(move || {
-        let ShapesOrder { landmarks, symmetric, strengths } = order;
+        let ShapesOrder { landmarks, symmetric, joints, strengths } = order;
         if strengths.len() > 200 || strengths.values().any(|s| !(0.0..=2.0).contains(s)) {
             let what = "A shape's strength lies between 0 and 2.";
             return Err(Problem::refused("strengths", "strength_wrong", what));
         }
-        shaping::begin(&app, id, Order { landmarks, symmetric, strengths })?;
+        shaping::begin(&app, id, Order { landmarks, symmetric, joints, strengths })?;
         view(&app, id)
     })
     .await

@@ -3984,6 +3984,8 @@ export interface components {
         };
         /** @description What shapes are to be made from. */
         ShapesOrder: {
+            /** @description Eyes, head and neck get joints, where it has none. */
+            joints?: boolean;
             landmarks: components["schemas"]["Landmarks"];
             /** @description How strong shapes are wished, by name, 0..2; 1 for those that are not named. */
             strengths?: {
@@ -4016,6 +4018,8 @@ export interface components {
         };
         /** @description What there is to be made shapes from, and what was made. */
         ShapesView: {
+            /** @description Whether neither its head nor its eyes turn: it can be given joints, too. */
+            lacks_joints: boolean;
             /** @description The landmarks to go on from: those used last, or else proposed ones. */
             landmarks: components["schemas"]["Landmarks"];
             made?: components["schemas"]["Shaping"] | null;
@@ -4043,6 +4047,8 @@ export interface components {
         };
         /** @description How a character's shapes were made, so that they can be made again. */
         Shaping: {
+            /** @description Whether it was given joints for eyes, head and neck, too. */
+            joints?: boolean;
             landmarks: components["schemas"]["Landmarks"];
             /** @description Where the fit is loose: x, y, z in the space of the file's root, and how far off in mouth widths. */
             loose: number[][];

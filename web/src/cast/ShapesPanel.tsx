@@ -51,7 +51,7 @@ interface Props {
 
 /** The points of a face, how its shapes are made, and what came of it. */
 export function ShapesPanel({ member, name, shapes, stage }: Props) {
-  const { points, byHand, chosen, mirrored, symmetric, strengths, loose } = usePut();
+  const { points, byHand, chosen, mirrored, symmetric, joints, strengths, loose } = usePut();
   const { made, under_way: underWay } = shapes;
   const look = (mark: LandmarkName) => {
     const kind = KINDS.find((k) => k.name === mark);
@@ -127,6 +127,15 @@ export function ShapesPanel({ member, name, shapes, stage }: Props) {
             onChange={(event) => put({ symmetric: event.currentTarget.checked })}
           />
         </Hint>
+        {shapes.lacks_joints && (
+          <Hint says="It has no joints: eyes, head and neck get some, with soft weights along the neck.">
+            <Checkbox
+              label="Eyes and head that turn"
+              checked={joints}
+              onChange={(event) => put({ joints: event.currentTarget.checked })}
+            />
+          </Hint>
+        )}
       </div>
       {underWay === null || underWay === undefined ? (
         <div className={css.row}>

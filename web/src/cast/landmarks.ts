@@ -117,6 +117,8 @@ interface Put {
   /** Whether both sides move together, and whether the shapes are made even. */
   mirrored: boolean;
   symmetric: boolean;
+  /** Whether eyes, head and neck get joints, where the character has none. */
+  joints: boolean;
   strengths: Record<string, number>;
   /** Whether the places where the fit is loose are shown. */
   loose: boolean;
@@ -129,6 +131,7 @@ export const usePut = create<Put>(() => ({
   chosen: null,
   mirrored: true,
   symmetric: false,
+  joints: true,
   strengths: {},
   loose: false,
 }));
@@ -144,6 +147,7 @@ export function takeUp(member: number, shapes: Shapes) {
     byHand: [],
     chosen: null,
     symmetric: shapes.made?.symmetric ?? false,
+    joints: shapes.made?.joints ?? true,
     strengths: shapes.made?.strengths ?? {},
     loose: false,
   });
@@ -182,14 +186,14 @@ export function move(name: LandmarkName, to: Place, mate: Place | null) {
 
 /** Begins to make the shapes. */
 export async function make(member: number) {
-  const { points, symmetric, strengths } = usePut.getState();
+  const { points, symmetric, joints, strengths } = usePut.getState();
   if (!points) return;
   // What comes of it is looked at here.
   set({ castTab: 'shapes' });
   try {
     queries.setQueryData(
       ['shapes', member],
-      await api.makeShapes(member, { landmarks: points, symmetric, strengths }),
+      await api.makeShapes(member, { landmarks: points, symmetric, joints, strengths }),
     );
   } catch (error) {
     tell(error);
