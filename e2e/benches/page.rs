@@ -176,7 +176,7 @@ impl House {
         page.click("shape-corner_up_left").await?;
         let stage = page.find("[data-testid=brush]").await?.rect().await?;
         let at = |x: f64, y: f64| ((stage.x + stage.width * x) as i64, (stage.y + stage.height * y) as i64);
-        let (x, y) = at(0.55, 0.72);
+        let (x, y) = at(0.57, 0.6);
         page.browser.action_chain().move_to(x, y).click_and_hold().perform().await?;
         // What is held has come with the first moves.
         page.browser.action_chain().move_to(x + 8, y).move_to(x - 8, y).perform().await?;

@@ -7,6 +7,7 @@ use anyhow::{Context, Result, ensure};
 use jam_demo::{BRAM, CHARACTERS};
 use jam_e2e::{Bed, SMALL};
 use serde_json::Value;
+use thirtyfour::prelude::*;
 
 async fn shapes(bed: &Bed, id: i64) -> Result<usize> {
     let member = bed.json(&format!("/api/cast/{id}")).await?;
@@ -53,6 +54,13 @@ async fn works(bed: &Bed) -> Result<()> {
         let says = page.text(&format!("landmark-{corner}")).await?;
         ensure!(says.contains("put by hand"), "{corner}: {says}");
     }
+
+    // The arrow keys move it, too.
+    let dragged = at().await?.0;
+    mark.send_keys(Key::Left + Key::Left).await?;
+    mark.send_keys(Key::Left + Key::Left).await?;
+    let back = async || Ok((at().await?.0 - dragged + 4.0).abs() < 1.5);
+    page.until("the point is where the keys brought it", back).await?;
 
     // Cancelled, nothing is changed; made, the lips seal.
     page.click("make-shapes").await?;

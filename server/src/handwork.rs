@@ -7,7 +7,7 @@ use crate::problem::{Answer, Problem};
 use crate::workshop;
 use jam_desk::{Refusal, Reshaped, ShapeOp, Shapes, reshape};
 use jam_shape::template::shipped;
-use jam_shape::{Change, Ground, Layer, Progress, Stroke};
+use jam_shape::{Brush, Change, Ground, Landmarks, Layer, Progress, Stroke};
 use jam_store::{CastMember, Layered, NewModel, NewWiring};
 use std::sync::Arc;
 
@@ -16,6 +16,8 @@ pub struct Standing {
     pub member: CastMember,
     pub worn: Arc<Model>,
     pub ground: Arc<Ground>,
+    /// Where its face is.
+    pub marks: Landmarks,
     /// The file that the layer lies on, its hash, and the layer.
     base: Arc<Model>,
     base_hash: String,
@@ -47,7 +49,7 @@ pub fn stand(app: &App, id: i32) -> Answer<Standing> {
         let pieces = came.character.pieces()?;
         Ok(Ground::new(shipped(), &pieces, &marks, &Progress(&|_| true))?)
     })?;
-    Ok(Standing { member, worn, ground, base, base_hash, layer })
+    Ok(Standing { member, worn, ground, marks, base, base_hash, layer })
 }
 
 impl Standing {
@@ -82,7 +84,7 @@ impl Standing {
 pub fn check(stroke: &Stroke) -> Answer<()> {
     let sound = stroke.radius > 0.0 && stroke.radius <= WIDEST && (0.0..=1.0).contains(&stroke.strength);
     let moves = match stroke.brush {
-        jam_shape::Brush::Move { by } => by.iter().all(|v| v.is_finite() && v.abs() < 1e6),
+        Brush::Move { by } => by.iter().all(|v| v.is_finite() && v.abs() < 1e6),
         _ => true,
     };
     if !sound || !moves || stroke.at.is_empty() || stroke.at.len() > MOST_PLACES {
@@ -102,9 +104,9 @@ pub fn stroke(app: &App, id: i32, stroke: &Stroke, asked: &Asked) -> Answer<(Cas
     let mut layer = standing.layer.clone();
     changes.iter().for_each(|change| layer.change(change));
     let words = match stroke.brush {
-        jam_shape::Brush::Move { .. } => format!("move “{}”", stroke.shape),
-        jam_shape::Brush::Smooth => format!("smooth “{}”", stroke.shape),
-        jam_shape::Brush::Back => format!("“{}” as it was", stroke.shape),
+        Brush::Move { .. } => format!("move “{}”", stroke.shape),
+        Brush::Smooth => format!("smooth “{}”", stroke.shape),
+        Brush::Back => format!("“{}” as it was", stroke.shape),
     };
     let member = keep(app, &standing, &layer, None, words, asked)?;
     Ok((member, changes))

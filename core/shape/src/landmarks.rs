@@ -198,6 +198,11 @@ impl Landmarks {
         *slot = to;
     }
 
+    /// How wide the face is: from one eye's outer corner to the other's.
+    pub fn width(&self) -> f64 {
+        DVec3::from(self.eye_left_outer).distance(self.eye_right_outer.into())
+    }
+
     /// Those that are there, in the order of [`Landmark::ALL`].
     pub fn there(&self) -> impl Iterator<Item = (Landmark, DVec3)> + '_ {
         Landmark::ALL.iter().filter_map(|l| Some((*l, self.get(*l)?)))

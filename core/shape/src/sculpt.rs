@@ -120,7 +120,7 @@ pub struct Ground {
     similarity: Similarity,
     /// Of each point of the face the points of the pieces that it stands for.
     of: Vec<Vec<(u32, u32)>>,
-    /// Of each piece the point of the face for each of its points, [`NONE`] for those that are not of it.
+    /// Of each piece the point of the face for each of its points, or the one beneath; [`NONE`] for what does not lie on it.
     on_face: Vec<Vec<u32>>,
     /// What lies on the skin: points of the pieces, and the point of the face beneath.
     follow: Vec<(Vec<(u32, u32)>, u32)>,
@@ -160,6 +160,10 @@ impl Ground {
                     let found = nearest(&tree, similarity.point(*p), 1);
                     if let Some((i, _)) = found.first().filter(|(_, far)| *far < LIES_ON * face.unit) {
                         follow.push((points.clone(), *i as u32));
+                        // The brush put down on it holds the skin beneath.
+                        for (piece, point) in points {
+                            on_face[*piece as usize][*point as usize] = *i as u32;
+                        }
                     }
                 }
             }
@@ -489,11 +493,7 @@ impl Ground {
         let mask = self.mask(Some(region)).unwrap_or_default();
         move |piece, point| {
             let on = self.on(Spot { piece, point });
-            let under = on.or_else(|| {
-                let own = |(points, _): &&(Vec<(u32, u32)>, u32)| points.contains(&(piece, point));
-                self.follow.iter().find(own).map(|(_, i)| *i)
-            });
-            under.and_then(|i| mask.get(i as usize)).copied().unwrap_or(0.0)
+            on.and_then(|i| mask.get(i as usize)).copied().unwrap_or(0.0)
         }
     }
 }

@@ -274,6 +274,10 @@ fn a_brow_mesh_goes_with_the_skin_beneath() {
     let patch = &pieces[3].mesh;
     let used: std::collections::BTreeSet<u32> = patch.triangles.iter().flatten().copied().collect();
     assert_eq!(own.len(), used.len(), "all of it");
+    let on_brow = Stroke { at: vec![Spot { piece: 3, point: *used.first().expect("a point") }], ..stroke };
+    let changes =
+        ground.stroke(&shapes, &shapes, &on_brow).expect("the brush on the brow holds the skin beneath");
+    assert!(changes[0].pieces.iter().any(|p| p.piece == 0) && changes[0].pieces.iter().any(|p| p.piece == 3));
     assert!(own.iter().all(|y| *y > 0.3), "{own:?}");
 }
 

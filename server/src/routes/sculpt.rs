@@ -14,7 +14,7 @@ use axum::http::{HeaderMap, header};
 use axum::response::{IntoResponse, Response};
 use jam_desk::ShapeOp;
 use jam_formats::names::slug;
-use jam_shape::{Change, Held, Stroke, other_side};
+use jam_shape::{Change, Held, Landmarks, Stroke, other_side};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 
@@ -36,6 +36,9 @@ pub struct SculptView {
     shapes: Vec<ShapeView>,
     /// The node of each piece, by which its points are named.
     nodes: Vec<usize>,
+    /// Where its face is, and how wide that is, to look at it.
+    landmarks: Landmarks,
+    width: f64,
     /// Width of the mouth, the unit of the brush's radius.
     unit: f64,
     /// Which of lips, left lids and right lids are told apart, so that the brush keeps to one side of them.
@@ -52,6 +55,8 @@ fn view(app: &App, id: i32) -> Answer<SculptView> {
     Ok(SculptView {
         shapes: all.iter().map(one).collect(),
         nodes: standing.worn.character.piece_nodes(),
+        landmarks: standing.marks,
+        width: standing.marks.width(),
         unit: standing.ground.unit(),
         edges: standing.ground.edges(),
     })

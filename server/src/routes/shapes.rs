@@ -7,7 +7,7 @@ use crate::sent::Sent;
 use crate::shaping::{self, Order};
 use axum::Json;
 use axum::extract::{Path, State};
-use jam_shape::{Landmark, Landmarks, Shaping};
+use jam_shape::{Landmarks, Shaping};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -42,9 +42,8 @@ fn view(app: &App, id: i32) -> Answer<ShapesView> {
             (marks.landmarks, marks.rough.clone())
         }
     };
-    let eye = |l: Landmark| landmarks.get(l).unwrap_or_default();
     Ok(ShapesView {
-        width: eye(Landmark::EyeLeftOuter).distance(eye(Landmark::EyeRightOuter)),
+        width: landmarks.width(),
         there: model.controls_there(),
         lacks_joints: model.lacks_joints(),
         under_way: app.shapings.done(id),

@@ -3710,6 +3710,8 @@ export interface components {
         SculptView: {
             /** @description Which of lips, left lids and right lids are told apart, so that the brush keeps to one side of them. */
             edges: boolean[];
+            /** @description Where its face is, and how wide that is, to look at it. */
+            landmarks: components["schemas"]["Landmarks"];
             /** @description The node of each piece, by which its points are named. */
             nodes: number[];
             shapes: components["schemas"]["ShapeView"][];
@@ -3718,6 +3720,8 @@ export interface components {
              * @description Width of the mouth, the unit of the brush's radius.
              */
             unit: number;
+            /** Format: double */
+            width: number;
         };
         /**
          * Format: double

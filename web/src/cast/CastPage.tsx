@@ -125,8 +125,13 @@ function Open({ detail }: { detail: CastDetail }) {
           label={`${member.name}, posed`}
           onShown={(element, _, shown) => {
             stage.current = shown;
+            // What was corrected by hand is looked at from where it was.
+            const model = `${tab} ${member.id}/${known ? member.model : ''}`;
+            if (sculpt && looked.current !== model && element.dataset.ready) {
+              looked.current = model;
+              lookAtFace(shown, sculpt.landmarks, sculpt.width);
+            }
             if (known) {
-              const model = `${member.id}/${member.model}`;
               if (looked.current !== model && element.dataset.ready) {
                 looked.current = model;
                 // Unless one of them is looked at already.
