@@ -3,7 +3,6 @@
 
 mod common;
 #[path = "../../core/shape/tests/targets/mod.rs"]
-#[allow(dead_code)]
 mod targets;
 
 use common::{plain, readers};
@@ -122,7 +121,8 @@ fn a_layer_over_a_file_is_written_and_read_again_without_loss() {
     }
     let mut now = again.shapes();
     now.retain(|n| n != "sneer");
-    (now.sort(), there.sort());
+    now.sort();
+    there.sort();
     assert_eq!(now, there);
     let (before, after) = (came.piece_shapes().expect("shapes"), again.piece_shapes().expect("shapes"));
     let first = after.iter().find(|p| p.shapes.iter().any(|s| s.name == "sneer")).expect("a new shape");

@@ -73,7 +73,7 @@ impl Default for Pack {
 }
 
 /// No clock: the same files make the same zip.
-fn options() -> SimpleFileOptions {
+pub(crate) fn options() -> SimpleFileOptions {
     SimpleFileOptions::default()
         .compression_method(CompressionMethod::Deflated)
         .last_modified_time(DateTime::default())

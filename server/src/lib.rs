@@ -179,6 +179,7 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::sculpt::stroke))
         .routes(routes!(routes::sculpt::operate))
         .routes(routes!(routes::sculpt::file))
+        .routes(routes!(routes::sculpt::usd))
         .routes(routes!(routes::cast::duplicate))
         .routes(routes!(routes::production::take_out_character))
         .routes(routes!(routes::cast::undo))

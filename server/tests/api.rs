@@ -1300,6 +1300,13 @@ async fn shapes_are_corrected_by_hand() {
     let file = server.ask(Method::GET, "/api/cast/1/glb").send().await.unwrap().bytes().await.unwrap();
     let again = jam_formats::glb::Character::read(&file).unwrap();
     assert_eq!(again.shapes().len(), now.len());
+    let zip = server.ask(Method::GET, "/api/cast/1/usd").send().await.unwrap().bytes().await.unwrap();
+    let mut zip = zip::ZipArchive::new(std::io::Cursor::new(zip)).unwrap();
+    let mut layer = String::new();
+    std::io::Read::read_to_string(&mut zip.by_name("bram.usda").unwrap(), &mut layer).unwrap();
+    assert!(
+        layer.starts_with("#usda 1.0") && layer.contains("\"kiss\"") && !layer.contains("\"lips_round\"")
+    );
     // It is all there after a restart, and every step goes back.
     server.stop().await;
     let server = Running::start(&data).await;

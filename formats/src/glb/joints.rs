@@ -16,7 +16,7 @@ impl Character {
             let fed = wiring.outputs.iter().filter(|o| o.is_fed_by(control));
             fed.filter_map(|o| o.target.node()).any(|node| self.turns_well(node, eyes))
         };
-        !hangs && !(turns(Control::HeadYaw, false) && turns(Control::GazeYaw, true))
+        !(hangs || turns(Control::HeadYaw, false) && turns(Control::GazeYaw, true))
     }
 
     /// Whether what a node of this name bears turns as it should: a mesh of its own only if that is an eye, about its own middle. A

@@ -7,10 +7,12 @@ mod layer;
 mod layout;
 mod line;
 mod mesh;
+mod packed;
 mod scene;
 mod surface;
 mod text;
 
 pub use layer::UsdLine;
 pub use layout::UsdCharacter;
+pub use packed::{PackedError, packed};
 pub use scene::{UsdActor, scene_layer};

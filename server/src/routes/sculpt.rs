@@ -14,7 +14,9 @@ use axum::http::{HeaderMap, header};
 use axum::response::{IntoResponse, Response};
 use jam_desk::ShapeOp;
 use jam_formats::names::slug;
+use jam_formats::usd::{PackedError, packed};
 use jam_shape::{Change, Held, Landmarks, Stroke, other_side};
+use jam_store::CastMember;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 
@@ -159,10 +161,29 @@ pub async fn file(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Re
     blocking(move || {
         let member = app.store.cast_member(id)?;
         let bytes = app.model(&member.model)?.character.write();
-        let name = attachment(&format!("{}.glb", slug(&member.title)));
-        let headers =
-            [(header::CONTENT_TYPE, "model/gltf-binary".to_string()), (header::CONTENT_DISPOSITION, name)];
-        Ok((headers, bytes).into_response())
+        Ok(saved(&member, "glb", "model/gltf-binary", bytes))
     })
     .await
+}
+
+/// The character with all its shapes as a zip of a USD layer and the images that it reads.
+#[utoipa::path(get, path = "/api/cast/{id}/usd", tag = "cast", params(("id" = i32, Path)), responses((status = 200, content_type = "application/zip"), (status = 422, body = Problem)))]
+pub async fn usd(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Response> {
+    blocking(move || {
+        let member = app.store.cast_member(id)?;
+        let model = app.model(&member.model)?;
+        let bytes = packed(&model.character, &member.wiring, &slug(&member.title)).map_err(|e| match e {
+            PackedError::Character(error) => error.into(),
+            other => Problem::unexpected(other),
+        })?;
+        Ok(saved(&member, "usd.zip", "application/zip", bytes))
+    })
+    .await
+}
+
+/// A file to be saved, named after the character.
+fn saved(member: &CastMember, ending: &str, kind: &'static str, bytes: Vec<u8>) -> Response {
+    let name = attachment(&format!("{}.{ending}", slug(&member.title)));
+    let headers = [(header::CONTENT_TYPE, kind.to_string()), (header::CONTENT_DISPOSITION, name)];
+    (headers, bytes).into_response()
 }

@@ -87,9 +87,10 @@ export function SculptPanel({ detail, sculpt }: Props) {
             <Menu.Item onClick={() => setDoing('copy')}>Copied from another character</Menu.Item>
           </Menu.Dropdown>
         </Menu>
-        <a className={css.file} href={`/api/cast/${member.id}/glb`} download>
-          Save as GLB
-        </a>
+        <span className={css.file}>
+          Save as <a href={`/api/cast/${member.id}/glb`}>GLB</a> or{' '}
+          <a href={`/api/cast/${member.id}/usd`}>USD</a>
+        </span>
       </div>
       {chosen !== null && at >= 0 && (
         <div className={css.line} role="group" aria-label={`What to do with ${words(chosen)}`}>
