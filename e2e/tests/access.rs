@@ -38,6 +38,13 @@ async fn check(page: &Page, view: &str, found: &mut Vec<String>) -> Result<()> {
     Ok(())
 }
 
+/// Whether the points of a face are as far apart as they are when it fills the picture.
+const LOOKED_AT: &str = "
+const [a, b] = ['left', 'right'].map((side) =>
+  document.querySelector(`[data-landmark=eye_${side}_outer]`)?.getBoundingClientRect());
+return a && b ? Math.abs(a.x - b.x) > 100 : false;
+";
+
 const BENCHES: [&str; 11] =
     ["line", "word", "diction", "mood", "eyes", "head", "hand", "curve", "why", "check", "steps"];
 
@@ -95,6 +102,19 @@ async fn every_view(bed: &Bed) -> Result<()> {
         page.id("walk").await?;
         page.find("[data-testid=stage][data-ready]").await?;
         check(page, &format!("{theme}, Cast"), &mut found).await?;
+        for (tab, shows) in [("Shapes", "make-shapes"), ("By hand", "new-shape")] {
+            page.browser.find(By::XPath(format!("//*[@role='tab'][.='{tab}']"))).await?.click().await?;
+            page.id(shows).await?;
+            if tab == "Shapes" {
+                page.until("the face is looked at", async || Ok(page.eval(LOOKED_AT).await? == true)).await?;
+            }
+            if tab == "By hand" {
+                page.click("shape-jaw_open").await?;
+                page.button("Split …").await?.click().await?;
+                page.id("shape-make").await?;
+            }
+            check(page, &format!("{theme}, Cast, {tab}"), &mut found).await?;
+        }
         page.press("4").await?;
         page.id("deliver").await?;
         check(page, &format!("{theme}, Deliver"), &mut found).await?;

@@ -94,7 +94,7 @@ interface State {
   /** The character that is open in the Cast. */
   castMember: number | null;
   /** What is open under a character; none: what it needs most. */
-  castTab: 'wiring' | 'mouths' | 'shapes' | 'by hand' | null;
+  castTab: 'wiring' | 'mouths' | 'shapes' | 'hand' | null;
   /** The scene that is open. */
   scene: number | null;
 }

@@ -1,6 +1,6 @@
 //! A character alone, with its shapes and joints, as a zip of its USD layer and the images that it reads.
 
-use super::UsdCharacter;
+use super::layout::UsdCharacter;
 use crate::glb::{Character, GlbError};
 use crate::manifest::options;
 use jam_rig::Wiring;

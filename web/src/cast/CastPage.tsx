@@ -95,7 +95,7 @@ function Open({ detail }: { detail: CastDetail }) {
     enabled: tab === 'shapes',
   });
   const known = tab === 'shapes' ? shapes.data : undefined;
-  const byHand = tab === 'by hand';
+  const byHand = tab === 'hand';
   // After a step that was taken back, another list of shapes counts.
   const asked = useQuery({
     queryKey: ['sculpt', member.id, member.model],
@@ -161,7 +161,7 @@ function Open({ detail }: { detail: CastDetail }) {
             <Tabs.Tab value="wiring">Wiring</Tabs.Tab>
             <Tabs.Tab value="mouths">Whole mouths</Tabs.Tab>
             <Tabs.Tab value="shapes">Shapes</Tabs.Tab>
-            <Tabs.Tab value="by hand">By hand</Tabs.Tab>
+            <Tabs.Tab value="hand">By hand</Tabs.Tab>
           </Tabs.List>
           <Tabs.Panel value={tab} className={css.panel}>
             {tab === 'mouths' && <ChartPanel detail={detail} />}

@@ -42,7 +42,7 @@ export function FacePoints({ stage }: { stage: () => Stage | null }) {
   // On a face that is posed they would stand in the air.
   const posed = usePose((s) => Object.values(s.controls).some((v) => v !== 0));
   const chosen = usePut((s) => s.chosen);
-  const dragged = useRef<LandmarkName | null>(null);
+  const dragged = useRef<{ name: LandmarkName; off: [number, number] } | null>(null);
   if (!points || posed) return null;
   /** Puts a point on the skin under a place of the picture, shares of it. */
   const putAt = (name: LandmarkName, x: number, y: number) => {
@@ -55,10 +55,22 @@ export function FacePoints({ stage }: { stage: () => Stage | null }) {
     move(name, place(at), mate && place(mate));
   };
   const picture = (of: HTMLElement) => of.closest('[data-testid=stage]')?.getBoundingClientRect();
+  const under = (event: React.PointerEvent<HTMLElement>, rect: DOMRect) =>
+    [(event.clientX - rect.left) / rect.width, (event.clientY - rect.top) / rect.height] as const;
+  const grab = (name: LandmarkName, event: React.PointerEvent<HTMLElement>) => {
+    const rect = picture(event.currentTarget);
+    const at = placeOf(points, name);
+    const seen = at && stage()?.seenAt(at);
+    if (!rect || !seen) return;
+    // It is dragged from where it was grabbed, not from its middle: marks of lips stand beside their points.
+    const [x, y] = under(event, rect);
+    dragged.current = { name, off: [seen.x - x, seen.y - y] };
+  };
   const drag = (event: React.PointerEvent<HTMLElement>) => {
-    const [name, rect] = [dragged.current, picture(event.currentTarget)];
-    if (!name || !rect) return;
-    putAt(name, (event.clientX - rect.left) / rect.width, (event.clientY - rect.top) / rect.height);
+    const [held, rect] = [dragged.current, picture(event.currentTarget)];
+    if (!held || !rect) return;
+    const [x, y] = under(event, rect);
+    putAt(held.name, x + held.off[0], y + held.off[1]);
   };
   const nudge = (name: LandmarkName, event: React.KeyboardEvent<HTMLElement>) => {
     const [way, rect] = [WAYS[event.key], picture(event.currentTarget)];
@@ -86,7 +98,7 @@ export function FacePoints({ stage }: { stage: () => Stage | null }) {
           onPointerDown={(event) => {
             event.preventDefault();
             event.currentTarget.setPointerCapture(event.pointerId);
-            dragged.current = k.name;
+            grab(k.name, event);
             put({ chosen: k.name });
           }}
           onPointerMove={drag}
