@@ -24,8 +24,8 @@ pub struct Standing {
     layer: Layer,
 }
 
-/// Most strokes' places, and the widest brush in mouth widths.
-const MOST_PLACES: usize = 2000;
+/// Most places of one stroke, and the widest brush in mouth widths.
+const MOST_PLACES: usize = 500;
 const WIDEST: f64 = 4.0;
 
 /// A character made ready for the brush; the first time, its face is looked at, which takes seconds on a large mesh.

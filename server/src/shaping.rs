@@ -20,6 +20,8 @@ pub struct Order {
     /// Whether eyes, head and neck get joints, where it has none.
     pub joints: bool,
     pub strengths: BTreeMap<String, f64>,
+    /// The page's gesture; the events of what comes of it bear this name.
+    pub gesture: Option<String>,
 }
 
 /// Begins to make shapes for a character, from the file that came. Pages are told how far it is; what comes of it is one step of the
@@ -83,5 +85,5 @@ fn make(app: &App, id: i32, model: &Model, order: &Order, under: &Under) -> Answ
     if under.stopped.load(Ordering::Acquire) {
         return Err(ShapeError::Cancelled.into());
     }
-    workshop::wear(app, id, &character, shaping)
+    workshop::wear(app, id, &character, shaping, order.gesture.clone())
 }

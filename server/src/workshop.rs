@@ -61,7 +61,13 @@ pub fn rewire(app: &App, id: i32, op: &WiringOp, asked: &Asked) -> Answer<CastMe
 ///
 /// # Errors
 /// The data file cannot be written, or the file cannot be read again.
-pub fn wear(app: &App, id: i32, character: &Character, shaping: Shaping) -> Answer<()> {
+pub fn wear(
+    app: &App,
+    id: i32,
+    character: &Character,
+    shaping: Shaping,
+    gesture: Option<String>,
+) -> Answer<()> {
     let file = character.write();
     let worn = app.model(&app.store.cast_member(id)?.model)?;
     // Read as it will be: what cannot be read is not kept. What was changed by hand lies over the new shapes as over the old.
@@ -81,10 +87,10 @@ pub fn wear(app: &App, id: i32, character: &Character, shaping: Shaping) -> Answ
         // What follows by shapes of its own now is not attached any more.
         let own = |node: &str| model.facts.meshes.iter().any(|m| m.node == node && m.shapes > 0);
         wiring.attached.retain(|a| !own(&a.node));
-        let new = NewWiring { wiring, ids, words: words.clone(), gesture: None };
+        let new = NewWiring { wiring, ids, words: words.clone(), gesture: gesture.clone() };
         Ok(now.wear(new, NewModel { bytes, base, shaping: Some(shaping) })?)
     })?;
-    changed(app, &member, words, None);
+    changed(app, &member, words, gesture);
     app.tell(Event::Cast);
     Ok(())
 }

@@ -1204,6 +1204,8 @@ async fn shapes_are_corrected_by_hand() {
     let folder = tempfile::tempdir().unwrap();
     let data = folder.path().join("a.jam");
     let server = Running::start(&data).await;
+    let (status, twin) = server.answer(Method::POST, "/api/cast/1/duplicate", &json!({"name": "Twin"})).await;
+    assert_eq!(status, StatusCode::OK, "{twin}");
     let sculpt = server.get("/api/cast/1/sculpt").await;
     assert_eq!(sculpt["edges"], json!([true, true, true]));
     let names = async |server: &Running| -> Vec<String> {
@@ -1300,6 +1302,19 @@ async fn shapes_are_corrected_by_hand() {
     let file = server.ask(Method::GET, "/api/cast/1/glb").send().await.unwrap().bytes().await.unwrap();
     let again = jam_formats::glb::Character::read(&file).unwrap();
     assert_eq!(again.shapes().len(), now.len());
+    // What was dragged comes back from a copy that was made before.
+    let far = |character: &jam_formats::glb::Character| {
+        let shapes = character.piece_shapes().unwrap();
+        let moves = jaw(&shapes[skin]).unwrap().moves;
+        moves.into_iter().find(|(i, _)| *i == point).unwrap().1
+    };
+    let was = moves.iter().find(|(i, _)| *i == point).unwrap().1;
+    assert!((far(&again) - was).length() > 0.005, "the stroke moved it");
+    let from = &twin["member"]["id"];
+    operate(json!({"kind": "copy", "from": from, "names": ["jaw_open", "lips_close", "jaw_open"]})).await;
+    let file = server.ask(Method::GET, "/api/cast/1/glb").send().await.unwrap().bytes().await.unwrap();
+    let again = jam_formats::glb::Character::read(&file).unwrap();
+    assert!((far(&again) - was).length() < 1e-6);
     let zip = server.ask(Method::GET, "/api/cast/1/usd").send().await.unwrap().bytes().await.unwrap();
     let mut zip = zip::ZipArchive::new(std::io::Cursor::new(zip)).unwrap();
     let mut layer = String::new();

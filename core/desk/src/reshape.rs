@@ -5,7 +5,7 @@ use jam_rig::{Feed, Output, Response, Target, Wiring};
 use jam_score::{Control, Ids};
 use jam_shape::{Change, Ground, Layer, PieceShapes, Region};
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// What a shape is split by.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
@@ -262,7 +262,8 @@ impl Shapes<'_> {
                 if names.is_empty() {
                     return Err(Refusal::new("names", "none_named", "name at least one shape to copy"));
                 }
-                for name in names {
+                let each: BTreeSet<&String> = names.iter().collect();
+                for name in each.iter().copied() {
                     if !other.iter().any(|p| p.shapes.iter().any(|s| s.name == *name)) {
                         let says = format!("the other character has no shape “{name}”");
                         return Err(Refusal::gone("names", says));
@@ -272,7 +273,7 @@ impl Shapes<'_> {
                     change.add(&Change::whole(name, other, |_, _, own| if own == name { 1.0 } else { 0.0 }));
                     layer.change(&change);
                 }
-                format!("{} shapes copied", names.len())
+                format!("{} shapes copied", each.len())
             }
         })
     }

@@ -71,6 +71,8 @@ pub struct ShapesOrder {
     /// How strong shapes are wished, by name, 0..2; 1 for those that are not named.
     #[serde(default)]
     strengths: BTreeMap<String, f64>,
+    /// Names the page's gesture; the events of what comes of it bear this name.
+    gesture: Option<String>,
 }
 
 /// Begins to make shapes; events tell how far it is. What comes of it is one step, which undo takes back.
@@ -81,12 +83,12 @@ pub async fn make(
     Sent(order): Sent<ShapesOrder>,
 ) -> Answer<Json<ShapesView>> {
     blocking(move || {
-        let ShapesOrder { landmarks, symmetric, joints, strengths } = order;
+        let ShapesOrder { landmarks, symmetric, joints, strengths, gesture } = order;
         if strengths.len() > 200 || strengths.values().any(|s| !(0.0..=2.0).contains(s)) {
             let what = "A shape's strength lies between 0 and 2.";
             return Err(Problem::refused("strengths", "strength_wrong", what));
         }
-        shaping::begin(&app, id, Order { landmarks, symmetric, joints, strengths })?;
+        shaping::begin(&app, id, Order { landmarks, symmetric, joints, strengths, gesture })?;
         view(&app, id)
     })
     .await

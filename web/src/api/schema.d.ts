@@ -4005,6 +4005,8 @@ export interface components {
         };
         /** @description What shapes are to be made from. */
         ShapesOrder: {
+            /** @description Names the page's gesture; the events of what comes of it bear this name. */
+            gesture?: string | null;
             /** @description Eyes, head and neck get joints, where it has none. */
             joints?: boolean;
             landmarks: components["schemas"]["Landmarks"];

@@ -3,6 +3,7 @@
 import { create } from 'zustand';
 import { type LandmarkName, type Landmarks, type Shapes, api, queries } from '../api/client';
 import type { Stage } from '../stage/stage';
+import { ownGesture } from '../api/queue';
 import { set } from '../state';
 import { tell } from '../widgets/tell';
 
@@ -193,7 +194,13 @@ export async function make(member: number) {
   try {
     queries.setQueryData(
       ['shapes', member],
-      await api.makeShapes(member, { landmarks: points, symmetric, joints, strengths }),
+      await api.makeShapes(member, {
+        landmarks: points,
+        symmetric,
+        joints,
+        strengths,
+        gesture: ownGesture(),
+      }),
     );
   } catch (error) {
     tell(error);

@@ -114,7 +114,7 @@ export class Stroking {
     }
     const picked = this.stage.pickAt(x, y);
     const last = this.at[this.at.length - 1];
-    if (!picked || this.at.length >= 2000 || picked.point === last?.point) return;
+    if (!picked || this.at.length >= 500 || picked.point === last?.point) return;
     this.over(picked);
     void this.attempt();
   }
