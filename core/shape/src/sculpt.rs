@@ -415,12 +415,17 @@ impl Ground {
                 continue;
             }
             let Some(own) = self.shape(shapes, name) else { continue };
-            let rest = self.shape(shapes, LIPS_MEET).filter(|_| name != LIPS_MEET);
+            // As it is seen: with what lips have at rest, and closing lips over the jaw that they close.
+            let beside: Vec<Whole> = [(LIPS_MEET, name != LIPS_MEET), ("jaw_open", name == "lips_close")]
+                .into_iter()
+                .filter(|(_, there)| *there)
+                .filter_map(|(other, _)| self.shape(shapes, other))
+                .collect();
             for pair in [Edge::ALL[0], Edge::ALL[2], Edge::ALL[4]] {
                 let k = pair.number();
                 let (Some(upper), Some(lower)) = (&self.chains[k], &self.chains[k + 1]) else { continue };
-                let met = |i: u32| rest.as_ref().map_or(DVec3::ZERO, |r| r[i as usize]);
-                let apart = gap(&self.face, upper, lower, &|i| own[i as usize] + met(i));
+                let seen = |i: u32| beside.iter().map(|b| b[i as usize]).sum::<DVec3>() + own[i as usize];
+                let apart = gap(&self.face, upper, lower, &seen);
                 if apart > SHUT * self.face.unit {
                     continue;
                 }

@@ -348,6 +348,7 @@ proptest! {
         let by = DVec3::from(by) * face.target.mouth;
         for (shape, on) in [
             ("jaw_open", vec![("jaw_open", weight), ("lips_close", weight), ("lips_meet", 1.0)]),
+            ("lips_close", vec![("jaw_open", weight), ("lips_close", weight), ("lips_meet", 1.0)]),
             ("corner_up_left", vec![("corner_up_left", weight), ("corner_up_right", weight), ("lips_meet", 1.0)]),
         ] {
             let stroke = Stroke { radius, mirrored, seal: true, ..face.stroke(shape, point, by) };
