@@ -6,8 +6,10 @@ use crate::models::Model;
 use crate::problem::{Answer, Problem};
 use crate::workshop;
 use jam_desk::{Refusal, Reshaped, ShapeOp, Shapes, reshape};
+use jam_rig::{Output, Target};
+use jam_score::Control;
 use jam_shape::template::shipped;
-use jam_shape::{Brush, Change, Ground, Landmarks, Layer, Progress, Stroke};
+use jam_shape::{Brush, Change, Closing, Ground, Held, Landmarks, Layer, Progress, Stroke};
 use jam_store::{CastMember, Layered, NewModel, NewWiring};
 use std::sync::Arc;
 
@@ -66,6 +68,36 @@ impl Standing {
         names.into_iter().map(one).collect()
     }
 
+    /// What the brush holds before it moves.
+    ///
+    /// # Errors
+    /// It names no shape or no place of the face.
+    pub fn held(&self, stroke: &Stroke) -> Answer<Vec<Held>> {
+        check(stroke)?;
+        Ok(self.ground.hold(self.worn.shapes()?, &self.closing(), stroke)?)
+    }
+
+    /// The shapes that jaw and closing lips are wired to.
+    fn closing(&self) -> Closing {
+        let shape = |control: Control| {
+            let gain = |o: &Output| {
+                let own =
+                    o.feeds.iter().filter(|f| f.control == control && f.times.is_none() && !f.stands_in);
+                own.map(|f| f.gain.abs()).fold(0.0, f32::max)
+            };
+            let morphs = self.member.wiring.outputs.iter().filter_map(|o| match &o.target {
+                Target::Morph { name } if gain(o) > 0.0 => Some((gain(o), name)),
+                _ => None,
+            });
+            morphs.max_by(|a, b| a.0.total_cmp(&b.0)).map(|(_, name)| name.clone())
+        };
+        let usual = Closing::default();
+        Closing {
+            jaw: shape(Control::JawOpen).unwrap_or(usual.jaw),
+            lips: shape(Control::LipsClose).unwrap_or(usual.lips),
+        }
+    }
+
     /// What a stroke changes.
     ///
     /// # Errors
@@ -73,7 +105,7 @@ impl Standing {
     pub fn tried(&self, stroke: &Stroke) -> Answer<Vec<Change>> {
         check(stroke)?;
         let before = self.layer.as_called(self.base.shapes()?);
-        Ok(self.ground.stroke(self.worn.shapes()?, &before, stroke)?)
+        Ok(self.ground.stroke(self.worn.shapes()?, &before, &self.closing(), stroke)?)
     }
 }
 
@@ -81,7 +113,7 @@ impl Standing {
 ///
 /// # Errors
 /// What is wrong.
-pub fn check(stroke: &Stroke) -> Answer<()> {
+fn check(stroke: &Stroke) -> Answer<()> {
     let sound = stroke.radius > 0.0 && stroke.radius <= WIDEST && (0.0..=1.0).contains(&stroke.strength);
     let moves = match stroke.brush {
         Brush::Move { by } => by.iter().all(|v| v.is_finite() && v.abs() < 1e6),

@@ -40,7 +40,7 @@ pub use propose::{propose, rough};
 pub use report::{
     EdgeReport, LidReport, PartReport, PieceShapes, Report, Residuals, Seal, Shaped, Shaping, Warning,
 };
-pub use sculpt::{Brush, Ground, Held, HeldPiece, Region, Spot, Stroke};
+pub use sculpt::{Brush, Closing, Ground, Held, HeldPiece, Region, Spot, Stroke};
 pub use symmetric::other_side;
 pub use transfer::{Worked, transfer};
 pub use wish::Wish;

@@ -84,6 +84,19 @@ fn full() -> f64 {
     1.0
 }
 
+/// What a character's shapes for the jaw and for lips that close over it are called.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Closing {
+    pub jaw: String,
+    pub lips: String,
+}
+
+impl Default for Closing {
+    fn default() -> Closing {
+        Closing { jaw: "jaw_open".into(), lips: "lips_close".into() }
+    }
+}
+
 /// What a moving brush holds of one shape: each point's move is `own` of the brush's and `other` of its mirror image.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
 #[schema(as = HeldShape)]
@@ -305,7 +318,12 @@ impl Ground {
     ///
     /// # Errors
     /// There is no such shape, or the place is not on the face.
-    pub fn hold(&self, shapes: &[PieceShapes], stroke: &Stroke) -> Result<Vec<Held>, ShapeError> {
+    pub fn hold(
+        &self,
+        shapes: &[PieceShapes],
+        closing: &Closing,
+        stroke: &Stroke,
+    ) -> Result<Vec<Held>, ShapeError> {
         let at = stroke.at.first().and_then(|s| self.on(*s)).ok_or(ShapeError::OffTheSkin)?;
         if !has(shapes, &stroke.shape) {
             return Err(ShapeError::NoShape(stroke.shape.clone()));
@@ -323,7 +341,7 @@ impl Ground {
             let two = (twin, other.iter().map(|b| pair(0.0, *b)).collect());
             one.into_iter().chain((stroke.mirrored && has(shapes, &two.0)).then_some(two)).collect()
         };
-        let changes = self.sealed(shapes, changes, stroke);
+        let changes = self.sealed(shapes, closing, changes, stroke);
         let held = |(shape, whole): (String, Whole)| {
             let pieces = self.spread(shapes, &whole).into_iter().map(|(piece, points, by)| HeldPiece {
                 piece,
@@ -344,12 +362,13 @@ impl Ground {
         &self,
         shapes: &[PieceShapes],
         before: &[PieceShapes],
+        closing: &Closing,
         stroke: &Stroke,
     ) -> Result<Vec<Change>, ShapeError> {
         if let Brush::Move { by } = stroke.brush {
             let by = DVec3::from(by);
             let image = DMat3::from_cols_array(&self.mirror(&stroke.shape)) * by;
-            let held = self.hold(shapes, stroke)?;
+            let held = self.hold(shapes, closing, stroke)?;
             return Ok(held.into_iter().map(|h| h.moved(by, image)).collect());
         }
         let twin = other_side(&stroke.shape);
@@ -394,7 +413,7 @@ impl Ground {
         let changes: Vec<(String, Whole)> = names.into_iter().zip(now).zip(was).map(change).collect();
         // What was taken back to the file is as sealed as the file.
         let changes =
-            if stroke.brush == Brush::Back { changes } else { self.sealed(shapes, changes, stroke) };
+            if stroke.brush == Brush::Back { changes } else { self.sealed(shapes, closing, changes, stroke) };
         Ok(changes.into_iter().map(|(shape, whole)| self.in_file(shapes, shape, &whole)).collect())
     }
 
@@ -403,6 +422,7 @@ impl Ground {
     fn sealed(
         &self,
         shapes: &[PieceShapes],
+        closing: &Closing,
         mut changes: Vec<(String, Whole)>,
         stroke: &Stroke,
     ) -> Vec<(String, Whole)> {
@@ -411,12 +431,12 @@ impl Ground {
         }
         let reach = 0.6 * stroke.radius * self.face.unit;
         for (name, change) in &mut changes {
-            if name == "jaw_open" {
+            if *name == closing.jaw {
                 continue;
             }
             let Some(own) = self.shape(shapes, name) else { continue };
             // As it is seen: with what lips have at rest, and closing lips over the jaw that they close.
-            let beside: Vec<Whole> = [(LIPS_MEET, name != LIPS_MEET), ("jaw_open", name == "lips_close")]
+            let beside: Vec<Whole> = [(LIPS_MEET, name != LIPS_MEET), (&*closing.jaw, *name == closing.lips)]
                 .into_iter()
                 .filter(|(_, there)| *there)
                 .filter_map(|(other, _)| self.shape(shapes, other))
@@ -437,9 +457,9 @@ impl Ground {
                 }
             }
         }
-        let opened = changes.iter().find(|(n, _)| n == "jaw_open").map(|(_, c)| c.clone());
-        if let Some(opened) = opened.filter(|_| has(shapes, "lips_close")) {
-            changes.push(("lips_close".into(), opened.into_iter().map(|c| -c).collect()));
+        let opened = changes.iter().find(|(n, _)| *n == closing.jaw).map(|(_, c)| c.clone());
+        if let Some(opened) = opened.filter(|_| has(shapes, &closing.lips)) {
+            changes.push((closing.lips.clone(), opened.into_iter().map(|c| -c).collect()));
         }
         changes
     }

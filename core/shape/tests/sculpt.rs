@@ -7,8 +7,8 @@ use glam::DVec3;
 use jam_shape::curve::distance;
 use jam_shape::template::shipped;
 use jam_shape::{
-    Brush, Change, Ground, Layer, Piece, PieceShapes, Progress, Region, ShapeError, Shaped, Spot, Stroke,
-    Wish, Worked, other_side, transfer,
+    Brush, Change, Closing, Ground, Layer, Piece, PieceShapes, Progress, Region, ShapeError, Shaped, Spot,
+    Stroke, Wish, Worked, other_side, transfer,
 };
 use proptest::prelude::*;
 use std::sync::OnceLock;
@@ -64,7 +64,9 @@ impl Face {
     }
 
     fn made(&self, stroke: &Stroke) -> Vec<Change> {
-        self.ground.stroke(&self.shaped.pieces, &self.shaped.pieces, stroke).expect("a stroke")
+        self.ground
+            .stroke(&self.shaped.pieces, &self.shaped.pieces, &Closing::default(), stroke)
+            .expect("a stroke")
     }
 
     /// Gap between two edges, in mouth widths, with some shapes on and changes added to them.
@@ -221,8 +223,14 @@ fn smoothing_evens_a_bumpy_shape_and_taking_back_brings_it_home() {
         radius: 1.0,
         ..face.stroke("jaw_open", point, DVec3::ZERO)
     };
-    let smooth = face.ground.stroke(&bumpy, &face.shaped.pieces, &stroke(Brush::Smooth)).expect("a stroke");
-    let back = face.ground.stroke(&bumpy, &face.shaped.pieces, &stroke(Brush::Back)).expect("a stroke");
+    let smooth = face
+        .ground
+        .stroke(&bumpy, &face.shaped.pieces, &Closing::default(), &stroke(Brush::Smooth))
+        .expect("a stroke");
+    let back = face
+        .ground
+        .stroke(&bumpy, &face.shaped.pieces, &Closing::default(), &stroke(Brush::Back))
+        .expect("a stroke");
     let (was, smoothed, taken) = (off(&bumpy), off(&with(&smooth)), off(&with(&back)));
     assert!(smoothed < 0.5 * was, "{was} {smoothed}");
     assert!(taken < 0.02 * was, "{was} {taken}");
@@ -231,7 +239,9 @@ fn smoothing_evens_a_bumpy_shape_and_taking_back_brings_it_home() {
 #[test]
 fn what_is_no_shape_and_no_skin_is_refused() {
     let face = face();
-    let wrong = |stroke: &Stroke| face.ground.stroke(&face.shaped.pieces, &[], stroke).expect_err("refused");
+    let wrong = |stroke: &Stroke| {
+        face.ground.stroke(&face.shaped.pieces, &[], &Closing::default(), stroke).expect_err("refused")
+    };
     assert_eq!(wrong(&face.stroke("no such", 0, DVec3::Y)), ShapeError::NoShape("no such".into()));
     let eye = Stroke { at: vec![Spot { piece: 1, point: 0 }], ..face.stroke("jaw_open", 0, DVec3::Y) };
     assert_eq!(wrong(&eye), ShapeError::OffTheSkin);
@@ -267,7 +277,7 @@ fn a_brow_mesh_goes_with_the_skin_beneath() {
     shapes.push(shapes[0].clone());
     shapes[3].shapes.iter_mut().for_each(|s| s.moves.clear());
     let stroke = face.stroke("brow_inner_up_left", point, DVec3::Y);
-    let changes = ground.stroke(&shapes, &shapes, &stroke).expect("a stroke");
+    let changes = ground.stroke(&shapes, &shapes, &Closing::default(), &stroke).expect("a stroke");
     let own: Vec<f32> =
         changes[0].pieces.iter().filter(|p| p.piece == 3).flat_map(|p| &p.by).map(|b| b[1]).collect();
     // Corners that no triangle of the patch is left of are of no mesh.
@@ -275,8 +285,9 @@ fn a_brow_mesh_goes_with_the_skin_beneath() {
     let used: std::collections::BTreeSet<u32> = patch.triangles.iter().flatten().copied().collect();
     assert_eq!(own.len(), used.len(), "all of it");
     let on_brow = Stroke { at: vec![Spot { piece: 3, point: *used.first().expect("a point") }], ..stroke };
-    let changes =
-        ground.stroke(&shapes, &shapes, &on_brow).expect("the brush on the brow holds the skin beneath");
+    let changes = ground
+        .stroke(&shapes, &shapes, &Closing::default(), &on_brow)
+        .expect("the brush on the brow holds the skin beneath");
     assert!(changes[0].pieces.iter().any(|p| p.piece == 0) && changes[0].pieces.iter().any(|p| p.piece == 3));
     assert!(own.iter().all(|y| *y > 0.3), "{own:?}");
 }
@@ -327,6 +338,30 @@ fn a_layer_keeps_names_apart() {
     layer.remove("c", &file);
     assert_eq!(layer.names(&file), ["b", "a"]);
     assert!(layer.called.is_empty() && layer.moved.is_empty(), "{layer:?}");
+}
+
+/// On a face whose shapes are called otherwise, too.
+#[test]
+fn the_closing_shape_takes_back_what_the_jaw_gets() {
+    let face = face();
+    let mut shapes = face.shaped.pieces.clone();
+    for shape in shapes.iter_mut().flat_map(|p| &mut p.shapes) {
+        match shape.name.as_str() {
+            "jaw_open" => shape.name = "Mouth wide".into(),
+            "lips_close" => shape.name = "Seal".into(),
+            _ => {}
+        }
+    }
+    let edge = face.edge(1);
+    let stroke = Stroke { seal: true, ..face.stroke("Mouth wide", edge[edge.len() / 2], DVec3::Y) };
+    let closing = Closing { jaw: "Mouth wide".into(), lips: "Seal".into() };
+    let changes = face.ground.stroke(&shapes, &shapes, &closing, &stroke).expect("a stroke");
+    let [jaw, lips] = ["Mouth wide", "Seal"]
+        .map(|n| changes.iter().find(|c| c.shape == n).map(moved).expect("both are changed"));
+    assert!(jaw.len() > 10 && jaw.len() == lips.len());
+    for ((i, a), (k, b)) in jaw.into_iter().zip(lips) {
+        assert!(i == k && (a + b).length() < 1e-6);
+    }
 }
 
 proptest! {

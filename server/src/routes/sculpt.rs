@@ -3,7 +3,7 @@
 use crate::app::App;
 use crate::download::attachment;
 use crate::form::blocking;
-use crate::handwork::{self, check, stand};
+use crate::handwork::{self, stand};
 use crate::house::Asked;
 use crate::problem::{Answer, Problem};
 use crate::routes::cast::{CastDetail, detail};
@@ -86,9 +86,8 @@ pub async fn hold(
     Sent(stroke): Sent<Stroke>,
 ) -> Answer<Json<HoldView>> {
     blocking(move || {
-        check(&stroke)?;
         let standing = stand(&app, id)?;
-        let shapes = standing.ground.hold(standing.worn.shapes()?, &stroke)?;
+        let shapes = standing.held(&stroke)?;
         Ok(Json(HoldView { shapes, mirror: standing.ground.mirror(&stroke.shape) }))
     })
     .await
