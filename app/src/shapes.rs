@@ -62,13 +62,16 @@ pub fn run(options: &Shapes) -> anyhow::Result<()> {
         Some(file) => Some(character::open(file)?.pieces()?),
         None => None,
     };
-    let there = face.controls_there(&face.wiring()?);
+    let wiring = face.wiring()?;
+    let there = face.controls_there(&wiring);
     let wish = Wish { symmetric: options.symmetric, there, ..Wish::default() };
     let (shaped, _) = transfer(shipped(), &pieces, open.as_deref(), &marks, &wish, &Progress(&|_| true))?;
     let mut made = face.with_shapes(&shaped.pieces)?;
     if options.joints {
-        let lacks = face.lacks_joints(&face.wiring()?);
-        ensure!(lacks, "it has joints already, or its head and eyes turn as they are; leave --joints out");
+        ensure!(
+            face.lacks_joints(&wiring),
+            "it has joints already, or its head and eyes turn as they are; leave --joints out"
+        );
         made = made.with_joints(&hung(shipped(), &pieces, &marks)?)?;
     }
     out::write(&options.out, &made.write())?;

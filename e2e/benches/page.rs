@@ -6,7 +6,7 @@
 
 use anyhow::{Context, Result};
 use jam_e2e::{Driver, Page, SMALL, long_line, serve_at};
-use serde_json::Value;
+use serde_json::{Value, json};
 use std::time::{Duration, Instant};
 use thirtyfour::prelude::*;
 
@@ -166,6 +166,41 @@ impl House {
         Ok(())
     }
 
+    /// How long the server takes for the brush on the same head: from request to answer, the first one with all that is made ready once.
+    async fn strokes(&self) -> Result<()> {
+        let client = reqwest::Client::new();
+        let path = format!("{}api/cast/1/sculpt", self.address);
+        let took = async |request: reqwest::RequestBuilder| -> Result<f64> {
+            let began = Instant::now();
+            request.send().await?.error_for_status()?.bytes().await?;
+            Ok(began.elapsed().as_secs_f64() * 1000.0)
+        };
+        let ready = took(client.get(&path)).await?;
+        say("the face made ready for the brush", vec![ready], "ms");
+        let places = |count: u32| -> Vec<Value> {
+            (0..count).map(|k| json!({"piece": 0, "point": 4000 + k})).collect()
+        };
+        let stroke = |brush: Value, places: Vec<Value>| {
+            json!({
+                "shape": "corner_up_left", "brush": brush, "at": places, "radius": 0.5, "strength": 0.5,
+                "mirrored": true, "seal": true, "only": null,
+            })
+        };
+        let moved = stroke(json!({"kind": "move", "by": [0.0, 0.002, 0.0]}), places(1));
+        let smoothed = stroke(json!({"kind": "smooth"}), places(40));
+        let (mut held, mut tried, mut kept) = (Vec::new(), Vec::new(), Vec::new());
+        for _ in 0..12 {
+            held.push(took(client.post(format!("{path}/hold")).json(&moved)).await?);
+            tried.push(took(client.post(format!("{path}/tries")).json(&smoothed)).await?);
+            let order = json!({ "stroke": moved });
+            kept.push(took(client.post(format!("{path}/strokes")).json(&order)).await?);
+        }
+        say("the brush put down", held, "ms");
+        say("a smoothing stroke over 40 places, tried", tried, "ms");
+        say("a stroke kept", kept, "ms");
+        Ok(())
+    }
+
     /// Script a picture while the brush drags the skin of the demo's largest head (35 665 points) to and fro, both sides alike and the
     /// lips kept shut.
     async fn brush(&self) -> Result<()> {
@@ -215,6 +250,7 @@ async fn main() -> Result<()> {
         house.script("a line of 68 seconds playing", long, PLAY, " ").await?;
     }
     if wanted("brush") {
+        house.strokes().await?;
         house.brush().await?;
     }
     served.stop();

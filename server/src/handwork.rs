@@ -9,9 +9,24 @@ use jam_desk::{Refusal, Reshaped, ShapeOp, Shapes, reshape};
 use jam_rig::{Output, Target};
 use jam_score::Control;
 use jam_shape::template::shipped;
-use jam_shape::{Brush, Change, Closing, Ground, Held, Landmarks, Layer, Progress, Stroke};
+use jam_shape::{
+    Brush, Change, Closing, Ground, Held, Landmarks, Layer, Progress, Shaping, Stroke, other_side,
+};
 use jam_store::{CastMember, Layered, NewModel, NewWiring};
+use serde::Serialize;
 use std::sync::Arc;
+
+/// A shape of a character.
+#[derive(Serialize, utoipa::ToSchema)]
+pub struct ShapeView {
+    name: String,
+    /// Whether it was changed by hand.
+    changed: bool,
+    /// Whether it was made by hand, and is not of the file.
+    made: bool,
+    /// The same of the other side, if there is one.
+    twin: Option<String>,
+}
 
 /// A character as it stands under the brush.
 pub struct Standing {
@@ -24,6 +39,7 @@ pub struct Standing {
     base: Arc<Model>,
     base_hash: String,
     layer: Layer,
+    shaping: Option<Shaping>,
 }
 
 /// Most places of one stroke, and the widest brush in mouth widths.
@@ -43,7 +59,8 @@ pub fn stand(app: &App, id: i32) -> Answer<Standing> {
     };
     let base = app.model(&base_hash)?;
     let came = app.model(member.came_as())?;
-    let marks = match app.store.shaping(id)? {
+    let shaping = app.store.shaping(id)?;
+    let marks = match &shaping {
         Some(shaping) => shaping.landmarks,
         None => came.marks()?.landmarks,
     };
@@ -51,21 +68,21 @@ pub fn stand(app: &App, id: i32) -> Answer<Standing> {
         let pieces = came.character.pieces()?;
         Ok(Ground::new(shipped(), &pieces, &marks, &Progress(&|_| true))?)
     })?;
-    Ok(Standing { member, worn, ground, marks, base, base_hash, layer })
+    Ok(Standing { member, worn, ground, marks, base, base_hash, layer, shaping })
 }
 
 impl Standing {
-    /// Names of the shapes in their order, and whether each was changed by hand and made by hand.
-    pub fn list(&self) -> Vec<(String, bool, bool)> {
+    /// The shapes in their order.
+    pub fn list(&self) -> Vec<ShapeView> {
         let file = &self.base.shape_names;
         let names = self.layer.names(file);
-        let of_file = |name: &str| file.iter().any(|own| self.layer.name_of(own) == Some(name));
-        let one = |name: String| {
-            let changed = self.layer.moved.contains_key(&name);
-            let made = !of_file(&name);
-            (name, changed, made)
+        let one = |name: &String| ShapeView {
+            name: name.clone(),
+            changed: self.layer.moved.contains_key(name),
+            made: !file.iter().any(|own| self.layer.name_of(own) == Some(name)),
+            twin: Some(other_side(name)).filter(|t| t != name && names.contains(t)),
         };
-        names.into_iter().map(one).collect()
+        names.iter().map(one).collect()
     }
 
     /// What the brush holds before it moves.
@@ -172,10 +189,8 @@ pub fn operate(app: &App, id: i32, op: &ShapeOp, asked: &Asked) -> Answer<CastMe
 fn alike(app: &App, standing: &Standing, other: i32) -> Answer<Arc<Model>> {
     let other = app.store.cast_member(other)?;
     let model = app.model(&other.model)?;
-    let counts = |m: &Model| -> Answer<Vec<usize>> {
-        Ok(m.character.pieces()?.iter().map(|p| p.mesh.points.len()).collect())
-    };
-    if counts(&model)? == counts(&standing.worn)? {
+    let counts = |m: &Model| m.facts.meshes.iter().map(|m| m.vertices).collect::<Vec<usize>>();
+    if counts(&model) == counts(&standing.worn) {
         return Ok(model);
     }
     let says = format!(
@@ -193,9 +208,10 @@ fn keep(
     words: String,
     asked: &Asked,
 ) -> Answer<CastMember> {
-    let bytes = Layered { base: standing.base_hash.clone(), layer: layer.clone() }.write()?;
+    let layered = Layered { base: standing.base_hash.clone(), layer: layer.clone() };
+    let bytes = layered.write()?;
+    let model = Model::over(&standing.base, layered, bytes.len())?;
     let id = standing.member.id;
-    let shaping = app.store.shaping(id)?;
     let member = app.store.change_wiring(id, |now| -> Answer<()> {
         let was = &standing.member;
         let moved_on =
@@ -203,14 +219,17 @@ fn keep(
         if moved_on || asked.made_on.is_some_and(|r| r != now.member.revision) {
             return Err(Refusal::met("its shapes or its wiring").into());
         }
-        let new = rewired.unwrap_or_else(|| NewWiring {
+        let mut new = rewired.unwrap_or_else(|| NewWiring {
             wiring: now.member.wiring.clone(),
             ids: now.member.ids,
             words: words.clone(),
             gesture: asked.gesture.clone(),
         });
-        Ok(now.wear(new, NewModel { bytes, base: None, shaping })?)
+        // What parts the lips is another now.
+        model.character.measure(&mut new.wiring)?;
+        Ok(now.wear(new, NewModel { bytes, base: None, shaping: standing.shaping.clone() })?)
     })?;
+    app.models.put(&member.model, model)?;
     workshop::changed(app, &member, words, asked.gesture.clone());
     Ok(member)
 }

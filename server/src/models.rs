@@ -48,6 +48,16 @@ impl Model {
         })
     }
 
+    /// A file with a layer over it; `bytes` is how large the layer is.
+    ///
+    /// # Errors
+    /// The layer is of another file.
+    pub fn over(base: &Model, layered: Layered, bytes: usize) -> Answer<Model> {
+        let character = base.character.with_layer(&layered.layer)?;
+        let model = Model::read(character, base.bytes + bytes)?;
+        Ok(Model { layered: Some(layered), ..model })
+    }
+
     /// Its shapes, piece by piece, read when they are first asked for.
     ///
     /// # Errors
@@ -100,6 +110,12 @@ impl Default for Models {
 }
 
 impl Models {
+    /// Keeps a character that was read already.
+    pub fn put(&self, hash: &str, model: Model) -> Answer<()> {
+        let made = |_: Option<&Arc<Model>>| Ok::<_, Problem>(Some(Arc::new(model)));
+        self.0.get(&hash.to_string(), made, |m| m.bytes).map(drop)
+    }
+
     /// A character's file by its hash.
     pub fn get(&self, store: &Store, hash: &str) -> Answer<Arc<Model>> {
         let make = |kept: Option<&Arc<Model>>| -> Answer<Option<Arc<Model>>> {
@@ -111,9 +127,7 @@ impl Models {
                 return Ok(Some(Arc::new(Model::read(Character::read(&bytes)?, bytes.len())?)));
             };
             let base = self.get(store, &layered.base)?;
-            let character = base.character.with_layer(&layered.layer)?;
-            let model = Model::read(character, base.bytes + bytes.len())?;
-            Ok(Some(Arc::new(Model { layered: Some(layered), ..model })))
+            Ok(Some(Arc::new(Model::over(&base, layered, bytes.len())?)))
         };
         let found = self.0.get(&hash.to_string(), make, |m| m.bytes)?;
         found.ok_or_else(|| Problem::unexpected("a character was read and is gone"))

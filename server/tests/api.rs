@@ -1251,6 +1251,22 @@ async fn shapes_are_corrected_by_hand() {
     .await;
     assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY);
 
+    // What parts the lips is measured anew: protruded lips that are drawn down on one side gape.
+    let lips = shapes[skin].shapes.iter().find(|s| s.name == "lips_close").unwrap();
+    let (lip, _) = *lips.moves.iter().max_by(|a, b| a.1.length().total_cmp(&b.1.length())).unwrap();
+    let parts = |detail: &Value| {
+        let outputs = detail["member"]["wiring"]["outputs"].as_array().unwrap().clone();
+        let own = outputs.iter().find(|o| o["target"]["name"] == "lips_protrude").unwrap();
+        own["parts"].as_f64().unwrap_or(0.0)
+    };
+    let gape = json!({
+        "shape": "lips_protrude", "brush": {"kind": "move", "by": [0.0, -0.02, 0.0]},
+        "at": [{"piece": skin, "point": lip}], "radius": 0.6, "mirrored": true, "seal": false, "only": null,
+    });
+    let before = parts(&server.get("/api/cast/1").await);
+    let (_, gaping) = post("strokes", json!({"stroke": gape})).await;
+    assert!(parts(&gaping["detail"]) > before + 0.1, "{before} {}", parts(&gaping["detail"]));
+
     // Whole shapes: made for two controls, split, renamed, ordered, removed.
     let operate = async |op: Value| {
         let (status, detail) = post("operations", json!({"op": op})).await;

@@ -137,9 +137,9 @@ impl Shapes<'_> {
         Ok(name.to_string())
     }
 
-    /// A new shape on the skin: those that are named, weighed.
-    fn mixed(&self, name: &str, of: &BTreeMap<String, f64>) -> Change {
-        let whole = Change::whole(name, self.now, |_, _, own| of.get(own).copied().unwrap_or(0.0));
+    /// A new shape of those that are there, weighed; on the skin if it moves nothing.
+    fn mixed(&self, name: &str, weigh: impl Fn(u32, u32, &str) -> f64) -> Change {
+        let whole = Change::whole(name, self.now, weigh);
         if whole.pieces.is_empty() { self.ground.empty(name) } else { whole }
     }
 
@@ -157,22 +157,23 @@ impl Shapes<'_> {
                         return Err(Refusal::new("of", "weight_wrong", says));
                     }
                 }
-                layer.change(&self.mixed(&name, of));
+                layer.change(&self.mixed(&name, |_, _, own| of.get(own).copied().unwrap_or(0.0)));
                 format!("new shape “{name}”")
             }
             ShapeOp::Pose { name, controls } => {
                 let name = self.free(name)?;
-                let mut face = vec![0.0; Control::ALL.len()];
+                let still = vec![0.0; Control::ALL.len()];
+                let mut face = still.clone();
                 controls.iter().for_each(|(control, value)| face[*control as usize] = *value);
                 let weight = |o: &Output| match &o.target {
                     // What it has at rest is no part of the pose.
                     Target::Morph { name } => {
-                        Some((name.clone(), f64::from(o.value(&face) - o.value(&still()))))
+                        Some((name.clone(), f64::from(o.value(&face) - o.value(&still))))
                     }
                     _ => None,
                 };
-                let of = wiring.outputs.iter().filter_map(weight).filter(|(_, w)| *w != 0.0).collect();
-                layer.change(&self.mixed(&name, &of));
+                let of: BTreeMap<String, f64> = wiring.outputs.iter().filter_map(weight).collect();
+                layer.change(&self.mixed(&name, |_, _, own| of.get(own).copied().unwrap_or(0.0)));
                 format!("shape “{name}” of the pose")
             }
             ShapeOp::Together { name, first, second } => {
@@ -211,13 +212,10 @@ impl Shapes<'_> {
                     SplitBy::Region { region } => Box::new(self.ground.part(*region)),
                 };
                 for (k, half) in into.iter().enumerate() {
-                    let weigh = |piece: u32, point: u32, own: &str| match (own == name, k) {
-                        (false, _) => 0.0,
-                        (true, 0) => share(piece, point),
-                        (true, _) => 1.0 - share(piece, point),
-                    };
-                    let whole = Change::whole(half, self.now, weigh);
-                    layer.change(&if whole.pieces.is_empty() { self.ground.empty(half) } else { whole });
+                    let of = |share: f64| if k == 0 { share } else { 1.0 - share };
+                    let weigh =
+                        |piece, point, own: &str| if own == name { of(share(piece, point)) } else { 0.0 };
+                    layer.change(&self.mixed(half, weigh));
                 }
                 layer.remove(name, self.file);
                 let own: Vec<Output> =
@@ -268,18 +266,15 @@ impl Shapes<'_> {
                         let says = format!("the other character has no shape “{name}”");
                         return Err(Refusal::gone("names", says));
                     }
-                    let mut change =
-                        Change::whole(name, self.now, |_, _, own| if own == name { -1.0 } else { 0.0 });
-                    change.add(&Change::whole(name, other, |_, _, own| if own == name { 1.0 } else { 0.0 }));
+                    let of = |pieces, weight: f64| {
+                        Change::whole(name, pieces, |_, _, own| if own == name { weight } else { 0.0 })
+                    };
+                    let mut change = of(self.now, -1.0);
+                    change.add(&of(other, 1.0));
                     layer.change(&change);
                 }
                 format!("{} shapes copied", each.len())
             }
         })
     }
-}
-
-/// All controls at rest.
-fn still() -> Vec<f32> {
-    vec![0.0; Control::ALL.len()]
 }

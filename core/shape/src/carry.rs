@@ -530,10 +530,7 @@ pub fn edge_field(face: &Face, sources: &[u32], moves: &[DVec3], reach: f64) -> 
             if is_source[i] || walk.source[i] == NONE {
                 continue;
             }
-            let near = face.graph.neighbours(i as u32);
-            let mean =
-                near.iter().map(|(j, _)| before[*j as usize]).sum::<DVec3>() / near.len().max(1) as f64;
-            out[i] = 0.5 * before[i] + 0.5 * mean;
+            out[i] = 0.5 * before[i] + 0.5 * face.graph.mean(i as u32, &before).unwrap_or_default();
         }
     }
     out

@@ -183,15 +183,18 @@ impl Face {
         out
     }
 
-    /// Which lip each point belongs to, by the nearer edge along the surface, and how far it is from either edge.
-    pub fn lips(&self, chains: &Chains) -> Option<Lips> {
-        let (upper, lower) = (chains[0].as_ref()?, chains[1].as_ref()?);
+    /// How far each point is along the surface from either of two edges that close, without the points that both have; infinite
+    /// beyond the reach.
+    pub fn far_from(&self, upper: &Chain, lower: &Chain, reach: f64) -> [Vec<f64>; 2] {
         let without = |a: &Chain, b: &Chain| -> Vec<u32> {
             a.points.iter().copied().filter(|i| !b.points.contains(i)).collect()
         };
-        let reach = 1.2 * self.unit;
-        let upper_far = self.graph.walk(&without(upper, lower), reach).far;
-        let lower_far = self.graph.walk(&without(lower, upper), reach).far;
+        [(upper, lower), (lower, upper)].map(|(a, b)| self.graph.walk(&without(a, b), reach).far)
+    }
+
+    /// Which lip each point belongs to, by the nearer edge along the surface, and how far it is from either edge.
+    pub fn lips(&self, chains: &Chains) -> Option<Lips> {
+        let [upper_far, lower_far] = self.far_from(chains[0].as_ref()?, chains[1].as_ref()?, 1.2 * self.unit);
         let lip = |(u, l): (&f64, &f64)| {
             if u.min(*l) >= 0.55 * self.unit {
                 Lip::Neither

@@ -7,7 +7,7 @@ use crate::head::{Head, Piece};
 use crate::landmarks::{Landmark, Landmarks};
 use crate::mesh::Mesh;
 use crate::places::{OnTemplate, places};
-use crate::start::{Bend, Similarity};
+use crate::start::{Bend, Similarity, pairs};
 use crate::template::Template;
 use crate::{Progress, ShapeError};
 use glam::DVec3;
@@ -83,7 +83,7 @@ impl Fitted {
         };
         face.look(&eyes, box_of);
         progress.step(0.10)?;
-        let (own, there): (Vec<DVec3>, Vec<DVec3>) = here.there().map(|(l, p)| (template.mark(l), p)).unzip();
+        let (own, there) = pairs(template, &here);
         let bend = Bend::between(&own, &there);
         let start: Vec<DVec3> = template.mesh.points.iter().map(|p| bend.point(*p)).collect();
         let mut hinge = bend.point(template.hinge);

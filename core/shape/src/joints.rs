@@ -3,7 +3,7 @@
 use crate::ShapeError;
 use crate::head::{Head, Piece, Role};
 use crate::landmarks::{Landmarks, Side};
-use crate::start::{Bend, Similarity};
+use crate::start::{Bend, Similarity, pairs};
 use crate::template::{HEAD, NECK, Template, hangs};
 use glam::DVec3;
 
@@ -42,8 +42,7 @@ const FIRST_EYE: u16 = 3;
 pub fn hung(template: &Template, pieces: &[Piece], marks: &Landmarks) -> Result<Hung, ShapeError> {
     let head = Head::new(pieces, marks)?;
     let similarity = Similarity::onto(template, marks);
-    let (own, there): (Vec<DVec3>, Vec<DVec3>) =
-        marks.there().map(|(l, p)| (template.mark(l), similarity.point(p))).unzip();
+    let (own, there) = pairs(template, &marks.moved(|p| similarity.point(p)));
     let (onto, back) = (Bend::between(&own, &there), Bend::between(&there, &own));
     let placed = |p: DVec3| similarity.point_back(onto.point(p));
     let mut joints = vec![

@@ -82,10 +82,6 @@ pub struct Layer {
 }
 
 impl Layer {
-    pub fn is_empty(&self) -> bool {
-        *self == Layer::default()
-    }
-
     /// What a shape of the file is called now; none if it was taken away.
     pub fn name_of<'a>(&'a self, own: &'a str) -> Option<&'a str> {
         if self.gone.contains(own) {

@@ -186,6 +186,16 @@ impl Graph {
         &self.near[self.start[i as usize]..self.start[i as usize + 1]]
     }
 
+    /// The mean of some values over the neighbours of a point; none where it has none.
+    pub fn mean<T>(&self, i: u32, values: &[T]) -> Option<T>
+    where
+        T: Copy + std::iter::Sum + std::ops::Mul<f64, Output = T>,
+    {
+        let near = self.neighbours(i);
+        let sum: T = near.iter().map(|(k, _)| values[*k as usize]).sum();
+        (!near.is_empty()).then(|| sum * (1.0 / near.len() as f64))
+    }
+
     /// The shortest ways from the nearest of some sources to every point within a limit (Dijkstra 1959).
     pub fn walk(&self, sources: &[u32], limit: f64) -> Walk {
         self.walk_where(sources, limit, &|_| true)

@@ -135,13 +135,12 @@ pub struct Ground {
     of: Vec<Vec<(u32, u32)>>,
     /// Of each piece the point of the face for each of its points, or the one beneath; [`NONE`] for what does not lie on it.
     on_face: Vec<Vec<u32>>,
-    /// What lies on the skin: points of the pieces, and the point of the face beneath.
-    follow: Vec<(Vec<(u32, u32)>, u32)>,
+    /// Which pieces have a part of the skin.
+    bears_skin: Vec<bool>,
     /// By [`Edge::number`], the points on that edge's side.
     sides: [Vec<bool>; 6],
     mates: Vec<u32>,
     regions: Vec<Option<Region>>,
-    counts: Vec<usize>,
     /// How far each point of the pieces is to the left of the middle.
     aside: Vec<Vec<f64>>,
 }
@@ -163,17 +162,18 @@ impl Ground {
         let skin = head.skin();
         let of: Vec<Vec<(u32, u32)>> = in_skin.iter().map(|i| skin.of[*i as usize].clone()).collect();
         let mut on_face: Vec<Vec<u32>> = pieces.iter().map(|p| vec![NONE; p.mesh.points.len()]).collect();
+        let mut bears_skin = vec![false; pieces.len()];
         for (i, points) in (0u32..).zip(&of) {
-            points.iter().for_each(|(piece, point)| on_face[*piece as usize][*point as usize] = i);
+            for (piece, point) in points {
+                on_face[*piece as usize][*point as usize] = i;
+                bears_skin[*piece as usize] = true;
+            }
         }
-        let mut follow = Vec::new();
         if let Some(tree) = tree(&face.mesh.points) {
             for island in head.islands.iter().filter(|i| i.role == Role::Follows) {
                 for (p, points) in island.mesh.points.iter().zip(&island.of) {
                     let found = nearest(&tree, similarity.point(*p), 1);
                     if let Some((i, _)) = found.first().filter(|(_, far)| *far < LIES_ON * face.unit) {
-                        follow.push((points.clone(), *i as u32));
-                        // The brush put down on it holds the skin beneath.
                         for (piece, point) in points {
                             on_face[*piece as usize][*point as usize] = *i as u32;
                         }
@@ -188,7 +188,6 @@ impl Ground {
             sides: sides(&face, &chains),
             mates,
             regions,
-            counts: pieces.iter().map(|p| p.mesh.points.len()).collect(),
             aside: pieces
                 .iter()
                 .map(|p| p.mesh.points.iter().map(|q| similarity.point(*q).x).collect())
@@ -198,7 +197,7 @@ impl Ground {
             similarity,
             of,
             on_face,
-            follow,
+            bears_skin,
         })
     }
 
@@ -221,7 +220,7 @@ impl Ground {
 
     /// About how much memory it takes, bytes.
     pub fn bytes(&self) -> usize {
-        1000 * self.face.mesh.points.len() + 16 * self.counts.iter().sum::<usize>()
+        1000 * self.face.mesh.points.len() + 16 * self.on_face.iter().map(Vec::len).sum::<usize>()
     }
 
     fn on(&self, spot: Spot) -> Option<u32> {
@@ -231,20 +230,19 @@ impl Ground {
 
     /// A shape of the character as moves of the face's points.
     fn shape(&self, shapes: &[PieceShapes], name: &str) -> Option<Whole> {
-        let mut found = false;
-        let dense: Vec<Option<Vec<DVec3>>> = shapes
-            .iter()
-            .zip(&self.counts)
-            .map(|(piece, count)| piece.shapes.iter().find(|s| s.name == name).map(|s| s.of_all(*count)))
-            .collect();
+        if !has(shapes, name) {
+            return None;
+        }
+        let one = |(piece, points): (&PieceShapes, &Vec<u32>)| {
+            piece.shapes.iter().find(|s| s.name == name).map(|s| s.of_all(points.len()))
+        };
+        let dense: Vec<Option<Vec<DVec3>>> = shapes.iter().zip(&self.on_face).map(one).collect();
         let one = |points: &Vec<(u32, u32)>| {
             let (piece, point) = *points.first()?;
             let by = *dense.get(piece as usize)?.as_ref()?.get(point as usize)?;
-            found = true;
             Some(self.similarity.scale * (self.similarity.turn * by))
         };
-        let out = self.of.iter().map(one).map(Option::unwrap_or_default).collect();
-        (found || has(shapes, name)).then_some(out)
+        Some(self.of.iter().map(one).map(Option::unwrap_or_default).collect())
     }
 
     /// 1 at a point, 0 from the radius on, measured along the surface on its own side of lips and lids.
@@ -274,35 +272,25 @@ impl Ground {
         let mut out: Vec<f64> =
             self.regions.iter().map(|r| f64::from(u8::from(*r == Some(region)))).collect();
         for _ in 0..SOFT {
-            out = self.evened(&out);
+            let even = |i: usize| match self.face.graph.mean(i as u32, &out) {
+                Some(mean) => 0.5 * (out[i] + mean),
+                None => out[i],
+            };
+            out = (0..out.len()).map(even).collect();
         }
         Some(out)
     }
 
     /// Halfway to the mean of the neighbours.
-    fn evened<T>(&self, values: &[T]) -> Vec<T>
-    where
-        T: Copy + std::iter::Sum + std::ops::Add<Output = T> + std::ops::Mul<f64, Output = T>,
-    {
-        let one = |(i, own): (usize, &T)| {
-            let near = self.face.graph.neighbours(i as u32);
-            if near.is_empty() {
-                return *own;
-            }
-            let sum: T = near.iter().map(|(k, _)| values[*k as usize]).sum();
-            *own * 0.5 + sum * (0.5 / near.len() as f64)
-        };
-        values.iter().enumerate().map(one).collect()
+    fn evened(&self, i: usize, values: &[DVec3]) -> DVec3 {
+        self.face.graph.mean(i as u32, values).map_or(values[i], |mean| 0.5 * (values[i] + mean))
     }
 
     /// The falloff at a place and at its mirror image, kept to a part.
-    fn weights(&self, at: u32, stroke: &Stroke) -> [Vec<f64>; 2] {
+    fn weights(&self, at: u32, stroke: &Stroke, mask: Option<&[f64]>) -> [Vec<f64>; 2] {
         let radius = stroke.radius * self.face.unit;
-        let mask = self.mask(stroke.only);
         let masked = |mut w: Vec<f64>| {
-            if let Some(mask) = &mask {
-                w.iter_mut().zip(mask).for_each(|(w, m)| *w *= m);
-            }
+            w.iter_mut().zip(mask.into_iter().flatten()).for_each(|(w, m)| *w *= m);
             w
         };
         let mate = self.mates.get(at as usize).copied().filter(|m| stroke.mirrored && *m != NONE);
@@ -311,6 +299,13 @@ impl Ground {
             None => vec![0.0; self.face.mesh.points.len()],
         };
         [masked(self.falloff(at, radius)), other]
+    }
+
+    /// The shapes that a stroke changes by itself: its own, and where both sides are changed that of the other side.
+    fn names(shapes: &[PieceShapes], stroke: &Stroke) -> Vec<String> {
+        let twin = other_side(&stroke.shape);
+        let both = stroke.mirrored && twin != stroke.shape && has(shapes, &twin);
+        std::iter::once(stroke.shape.clone()).chain(both.then_some(twin)).collect()
     }
 
     /// What a moving stroke holds: of each shape that it changes how much of the brush's move each point makes, and of its mirror
@@ -328,19 +323,20 @@ impl Ground {
         if !has(shapes, &stroke.shape) {
             return Err(ShapeError::NoShape(stroke.shape.clone()));
         }
-        let [own, other] = self.weights(at, stroke);
+        let [own, other] = self.weights(at, stroke, self.mask(stroke.only).as_deref());
         // Both numbers of a point as the first two of a vector: what follows is linear in them.
-        let twin = other_side(&stroke.shape);
-        let pair = |a: f64, b: f64| DVec3::new(a, b, 0.0);
-        let changes: Vec<(String, Whole)> = if twin == stroke.shape {
-            // Where both overlap they share, they do not add up.
-            let share = |(a, b): (&f64, &f64)| pair(*a, *b) * (a.max(*b) / (a + b).max(1e-12));
-            vec![(twin, own.iter().zip(&other).map(share).collect())]
-        } else {
-            let one = vec![(stroke.shape.clone(), own.iter().map(|a| pair(*a, 0.0)).collect())];
-            let two = (twin, other.iter().map(|b| pair(0.0, *b)).collect());
-            one.into_iter().chain((stroke.mirrored && has(shapes, &two.0)).then_some(two)).collect()
+        let pair = |(a, b): (&f64, &f64)| DVec3::new(*a, *b, 0.0);
+        let alone = |(own, other): (&f64, &f64), k: usize| {
+            if k == 0 { pair((own, &0.0)) } else { pair((&0.0, other)) }
         };
+        // In a shape of both sides they share where both overlap, they do not add up.
+        let share = |(a, b): (&f64, &f64)| pair((a, b)) * (a.max(*b) / (a + b).max(1e-12));
+        let of_both = other_side(&stroke.shape) == stroke.shape;
+        let whole = |(k, name): (usize, String)| {
+            let each = own.iter().zip(&other);
+            (name, each.map(|ab| if of_both { share(ab) } else { alone(ab, k) }).collect())
+        };
+        let changes = Ground::names(shapes, stroke).into_iter().enumerate().map(whole).collect();
         let changes = self.sealed(shapes, closing, changes, stroke);
         let held = |(shape, whole): (String, Whole)| {
             let pieces = self.spread(shapes, &whole).into_iter().map(|(piece, points, by)| HeldPiece {
@@ -371,37 +367,31 @@ impl Ground {
             let held = self.hold(shapes, closing, stroke)?;
             return Ok(held.into_iter().map(|h| h.moved(by, image)).collect());
         }
-        let twin = other_side(&stroke.shape);
-        let mut names = vec![stroke.shape.clone()];
-        if twin != stroke.shape && stroke.mirrored && has(shapes, &twin) {
-            names.push(twin);
-        }
-        let get = |of: &[PieceShapes], name: &String| self.shape(of, name);
+        let names = Ground::names(shapes, stroke);
         let missing = || ShapeError::NoShape(stroke.shape.clone());
         let was: Vec<Whole> =
-            names.iter().map(|n| get(shapes, n).ok_or_else(missing)).collect::<Result<_, _>>()?;
+            names.iter().map(|n| self.shape(shapes, n).ok_or_else(missing)).collect::<Result<_, _>>()?;
         let zero = || vec![DVec3::ZERO; self.face.mesh.points.len()];
-        let came: Vec<Whole> = names.iter().map(|n| get(before, n).unwrap_or_else(zero)).collect();
+        let came: Vec<Whole> = names.iter().map(|n| self.shape(before, n).unwrap_or_else(zero)).collect();
+        let mask = self.mask(stroke.only);
         let mut now = was.clone();
         let mut any = false;
-        for spot in &stroke.at {
-            let Some(at) = self.on(*spot) else { continue };
+        for at in stroke.at.iter().filter_map(|spot| self.on(*spot)) {
             any = true;
-            let [own, other] = self.weights(at, stroke);
-            let last = names.len() - 1;
-            for k in 0..names.len() {
-                let weight = |i: usize| match (k, last) {
-                    (0, 0) => own[i].max(other[i]),
+            let [own, other] = self.weights(at, stroke, mask.as_deref());
+            for (k, now) in now.iter_mut().enumerate() {
+                let weight = |i: usize| match (k, names.len()) {
+                    (_, 1) => own[i].max(other[i]),
                     (0, _) => own[i],
                     _ => other[i],
                 };
-                let to = match stroke.brush {
-                    Brush::Back => came[k].clone(),
-                    _ => self.evened(&now[k]),
-                };
-                for (i, value) in now[k].iter_mut().enumerate() {
-                    *value = value.lerp(to[i], stroke.strength * weight(i));
-                }
+                let to =
+                    |i: usize| if stroke.brush == Brush::Back { came[k][i] } else { self.evened(i, now) };
+                let touched: Vec<(usize, DVec3)> = (0..now.len())
+                    .filter(|i| weight(*i) > 0.0)
+                    .map(|i| (i, now[i].lerp(to(i), stroke.strength * weight(i))))
+                    .collect();
+                touched.into_iter().for_each(|(i, value)| now[i] = value);
             }
         }
         if !any {
@@ -467,28 +457,15 @@ impl Ground {
     /// The face's values as those of the pieces' points, with what follows the skin.
     fn spread(&self, shapes: &[PieceShapes], whole: &Whole) -> Vec<(u32, Vec<u32>, Vec<DVec3>)> {
         let most = whole.iter().map(|v| v.length()).fold(0.0, f64::max);
-        let mut all: Vec<Vec<(u32, DVec3)>> = vec![Vec::new(); self.counts.len()];
-        let on_skin = self.of.iter().zip(whole).filter(|(_, by)| by.length() > 1e-5 * most);
-        for (points, by) in on_skin {
-            points.iter().for_each(|(piece, point)| all[*piece as usize].push((*point, *by)));
-        }
-        for (points, under) in &self.follow {
-            let by = whole[*under as usize];
-            if by.length() > 1e-5 * most {
-                for (piece, point) in points {
-                    // What has no shapes of its own is carried otherwise.
-                    if shapes.get(*piece as usize).is_some_and(|p| !p.shapes.is_empty()) {
-                        all[*piece as usize].push((*point, by));
-                    }
-                }
-            }
-        }
-        let sorted = |(piece, mut moved): (u32, Vec<(u32, DVec3)>)| {
-            moved.sort_by_key(|(i, _)| *i);
-            let (points, by) = moved.into_iter().unzip();
+        let moved = |(piece, on_face): (u32, &Vec<u32>)| {
+            // A mesh that lies on the skin and has no shapes of its own is carried otherwise.
+            let own = shapes.get(piece as usize).is_some_and(|p| !p.shapes.is_empty());
+            let on_face = on_face.iter().filter(|_| own || self.bears_skin[piece as usize]);
+            let by = (0u32..).zip(on_face).filter(|(_, i)| **i != NONE).map(|(p, i)| (p, whole[*i as usize]));
+            let (points, by): (Vec<u32>, Vec<DVec3>) = by.filter(|(_, by)| by.length() > 1e-5 * most).unzip();
             (piece, points, by)
         };
-        (0u32..).zip(all).filter(|(_, moved)| !moved.is_empty()).map(sorted).collect()
+        (0u32..).zip(&self.on_face).map(moved).filter(|(_, points, _)| !points.is_empty()).collect()
     }
 
     fn in_file(&self, shapes: &[PieceShapes], shape: String, whole: &Whole) -> Change {
@@ -549,11 +526,7 @@ fn sides(face: &Face, chains: &Chains) -> [Vec<bool>; 6] {
     let mut out: [Vec<bool>; 6] = Default::default();
     for pair in [0, 2, 4] {
         let (Some(a), Some(b)) = (&chains[pair], &chains[pair + 1]) else { continue };
-        let without =
-            |a: &[u32], b: &[u32]| -> Vec<u32> { a.iter().copied().filter(|i| !b.contains(i)).collect() };
-        let reach = WALL * face.unit;
-        let from_a = face.graph.walk(&without(&a.points, &b.points), reach).far;
-        let from_b = face.graph.walk(&without(&b.points, &a.points), reach).far;
+        let [from_a, from_b] = face.far_from(a, b, WALL * face.unit);
         let nearer = |a: &[f64], b: &[f64]| a.iter().zip(b).map(|(a, b)| a < b).collect();
         out[pair] = nearer(&from_a, &from_b);
         out[pair + 1] = nearer(&from_b, &from_a);
@@ -579,6 +552,7 @@ fn regions(on: &[OnTemplate], template: &Template, lip: &dyn Fn(usize) -> Lip) -
     let unit = template.mouth;
     let mark = |l: Landmark| template.mark(l);
     let (nose, lower) = (mark(Landmark::Nose), mark(Landmark::LipLower));
+    let lips = 0.5 * (mark(Landmark::LipUpper) + lower);
     let one = |(i, o): (usize, &OnTemplate)| {
         let p = o.mix(|k| template.mesh.points[k]);
         if o.mix(|k| template.places[k].sock) > 0.0 && lip(i) == Lip::Neither {
@@ -586,7 +560,6 @@ fn regions(on: &[OnTemplate], template: &Template, lip: &dyn Fn(usize) -> Lip) -
         }
         let aside = DVec3::new(p.x.abs(), p.y, p.z);
         let eye = aside.distance(template.eye) / template.eye_radius;
-        let lips = 0.5 * (mark(Landmark::LipUpper) + lower);
         let near_lips = p.distance(lips) < 0.75 * unit;
         match lip(i) {
             Lip::Upper if near_lips => return Some(Region::UpperLip),

@@ -23,6 +23,11 @@ pub(crate) fn nearest_turn(map: DMat3) -> DMat3 {
     DMat3::from_cols_slice(turn.as_slice())
 }
 
+/// The template's landmarks, and those of a face that answer to them.
+pub(crate) fn pairs(template: &Template, marks: &Landmarks) -> (Vec<DVec3>, Vec<DVec3>) {
+    marks.there().map(|(l, p)| (template.mark(l), p)).unzip()
+}
+
 /// Turn, scale and shift: `p` goes to `scale · turn · p + shift`.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Similarity {
@@ -51,8 +56,8 @@ impl Similarity {
 
     /// The one that brings a face's landmarks nearest to the template's.
     pub fn onto(template: &Template, marks: &Landmarks) -> Similarity {
-        let (from, to): (Vec<DVec3>, Vec<DVec3>) = marks.there().map(|(l, p)| (p, template.mark(l))).unzip();
-        Similarity::between(&from, &to)
+        let (own, there) = pairs(template, marks);
+        Similarity::between(&there, &own)
     }
 
     pub fn point(&self, p: DVec3) -> DVec3 {

@@ -38,15 +38,12 @@ impl Character {
     pub fn with_joints(&self, hung: &Hung) -> Result<Character, GlbError> {
         let mut out = self.clone();
         let places = self.body()?.places(&[], &[]);
-        let names: BTreeSet<String> =
-            self.list("nodes").iter().filter_map(|n| n["name"].as_str()).map(str::to_string).collect();
         // What a mesh's node is called is of no use to a joint of that name: the mesh does not move with its node any more.
-        let meshes = self.piece_nodes();
-        for node in &meshes {
-            let own = &mut out.entry("nodes")[*node];
-            let taken = own["name"].as_str().filter(|n| hung.joints.iter().any(|j| j.name == *n));
-            if let Some(name) = taken {
-                own["name"] = json!(free(&names, &format!("{name}_mesh")));
+        for node in self.piece_nodes() {
+            let name = self.list("nodes")[node]["name"].as_str().unwrap_or_default();
+            if hung.joints.iter().any(|j| j.name == name) {
+                let free = out.free_name(&format!("{name}_mesh"));
+                out.entry("nodes")[node]["name"] = json!(free);
             }
         }
         let first = self.list("nodes").len();
@@ -56,8 +53,11 @@ impl Character {
                 .filter(|c| hung.joints[*c].parent == Some(k))
                 .map(|c| first + c)
                 .collect();
+            let taken = out.free_name(joint.name) != joint.name;
+            let name =
+                if taken { out.free_name(&format!("{}_joint", joint.name)) } else { joint.name.into() };
             let mut node = json!({
-                "name": free_but(&names, &meshes, self, joint),
+                "name": name,
                 "translation": (joint.at - from).as_vec3().to_array(),
             });
             if !under.is_empty() {
@@ -82,6 +82,13 @@ impl Character {
         }
         out.set_length();
         Ok(out)
+    }
+
+    /// A name that no node has: this one, or with a number.
+    fn free_name(&self, name: &str) -> String {
+        let has = |name: &str| self.list("nodes").iter().any(|n| n["name"] == name);
+        let mut all = std::iter::once(name.to_string()).chain((2..).map(|n| format!("{name}_{n}")));
+        all.find(|n| !has(n)).unwrap_or_default()
     }
 
     /// The scene that is shown.
@@ -145,19 +152,4 @@ impl Character {
         self.entry("meshes")[mesh]["primitives"] = json!(primitives);
         Ok(())
     }
-}
-
-/// A name that nothing has yet.
-fn free(names: &BTreeSet<String>, name: &str) -> String {
-    let all = std::iter::once(name.to_string()).chain((2..).map(|n| format!("{name}_{n}")));
-    all.into_iter().find(|n| !names.contains(n)).unwrap_or_default()
-}
-
-/// A joint's name; one that only meshes bore is free, because they gave it up.
-fn free_but(names: &BTreeSet<String>, meshes: &[usize], character: &Character, joint: &NewJoint) -> String {
-    let others = character.list("nodes").iter().enumerate().filter(|(n, _)| !meshes.contains(n));
-    if others.into_iter().any(|(_, n)| n["name"] == joint.name) {
-        return free(names, &format!("{}_joint", joint.name));
-    }
-    joint.name.into()
 }

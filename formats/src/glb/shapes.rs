@@ -67,7 +67,7 @@ impl Character {
 
     /// The node of each piece.
     pub fn piece_nodes(&self) -> Vec<usize> {
-        self.bearing().into_iter().map(|(node, _)| node).collect()
+        self.mesh_nodes().map(|(node, _)| node).collect()
     }
 
     /// Nodes that bear a mesh, with the mesh.
@@ -205,43 +205,39 @@ impl Character {
     /// Lets the clips of the file that move a node's shapes keep to them: `from` tells of each shape its number before, none of a new
     /// one. `before` is how many there were.
     fn clips_follow(&mut self, node: usize, before: usize, from: &[Option<usize>]) -> Result<(), GlbError> {
+        let moves_shapes =
+            |c: &Value| c["target"]["path"] == "weights" && c["target"]["node"].as_u64() == Some(node as u64);
+        if from.is_empty() {
+            // Nothing is left that they could move.
+            for clip in 0..self.list("animations").len() {
+                if let Some(channels) = self.entry("animations")[clip]["channels"].as_array_mut() {
+                    channels.retain(|c| !moves_shapes(c));
+                }
+            }
+            if !self.list("animations").is_empty() {
+                let moves = |a: &Value| a["channels"].as_array().is_some_and(|c| !c.is_empty());
+                self.entry("animations").retain(moves);
+            }
+            return Ok(());
+        }
+        let one = |row: &[f32]| -> Vec<[f32; 1]> {
+            from.iter().map(|k| [k.and_then(|k| row.get(k)).copied().unwrap_or(0.0)]).collect()
+        };
         for clip in 0..self.list("animations").len() {
             let channels = self.list("animations")[clip]["channels"].as_array().cloned().unwrap_or_default();
-            for (k, channel) in channels.iter().enumerate() {
-                let of_shapes = channel["target"]["path"] == "weights";
-                if !of_shapes || channel["target"]["node"].as_u64() != Some(node as u64) {
-                    continue;
-                }
-                if from.is_empty() {
-                    // Nothing is left that it could move; it is taken out below.
-                    continue;
-                }
+            for (k, channel) in channels.iter().enumerate().filter(|(_, c)| moves_shapes(c)) {
                 let sampler = channel["sampler"].as_u64().unwrap_or(0) as usize;
                 let mut sampler = self.list("animations")[clip]["samplers"][sampler].clone();
                 let old: Vec<f32> = self.rows::<1>(&sampler["output"])?.into_iter().flatten().collect();
-                let one = |row: &[f32]| -> Vec<[f32; 1]> {
-                    from.iter().map(|k| [k.and_then(|k| row.get(k)).copied().unwrap_or(0.0)]).collect()
-                };
                 let new: Vec<[f32; 1]> = old.chunks(before.max(1)).flat_map(one).collect();
                 sampler["output"] = json!(self.push_rows(&new, false)?);
                 let animation = &mut self.entry("animations")[clip];
                 if let Some(samplers) = animation["samplers"].as_array_mut() {
                     samplers.push(sampler);
-                    animation["channels"][k]["sampler"] =
-                        json!(animation["samplers"].as_array().map_or(0, Vec::len) - 1);
+                    let own = samplers.len() - 1;
+                    animation["channels"][k]["sampler"] = json!(own);
                 }
             }
-            if from.is_empty() {
-                let moves = |c: &Value| {
-                    c["target"]["path"] == "weights" && c["target"]["node"].as_u64() == Some(node as u64)
-                };
-                if let Some(own) = self.entry("animations")[clip]["channels"].as_array_mut() {
-                    own.retain(|c| !moves(c));
-                }
-            }
-        }
-        if from.is_empty() && !self.list("animations").is_empty() {
-            self.entry("animations").retain(|a| a["channels"].as_array().is_some_and(|c| !c.is_empty()));
         }
         Ok(())
     }

@@ -1,7 +1,7 @@
 //! The characters and their wiring.
 
 use crate::app::{App, Event};
-use crate::download::attachment;
+use crate::download::saved;
 use crate::form::{Form, blocking};
 use crate::house::Asked;
 use crate::models::Model;
@@ -228,10 +228,7 @@ pub async fn export_wiring(State(app): State<Arc<App>>, Path(id): Path<i32>) -> 
     blocking(move || {
         let member = app.store.cast_member(id)?;
         let text = wiring_file::to_json(&member.title, &member.wiring).map_err(Problem::unexpected)?;
-        let name = attachment(&format!("{}.wiring.json", slug(&member.title)));
-        let headers =
-            [(header::CONTENT_TYPE, "application/json".to_string()), (header::CONTENT_DISPOSITION, name)];
-        Ok((headers, text).into_response())
+        Ok(saved(&format!("{}.wiring.json", slug(&member.title)), "application/json", text))
     })
     .await
 }

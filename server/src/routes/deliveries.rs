@@ -2,7 +2,7 @@
 
 use crate::app::{App, Event};
 use crate::deliver::{MOVIE, Ready};
-use crate::download::attachment;
+use crate::download::{attachment, saved};
 use crate::form::{Form, blocking};
 use crate::jobs::{self, Job};
 use crate::movie::{self, Cut, Made};
@@ -421,12 +421,7 @@ pub async fn zip(State(app): State<Arc<App>>, Query(question): Query<ZipQuestion
         }
         let production = app.store.production()?.name;
         let bytes = pack.done(&production).map_err(unpacked)?;
-        let name = attachment(&format!("{}.zip", slug(&production)));
-        Ok((
-            [(header::CONTENT_TYPE, "application/zip".to_string()), (header::CONTENT_DISPOSITION, name)],
-            bytes,
-        )
-            .into_response())
+        Ok(saved(&format!("{}.zip", slug(&production)), "application/zip", bytes))
     })
     .await
 }
@@ -620,11 +615,7 @@ pub async fn wav(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Res
     blocking(move || {
         let recipe = Recipe { kinds: vec![FileKind::Wav], ..Recipe::default() };
         let file = Ready::new(&app, id, &recipe)?.files(FileKind::Wav, &recipe)?.swap_remove(0);
-        let headers = [
-            (header::CONTENT_TYPE, "audio/wav".to_string()),
-            (header::CONTENT_DISPOSITION, attachment(&file.name)),
-        ];
-        Ok((headers, file.bytes).into_response())
+        Ok(saved(&file.name, "audio/wav", file.bytes))
     })
     .await
 }

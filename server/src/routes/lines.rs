@@ -1,7 +1,7 @@
 //! The lines.
 
 use crate::app::{App, Event};
-use crate::download::attachment;
+use crate::download::saved;
 use crate::form::{Form, blocking};
 use crate::house::{self, Asked};
 use crate::jobs::{self, Job};
@@ -216,12 +216,7 @@ pub async fn tiers(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<R
         let line = app.store.line(id)?;
         let text = tiers::write(line.document.timing.as_ref().ok_or_else(Refusal::not_timed)?);
         let stem = line.recording_name.rsplit_once('.').map_or(line.recording_name.as_str(), |(s, _)| s);
-        let name = attachment(&format!("{}.TextGrid", slug(stem)));
-        let headers = [
-            (header::CONTENT_TYPE, "text/plain; charset=utf-8".to_string()),
-            (header::CONTENT_DISPOSITION, name),
-        ];
-        Ok((headers, text).into_response())
+        Ok(saved(&format!("{}.TextGrid", slug(stem)), "text/plain; charset=utf-8", text))
     })
     .await
 }

@@ -2,15 +2,14 @@
 //! wholes.
 
 use crate::app::{App, Event};
-use crate::download::attachment;
+use crate::download::saved;
 use crate::form::{Form, blocking};
 use crate::house;
 use crate::problem::{Answer, Problem};
 use crate::sent::Sent;
 use axum::Json;
 use axum::extract::{Multipart, Path, State};
-use axum::http::header;
-use axum::response::{IntoResponse, Response};
+use axum::response::Response;
 use jam_desk::ProductionOp;
 use jam_formats::names::slug;
 use jam_score::FrameGrid;
@@ -118,10 +117,7 @@ pub struct CameView {
 }
 
 fn packed(name: &str, bytes: Vec<u8>) -> Response {
-    let named = attachment(&format!("{}.jam.zip", slug(name)));
-    let headers =
-        [(header::CONTENT_TYPE, "application/zip".to_string()), (header::CONTENT_DISPOSITION, named)];
-    (headers, bytes).into_response()
+    saved(&format!("{}.jam.zip", slug(name)), "application/zip", bytes)
 }
 
 /// The whole production as one file: lines, takes, characters, words, recipes, everything that was done.

@@ -1,36 +1,23 @@
 //! Shapes corrected by hand, and operations on whole shapes.
 
 use crate::app::App;
-use crate::download::attachment;
+use crate::download::saved;
 use crate::form::blocking;
-use crate::handwork::{self, stand};
+use crate::handwork::{self, ShapeView, stand};
 use crate::house::Asked;
 use crate::problem::{Answer, Problem};
 use crate::routes::cast::{CastDetail, detail};
 use crate::sent::{Sent, made_on};
 use axum::Json;
 use axum::extract::{Path, State};
-use axum::http::{HeaderMap, header};
-use axum::response::{IntoResponse, Response};
+use axum::http::HeaderMap;
+use axum::response::Response;
 use jam_desk::ShapeOp;
 use jam_formats::names::slug;
 use jam_formats::usd::{PackedError, packed};
-use jam_shape::{Change, Held, Landmarks, Stroke, other_side};
-use jam_store::CastMember;
+use jam_shape::{Change, Held, Landmarks, Stroke};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
-
-/// A shape of a character.
-#[derive(Serialize, utoipa::ToSchema)]
-pub struct ShapeView {
-    name: String,
-    /// Whether it was changed by hand.
-    changed: bool,
-    /// Whether it was made by hand, and is not of the file.
-    made: bool,
-    /// The same of the other side, if there is one.
-    twin: Option<String>,
-}
 
 /// What the brush needs to know of a character.
 #[derive(Serialize, utoipa::ToSchema)]
@@ -49,13 +36,8 @@ pub struct SculptView {
 
 fn view(app: &App, id: i32) -> Answer<SculptView> {
     let standing = stand(app, id)?;
-    let all = standing.list();
-    let one = |(name, changed, made): &(String, bool, bool)| {
-        let twin = Some(other_side(name)).filter(|t| t != name && all.iter().any(|(n, ..)| n == t));
-        ShapeView { name: name.clone(), changed: *changed, made: *made, twin }
-    };
     Ok(SculptView {
-        shapes: all.iter().map(one).collect(),
+        shapes: standing.list(),
         nodes: standing.worn.character.piece_nodes(),
         landmarks: standing.marks,
         width: standing.marks.width(),
@@ -160,7 +142,7 @@ pub async fn file(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Re
     blocking(move || {
         let member = app.store.cast_member(id)?;
         let bytes = app.model(&member.model)?.character.write();
-        Ok(saved(&member, "glb", "model/gltf-binary", bytes))
+        Ok(saved(&format!("{}.glb", slug(&member.title)), "model/gltf-binary", bytes))
     })
     .await
 }
@@ -171,18 +153,12 @@ pub async fn usd(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Res
     blocking(move || {
         let member = app.store.cast_member(id)?;
         let model = app.model(&member.model)?;
-        let bytes = packed(&model.character, &member.wiring, &slug(&member.title)).map_err(|e| match e {
+        let name = slug(&member.title);
+        let bytes = packed(&model.character, &member.wiring, &name).map_err(|e| match e {
             PackedError::Character(error) => error.into(),
             other => Problem::unexpected(other),
         })?;
-        Ok(saved(&member, "usd.zip", "application/zip", bytes))
+        Ok(saved(&format!("{name}.usd.zip"), "application/zip", bytes))
     })
     .await
-}
-
-/// A file to be saved, named after the character.
-fn saved(member: &CastMember, ending: &str, kind: &'static str, bytes: Vec<u8>) -> Response {
-    let name = attachment(&format!("{}.{ending}", slug(&member.title)));
-    let headers = [(header::CONTENT_TYPE, kind.to_string()), (header::CONTENT_DISPOSITION, name)];
-    (headers, bytes).into_response()
 }

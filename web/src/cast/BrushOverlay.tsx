@@ -1,6 +1,7 @@
 import { useRef } from 'react';
 import type { Sculpt } from '../api/client';
 import type { Stage } from '../stage/stage';
+import { sharesIn } from '../stage/shares';
 import { Stroking, useSculpt } from './sculpt';
 import css from './BrushOverlay.module.css';
 
@@ -30,10 +31,8 @@ export function BrushOverlay({ member, sculpt, stage }: Props) {
   const stroking = useRef<Stroking | null>(null);
   const before = useRef<Promise<unknown>>(Promise.resolve());
   const radius = useSculpt((s) => s.radius);
-  const place = (event: React.PointerEvent<HTMLElement>) => {
-    const rect = event.currentTarget.getBoundingClientRect();
-    return [(event.clientX - rect.left) / rect.width, (event.clientY - rect.top) / rect.height] as const;
-  };
+  const place = (event: React.PointerEvent<HTMLElement>) =>
+    sharesIn(event, event.currentTarget.getBoundingClientRect());
   const hover = (event: React.PointerEvent<HTMLElement>) => {
     const [made, mark] = [stage(), ring.current];
     if (!made || !mark) return;

@@ -25,7 +25,7 @@ import { setSculpt, shownShapes, useSculpt } from './sculpt';
 import { ShapesPanel } from './ShapesPanel';
 import { stopWalk, useWalk, walked } from './walk';
 import { WiringPanel } from './WiringPanel';
-import { longName, plain } from './words';
+import { inWords, longName, plain } from './words';
 
 /** What the stage shows: the walk while it plays, else the pose. */
 const source = () => walked() ?? posed();
@@ -125,21 +125,16 @@ function Open({ detail }: { detail: CastDetail }) {
           label={`${member.name}, posed`}
           onShown={(element, _, shown) => {
             stage.current = shown;
-            // What was corrected by hand is looked at from where it was.
-            const model = `${tab} ${member.id}/${known ? member.model : ''}`;
-            if (sculpt && looked.current !== model && element.dataset.ready) {
-              looked.current = model;
-              lookAtFace(shown, sculpt.landmarks, sculpt.width);
+            // What was corrected by hand is looked at from where it was, whatever became of the file.
+            const view = `${tab} ${member.id}/${byHand ? '' : member.model}`;
+            if ((known ?? sculpt) && looked.current !== view && element.dataset.ready) {
+              looked.current = view;
+              const { chosen, points } = usePut.getState();
+              if (sculpt) lookAtFace(shown, sculpt.landmarks, sculpt.width);
+              // Unless one of them is looked at already.
+              else if (known && chosen === null) lookAtFace(shown, points, known.width);
             }
-            if (known) {
-              if (looked.current !== model && element.dataset.ready) {
-                looked.current = model;
-                // Unless one of them is looked at already.
-                const { chosen, points } = usePut.getState();
-                if (chosen === null) lookAtFace(shown, points, known.width);
-              }
-              followPoints(element, shown);
-            }
+            if (known) followPoints(element, shown);
             const canvas = element.querySelector('canvas');
             const near = byHand || (tab === 'shapes' && usePut.getState().chosen !== null);
             if (canvas && !near && shown.isDrawn() && !picture(member.model))
@@ -216,7 +211,7 @@ function StageNote({ name, byHand }: { name: string; byHand: boolean }) {
   let what = value === 0 ? '' : `${longName(chosen)} ${plain(value)}`;
   const corrected = useSculpt((s) => s.shape);
   if (peek) what = `${peek} alone, in full`;
-  if (byHand) what = corrected === null ? 'choose a shape' : corrected.replaceAll('_', ' ');
+  if (byHand) what = corrected === null ? 'choose a shape' : inWords(corrected);
   if (of?.kind === 'control') what = `every control: ${longName(of.control)}`;
   if (of?.kind === 'sound') what = `every sound: ${of.phone}`;
   if (of?.kind === 'line') what = 'a line with every English sound';

@@ -1,6 +1,7 @@
 import { useRef } from 'react';
 import type { LandmarkName } from '../api/client';
 import type { Stage } from '../stage/stage';
+import { sharesIn } from '../stage/shares';
 import { usePose } from './pose';
 import { KINDS, type Place, across, middleOf, move, placeOf, put, usePut } from './landmarks';
 import css from './FacePoints.module.css';
@@ -55,21 +56,19 @@ export function FacePoints({ stage }: { stage: () => Stage | null }) {
     move(name, place(at), mate && place(mate));
   };
   const picture = (of: HTMLElement) => of.closest('[data-testid=stage]')?.getBoundingClientRect();
-  const under = (event: React.PointerEvent<HTMLElement>, rect: DOMRect) =>
-    [(event.clientX - rect.left) / rect.width, (event.clientY - rect.top) / rect.height] as const;
   const grab = (name: LandmarkName, event: React.PointerEvent<HTMLElement>) => {
     const rect = picture(event.currentTarget);
     const at = placeOf(points, name);
     const seen = at && stage()?.seenAt(at);
     if (!rect || !seen) return;
     // It is dragged from where it was grabbed, not from its middle: marks of lips stand beside their points.
-    const [x, y] = under(event, rect);
+    const [x, y] = sharesIn(event, rect);
     dragged.current = { name, off: [seen.x - x, seen.y - y] };
   };
   const drag = (event: React.PointerEvent<HTMLElement>) => {
     const [held, rect] = [dragged.current, picture(event.currentTarget)];
     if (!held || !rect) return;
-    const [x, y] = under(event, rect);
+    const [x, y] = sharesIn(event, rect);
     putAt(held.name, x + held.off[0], y + held.off[1]);
   };
   const nudge = (name: LandmarkName, event: React.KeyboardEvent<HTMLElement>) => {

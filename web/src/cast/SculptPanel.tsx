@@ -1,4 +1,4 @@
-import { Menu } from '@mantine/core';
+import { Menu, TextInput } from '@mantine/core';
 import { useState } from 'react';
 import {
   type CastDetail,
@@ -20,7 +20,7 @@ import { usePose } from './pose';
 import { PARTS } from './SculptBar';
 import { setSculpt, useSculpt } from './sculpt';
 import css from './SculptPanel.module.css';
-import { longName } from './words';
+import { inWords, longName } from './words';
 
 interface Props {
   detail: CastDetail;
@@ -30,8 +30,6 @@ interface Props {
 /** What is being done to the list of shapes. */
 type Doing = 'make' | 'pose' | 'mix' | 'together' | 'between' | 'split' | 'rename' | 'copy' | null;
 
-const words = (name: string) => name.replaceAll('_', ' ');
-
 /** The shapes of a character: one is chosen to be corrected, and they are made, split, named and ordered. */
 export function SculptPanel({ detail, sculpt }: Props) {
   const chosen = useSculpt((s) => s.shape);
@@ -40,7 +38,7 @@ export function SculptPanel({ detail, sculpt }: Props) {
   const { member } = detail;
   const names = sculpt.shapes.map((s) => s.name);
   const at = chosen === null ? -1 : names.indexOf(chosen);
-  const found = sculpt.shapes.filter((s) => words(s.name).toLowerCase().includes(sought.toLowerCase()));
+  const found = sculpt.shapes.filter((s) => inWords(s.name).toLowerCase().includes(sought.toLowerCase()));
   const operate = async (op: ShapeOp, choose?: string) => {
     const made = await reshape(member.id, op);
     if (made && choose !== undefined) setSculpt({ shape: choose });
@@ -67,12 +65,13 @@ export function SculptPanel({ detail, sculpt }: Props) {
         </p>
       )}
       <div className={css.line}>
-        <input
+        <TextInput
           className={css.sought}
+          type="search"
           aria-label="Find a shape"
           placeholder="Find a shape"
           value={sought}
-          onChange={(event) => setSought(event.currentTarget.value)}
+          onChange={(event) => setSought(event.target.value)}
         />
         <Menu position="bottom-end">
           <Menu.Target>
@@ -93,7 +92,7 @@ export function SculptPanel({ detail, sculpt }: Props) {
         </span>
       </div>
       {chosen !== null && at >= 0 && (
-        <div className={css.line} role="group" aria-label={`What to do with ${words(chosen)}`}>
+        <div className={css.line} role="group" aria-label={`What to do with ${inWords(chosen)}`}>
           <Press onClick={() => setDoing('rename')}>Rename …</Press>
           <Press hint="Makes two of it, by sides or by a part of the face" onClick={() => setDoing('split')}>
             Split …
@@ -134,7 +133,7 @@ export function SculptPanel({ detail, sculpt }: Props) {
               data-testid={`shape-${s.name}`}
               onClick={() => setSculpt({ shape: s.name === chosen ? null : s.name })}
             >
-              <span>{words(s.name)}</span>
+              <span>{inWords(s.name)}</span>
               <span className="soft">{s.made ? 'made by hand' : s.changed ? 'corrected' : ''}</span>
             </button>
           </li>
@@ -247,13 +246,13 @@ function Form({ doing, detail, names, chosen, onDone, operate }: FormProps) {
             label="Add"
             labelled
             value=""
-            options={[['', 'choose a shape'], ...names.map((n) => [n, words(n)] as const)]}
+            options={[['', 'choose a shape'], ...names.map((n) => [n, inWords(n)] as const)]}
             onChange={(name) => name && setMix({ ...mix, [name]: mix[name] ?? 1 })}
           />
           {Object.entries(mix).map(([name, value]) => (
             <SlideRow
               key={name}
-              title={words(name)}
+              title={inWords(name)}
               value={value}
               low={-1}
               high={1.5}
@@ -312,7 +311,7 @@ function CopyForm({ detail, operate }: { detail: CastDetail; operate: FormProps[
         label="Shape"
         labelled
         value={named}
-        options={[['', 'all'], ...shapes.map((n) => [n, words(n)] as const)]}
+        options={[['', 'all'], ...shapes.map((n) => [n, inWords(n)] as const)]}
         onChange={setNamed}
       />
       <Press

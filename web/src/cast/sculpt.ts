@@ -74,10 +74,14 @@ export class Stroking {
     if (this.settings.brush === 'move') void this.hold();
   }
 
+  /** How far the shape itself is moved: what is dragged while it is half on moves it twice as far. */
+  private by(): Vector3 {
+    return this.moved.clone().divideScalar(Math.max(this.settings.weight, 0.1));
+  }
+
   private stroke(): ShapeStroke {
-    const { shape, brush, radius, strength, mirrored, seal, only, weight } = this.settings;
-    // What is dragged on a shape that is half on moves it twice as far.
-    const by = this.moved.clone().divideScalar(Math.max(weight, 0.1)).toArray();
+    const { shape, brush, radius, strength, mirrored, seal, only } = this.settings;
+    const by = this.by().toArray();
     return {
       shape: shape ?? '',
       brush: brush === 'move' ? { kind: 'move', by } : { kind: brush },
@@ -122,7 +126,7 @@ export class Stroking {
   /** Shows what is held, moved as far as the brush is. */
   private show() {
     if (!this.held || this.moved.lengthSq() === 0) return;
-    const by = this.moved.clone().divideScalar(Math.max(this.settings.weight, 0.1));
+    const by = this.by();
     const image = by.clone().applyMatrix3(new Matrix3().fromArray(this.held.mirror));
     for (const { shape, pieces } of this.held.shapes) {
       const moves = pieces.map(({ piece, points, own, other }): NodeMoves => {

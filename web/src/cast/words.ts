@@ -57,3 +57,6 @@ export const plain = (value: number) => String(Math.round(value * 1000) / 1000);
 export const regionOf = (control: string): Region =>
   queries.getQueryData<Vocabulary>(['vocabulary'])?.controls.find((c) => c.name === control)?.region ??
   'lips';
+
+/** The name of a shape or a control as words. */
+export const inWords = (name: string) => name.replaceAll('_', ' ');

@@ -1,6 +1,7 @@
 import { useLayoutEffect, useRef } from 'react';
 import type { LineView } from '../api/client';
 import { currentCurves } from '../api/live';
+import { sharesIn } from '../stage/shares';
 import type { Stage } from '../stage/stage';
 import { set, useView } from '../state';
 import { arrowOf, taken } from './arrows';
@@ -62,10 +63,7 @@ export function StageMarks({ line, stage }: { line: LineView; stage: React.RefOb
   const direction = (event: React.PointerEvent | React.MouseEvent) => {
     const rect = host.current?.getBoundingClientRect();
     if (!rect) return null;
-    const found = stage.current?.directionAt(
-      (event.clientX - rect.left) / rect.width,
-      (event.clientY - rect.top) / rect.height,
-    );
+    const found = stage.current?.directionAt(...sharesIn(event, rect));
     const within = (v: number, most: number) => Math.max(-most, Math.min(most, v));
     return found ? { yaw: within(found.yaw, 60), pitch: within(found.pitch, 40) } : null;
   };

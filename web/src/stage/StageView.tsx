@@ -7,6 +7,7 @@ import { useFrame } from '../widgets/useFrame';
 import type { Wish } from './arrange';
 import { takeGraphics } from './graphics';
 import { Stage } from './stage';
+import { sharesIn } from './shares';
 import { stages } from './stages';
 import css from './StageView.module.css';
 
@@ -152,10 +153,8 @@ export function StageView({
           // A drag turns the camera; a click points.
           const far = Math.hypot(event.clientX - pressed.current.x, event.clientY - pressed.current.y);
           if (far >= 4) return;
-          const rect = event.currentTarget.getBoundingClientRect();
           const target = stage.current?.pointAt(
-            (event.clientX - rect.left) / rect.width,
-            (event.clientY - rect.top) / rect.height,
+            ...sharesIn(event, event.currentTarget.getBoundingClientRect()),
           );
           if (target !== undefined && target >= 0) onPoint?.(target);
         }}

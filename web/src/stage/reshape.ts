@@ -58,47 +58,41 @@ export class Light {
     return Uint32Array.from(near).sort();
   }
 
-  /** How far the normal of a point turns when all points are moved by `moves`, into `out` at `to`. */
-  turned(point: number, moves: Float32Array, out: Float32Array, to: number) {
+  /** The normal of a point when all points are moved by `moves`; at rest without. */
+  normal(point: number, moves?: Float32Array): [number, number, number] {
     const g = of(this.group, point);
     const { base, index, corners } = this;
-    for (let pass = 0; pass < 2; pass++) {
-      let x = 0;
-      let y = 0;
-      let z = 0;
-      for (let k = of(this.start, g); k < of(this.start, g + 1); k++) {
-        const t = 3 * of(this.round, k);
-        // Plain loops over typed arrays: this runs for thousands of points with every move of the brush.
-        for (let c = 0; c < 3; c++) {
-          const v = 3 * of(index, t + c);
-          for (let d = 0; d < 3; d++)
-            corners[3 * c + d] = of(base, v + d) + (pass === 1 ? of(moves, v + d) : 0);
-        }
-        const ux = of(corners, 3) - of(corners, 0);
-        const uy = of(corners, 4) - of(corners, 1);
-        const uz = of(corners, 5) - of(corners, 2);
-        const vx = of(corners, 6) - of(corners, 0);
-        const vy = of(corners, 7) - of(corners, 1);
-        const vz = of(corners, 8) - of(corners, 2);
-        x += uy * vz - uz * vy;
-        y += uz * vx - ux * vz;
-        z += ux * vy - uy * vx;
+    let x = 0;
+    let y = 0;
+    let z = 0;
+    for (let k = of(this.start, g); k < of(this.start, g + 1); k++) {
+      const t = 3 * of(this.round, k);
+      // Plain loops over typed arrays: this runs for thousands of points with every move of the brush.
+      for (let c = 0; c < 3; c++) {
+        const v = 3 * of(index, t + c);
+        for (let d = 0; d < 3; d++) corners[3 * c + d] = of(base, v + d) + (moves ? of(moves, v + d) : 0);
       }
-      const length = Math.hypot(x, y, z) || 1;
-      const sign = pass === 1 ? 1 : -1;
-      const was = pass === 1 ? 1 : 0;
-      out[to] = was * of(out, to) + (sign * x) / length;
-      out[to + 1] = was * of(out, to + 1) + (sign * y) / length;
-      out[to + 2] = was * of(out, to + 2) + (sign * z) / length;
+      const ux = of(corners, 3) - of(corners, 0);
+      const uy = of(corners, 4) - of(corners, 1);
+      const uz = of(corners, 5) - of(corners, 2);
+      const vx = of(corners, 6) - of(corners, 0);
+      const vy = of(corners, 7) - of(corners, 1);
+      const vz = of(corners, 8) - of(corners, 2);
+      x += uy * vz - uz * vy;
+      y += uz * vx - ux * vz;
+      z += ux * vy - uy * vx;
     }
+    const length = Math.hypot(x, y, z) || 1;
+    return [x / length, y / length, z / length];
   }
 }
 
 /** What is worked out once for the points that a brush holds. */
 interface Grip {
   points: ArrayLike<number>;
-  /** The points whose light changes. */
+  /** The points whose light changes, and their normals at rest, three numbers each. */
   ring: Uint32Array;
+  rest: Float32Array;
   /** Where in the shape's lists the held points are, and those of the ring. */
   held: Uint32Array;
   lit: Uint32Array;
@@ -142,6 +136,7 @@ export class Reshaping {
     this.grip = {
       points,
       ring,
+      rest: Float32Array.from(Array.from(ring).flatMap((v) => this.mesh.light.normal(v))),
       held: Uint32Array.from(points, at),
       lit: ring.map(at),
       shape: { vertices, positions, normals },
@@ -152,7 +147,7 @@ export class Reshaping {
   /** Shows the shape with moves added to some points, three numbers each, in the mesh's own space. */
   show(points: ArrayLike<number>, by: Float32Array) {
     const { moves } = this;
-    const { ring, held, lit, shape } = this.hold(points);
+    const { ring, rest, held, lit, shape } = this.hold(points);
     const before = new Float32Array(3 * points.length);
     for (let i = 0; i < points.length; i++) {
       const [v, k] = [3 * of(points, i), 3 * of(held, i)];
@@ -163,8 +158,10 @@ export class Reshaping {
         shape.positions[k + d] = of(moves, v + d);
       }
     }
-    for (let i = 0; i < ring.length; i++)
-      this.mesh.light.turned(of(ring, i), moves, shape.normals, 3 * of(lit, i));
+    for (let i = 0; i < ring.length; i++) {
+      const normal = this.mesh.light.normal(of(ring, i), moves);
+      for (let d = 0; d < 3; d++) shape.normals[3 * of(lit, i) + d] = of(normal, d) - of(rest, 3 * i + d);
+    }
     // What comes next is added to how it was again.
     for (let i = 0; i < points.length; i++) moves.set(before.subarray(3 * i, 3 * i + 3), 3 * of(points, i));
     this.mesh.put(this.shape, shape);

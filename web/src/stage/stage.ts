@@ -11,6 +11,7 @@ import {
   Plane,
   Points,
   PointsMaterial,
+  type Ray,
   Raycaster,
   Scene,
   Vector2,
@@ -345,11 +346,10 @@ export class Stage {
   /** The direction from the eyes to a place of the picture, as `placeOf` has it. */
   directionAt(x: number, y: number): { yaw: number; pitch: number } | null {
     const { eyes, pane } = this.looksFrom;
-    const { main } = this.arrangement;
-    const [u, v] = [(x - main.x) / main.width, (y - main.y) / main.height];
-    const ray = new Raycaster();
-    ray.setFromCamera(new Vector2(2 * u - 1, 1 - 2 * v), this.placed());
-    const at = ray.ray.intersectPlane(new Plane(new Vector3(0, 0, 1), -(eyes.z + pane)), new Vector3());
+    const at = this.rayAt(x, y).intersectPlane(
+      new Plane(new Vector3(0, 0, 1), -(eyes.z + pane)),
+      new Vector3(),
+    );
     if (!at) return null;
     const [dx, dy] = [at.x - eyes.x, at.y - eyes.y];
     const degrees = (rad: number) => Math.round((rad * 1800) / Math.PI) / 10;
@@ -402,16 +402,13 @@ export class Stage {
   /** Where a ray through a place of the face's view meets the character as it stands; `mirrored` sends the ray in from the other
    * side of a plane across, to find the same place there. */
   surfaceAt(x: number, y: number, mirrored: number | null = null): Vector3 | null {
-    const { actor } = this;
-    const place = inside(this.arrangement.main, x, y);
-    if (!actor || !place) return null;
-    const ray = new Raycaster();
-    ray.setFromCamera(new Vector2(2 * place[0] - 1, 1 - 2 * place[1]), this.placed());
+    if (!inside(this.arrangement.main, x, y)) return null;
+    const ray = this.rayAt(x, y);
     if (mirrored !== null) {
-      ray.ray.origin.x = 2 * mirrored - ray.ray.origin.x;
-      ray.ray.direction.x *= -1;
+      ray.origin.x = 2 * mirrored - ray.origin.x;
+      ray.direction.x *= -1;
     }
-    return ray.intersectObject(actor.model, true)[0]?.point ?? null;
+    return this.graphics.model?.skin.pick(ray)?.at ?? null;
   }
 
   /** Where a point of the character's space is seen in the face's view, shares of the picture, and how far from the camera; none
@@ -429,31 +426,28 @@ export class Stage {
     };
   }
 
-  private rayThrough(x: number, y: number): Raycaster | null {
-    const place = inside(this.arrangement.main, x, y);
-    if (!place) return null;
+  /** The ray through a place of the face's view, shares of the picture. */
+  private rayAt(x: number, y: number): Ray {
+    const { main } = this.arrangement;
+    const [u, v] = [(x - main.x) / main.width, (y - main.y) / main.height];
     const ray = new Raycaster();
-    ray.setFromCamera(new Vector2(2 * place[0] - 1, 1 - 2 * place[1]), this.placed());
-    return ray;
+    ray.setFromCamera(new Vector2(2 * u - 1, 1 - 2 * v), this.placed());
+    return ray.ray;
   }
 
   /** The nearest point of the skin at a place of the picture, shares of its width and height. */
   pickAt(x: number, y: number): Picked | null {
-    const ray = this.rayThrough(x, y);
-    return (ray && this.graphics.model?.skin.pick(ray.ray)) ?? null;
+    if (!inside(this.arrangement.main, x, y)) return null;
+    return this.graphics.model?.skin.pick(this.rayAt(x, y)) ?? null;
   }
 
   /** Where a point is dragged to by the pointer: as far from the camera as it was. */
   dragged(from: Vector3, x: number, y: number): Vector3 {
-    const { main } = this.arrangement;
-    const ray = new Raycaster();
-    const [u, v] = [(x - main.x) / main.width, (y - main.y) / main.height];
-    ray.setFromCamera(new Vector2(2 * u - 1, 1 - 2 * v), this.placed());
     const plane = new Plane().setFromNormalAndCoplanarPoint(
       this.camera.getWorldDirection(new Vector3()),
       from,
     );
-    return ray.ray.intersectPlane(plane, new Vector3()) ?? from.clone();
+    return this.rayAt(x, y).intersectPlane(plane, new Vector3()) ?? from.clone();
   }
 
   /** How many pixels a length has at a point. */
