@@ -3,8 +3,8 @@
 use crate::{character, out, read};
 use anyhow::{Context, ensure};
 use clap::Args;
-use jam_shape::template::shipped;
-use jam_shape::{Landmarks, Progress, Report, Wish, hung, propose, transfer};
+use jam_formats::glb::Making;
+use jam_shape::{Landmarks, Progress, Report, propose};
 use serde::Serialize;
 use std::path::PathBuf;
 
@@ -52,29 +52,21 @@ struct Printed {
 /// Writes the character and prints what came of it as JSON.
 pub fn run(options: &Shapes) -> anyhow::Result<()> {
     let face = character::open(&options.face)?;
-    let pieces = face.pieces()?;
-    let marks: Landmarks = match &options.landmarks {
+    let landmarks: Landmarks = match &options.landmarks {
         Some(file) => serde_json::from_slice(&read(file)?)
             .with_context(|| format!("{}: these are no landmarks", file.display()))?,
-        None => propose(&pieces)?,
+        None => propose(&face.pieces()?)?,
     };
-    let open = match &options.open {
-        Some(file) => Some(character::open(file)?.pieces()?),
-        None => None,
-    };
+    let open = options.open.as_ref().map(|file| character::open(file)).transpose()?;
     let wiring = face.wiring()?;
-    let there = face.controls_there(&wiring);
-    let wish = Wish { symmetric: options.symmetric, there, ..Wish::default() };
-    let (shaped, _) = transfer(shipped(), &pieces, open.as_deref(), &marks, &wish, &Progress(&|_| true))?;
-    let mut made = face.with_shapes(&shaped.pieces)?;
-    if options.joints {
-        ensure!(
-            face.lacks_joints(&wiring),
-            "it has joints already, or its head and eyes turn as they are; leave --joints out"
-        );
-        made = made.with_joints(&hung(shipped(), &pieces, &marks)?)?;
-    }
+    ensure!(
+        !options.joints || face.lacks_joints(&wiring),
+        "it has joints already, or its head and eyes turn as they are; leave --joints out"
+    );
+    let Shapes { symmetric, joints, .. } = *options;
+    let making = Making { symmetric, joints, open: open.as_ref(), ..Making::of(landmarks) };
+    let (made, shaping) = face.given_shapes(&wiring, &making, &Progress(&|_| true))?;
     out::write(&options.out, &made.write())?;
-    let printed = Printed { landmarks: marks, kept: wish.there, report: shaped.report };
+    let printed = Printed { landmarks, kept: face.controls_there(&wiring), report: shaping.report };
     out::print(&format!("{}\n", serde_json::to_string_pretty(&printed)?))
 }

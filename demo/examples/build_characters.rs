@@ -7,6 +7,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         ("bram", jam_demo::head::build()?),
         ("odile", jam_demo::odile::build()),
         ("bell", jam_demo::bell::build()),
+        ("wren", jam_demo::wren::plain_head()),
     ] {
         let path = folder.join(name).with_extension("glb");
         std::fs::write(&path, &bytes)?;

@@ -5,23 +5,28 @@ mod craft;
 pub mod head;
 mod lines;
 pub mod odile;
+pub mod wren;
 
-pub use lines::{BELL, BRAM, Cue, DemoLine, LINES, ODILE, SCENE};
+pub use lines::{BELL, BRAM, Cue, DemoLine, LINES, ODILE, SCENE, WREN};
 
 use jam_desk::scene::{Heard, new_scene};
-use jam_formats::glb::{Character, GlbError};
+use jam_formats::glb::{Character, GlbError, Making, MakingError};
 use jam_formats::sound::{self, SoundError};
 use jam_rig::{Attached, Feed, Wiring};
 use jam_score::{Control, Frame, FrameGrid, FrameRate, Ids, Line};
-use jam_store::{NewLine, Production, Store, StoreError};
+use jam_shape::{Progress, Shaping, propose};
+use jam_store::{NewLine, NewModel, NewWiring, Production, Store, StoreError};
 use jam_voice::{AnalyseError, Analyser, features};
+use std::sync::OnceLock;
 
 /// A character of the demo.
 pub struct DemoCharacter {
     /// What the production calls it.
     pub name: &'static str,
-    /// A binary glTF file.
+    /// A binary glTF file, as it came.
     pub model: &'static [u8],
+    /// Whether it came without shapes and joints, and wears those that are made for it.
+    plain: bool,
     /// Nodes of parts that follow a mesh, with that mesh's node.
     attached: &'static [(&'static str, &'static str)],
     /// Degrees that an upper lid turns until it is shut, where the proposal's guess is wrong.
@@ -29,26 +34,76 @@ pub struct DemoCharacter {
 }
 
 /// Bram, the harbour's night wireless operator, all shapes; Odile of the tea stall, paper mouths that are
-/// swapped; the ship's bell, all joints.
-pub const CHARACTERS: [DemoCharacter; 3] = [
-    DemoCharacter { name: BRAM, model: include_bytes!("../characters/bram.glb"), attached: &[], lid: None },
+/// swapped; the ship's bell, all joints; Wren, a plain head that is given its shapes.
+pub const CHARACTERS: [DemoCharacter; 4] = [
+    DemoCharacter {
+        name: BRAM,
+        model: include_bytes!("../characters/bram.glb"),
+        plain: false,
+        attached: &[],
+        lid: None,
+    },
     DemoCharacter {
         name: ODILE,
         model: include_bytes!("../characters/odile.glb"),
+        plain: false,
         attached: &[],
         lid: Some(47.0),
     },
     DemoCharacter {
         name: BELL,
         model: include_bytes!("../characters/bell.glb"),
+        plain: false,
         attached: &[("moustache", "face")],
         lid: Some(56.0),
+    },
+    DemoCharacter {
+        name: WREN,
+        model: include_bytes!("../characters/wren.glb"),
+        plain: true,
+        attached: &[],
+        lid: None,
     },
 ];
 
 impl DemoCharacter {
-    pub fn read(&self) -> Result<Character, GlbError> {
-        Character::read(self.model)
+    /// As it speaks.
+    ///
+    /// # Errors
+    /// It cannot be read or given shapes.
+    pub fn read(&self) -> Result<Character, MakingError> {
+        Ok(match self.shaped()? {
+            Some((character, _)) => character.clone(),
+            None => Character::read(self.model)?,
+        })
+    }
+
+    /// With the shapes and joints that are made for it, once, and how they were made; none if it came with them.
+    fn shaped(&self) -> Result<Option<&'static (Character, Shaping)>, MakingError> {
+        static MADE: OnceLock<(Character, Shaping)> = OnceLock::new();
+        if !self.plain || MADE.get().is_some() {
+            return Ok(MADE.get().filter(|_| self.plain));
+        }
+        let came = Character::read(self.model)?;
+        let landmarks = propose(&came.pieces()?)?;
+        let making = Making { symmetric: true, joints: true, ..Making::of(landmarks) };
+        let made = came.given_shapes(&came.wiring()?, &making, &Progress(&|_| true))?;
+        Ok(Some(MADE.get_or_init(|| made)))
+    }
+
+    /// Adds it to a production; shapes that were made for it are a step of their own.
+    fn join(&self, store: &Store) -> Result<(), DemoError> {
+        let came = Character::read(self.model)?;
+        let member = store.add_cast_member(self.name, self.model, &self.wiring(&came)?)?;
+        let Some((character, shaping)) = self.shaped()? else { return Ok(()) };
+        let proposed = self.wiring(character)?;
+        store.change_wiring(member.id, |now| -> Result<(), StoreError> {
+            let mut ids = now.member.ids;
+            let wiring = proposed.numbered_like(&now.member.wiring, &mut ids);
+            let new = NewWiring { wiring, ids, words: shaping.words(), gesture: None };
+            now.wear(new, NewModel { bytes: character.write(), base: None, shaping: Some(shaping.clone()) })
+        })?;
+        Ok(())
     }
 
     /// Its wiring as proposed by name, corrected by hand: loose parts attached, lids that meet.
@@ -77,6 +132,8 @@ pub enum DemoError {
     #[error(transparent)]
     Character(#[from] GlbError),
     #[error(transparent)]
+    Shapes(#[from] MakingError),
+    #[error(transparent)]
     Sound(#[from] SoundError),
     #[error(transparent)]
     Analyse(#[from] AnalyseError),
@@ -92,7 +149,7 @@ pub fn fill(store: &Store) -> Result<(), DemoError> {
     let grid = FrameGrid { rate: FrameRate::FILM, first: Frame(1001) };
     store.set_production(&Production { name: "Fog at Pell Harbour".into(), grid })?;
     for one in &CHARACTERS {
-        store.add_cast_member(one.name, one.model, &one.wiring(&one.read()?)?)?;
+        one.join(store)?;
     }
     let analyser = Analyser::shipped()?;
     let mut added = Vec::with_capacity(LINES.len());

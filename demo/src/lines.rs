@@ -66,6 +66,7 @@ pub const SCENE: (&str, [usize; 4]) = ("The pier, night", [4, 13, 2, 15]);
 pub const BRAM: &str = "Bram";
 pub const ODILE: &str = "Odile";
 pub const BELL: &str = "The ship's bell";
+pub const WREN: &str = "Wren";
 
 macro_rules! lines {
     ($($who:ident $file:literal $number:literal text: $text:literal, $($cue:expr),* ;)*) => {
@@ -95,4 +96,6 @@ lines! {
     ODILE "odile" "13" text: "Bram! The fog has eaten the end of my pier. Bring a lamp, and bring the big spoon.", Cue::Feels(Mood::Surprise, 0.7, 0..=2), Cue::Feels(Mood::Worry, 0.6, 3..=15), Cue::LooksAt("other, right", 0..=4);
     ODILE "odile" "14" text: "Tea first, then trouble. Five sugars for the captain, and none for the ghost.", Cue::Feels(Mood::Happiness, 0.6, 0..=12), Cue::LooksAt("other, left", 4..=12);
     BELL "bell" "15" text: "I have rung for forty ferries, and nobody ever thanks the bell.", Cue::Feels(Mood::Sadness, 0.7, 0..=11), Cue::LooksAt("table", 6..=9), Cue::Turns([5.0, 0.0, 6.0], 7..=11);
+    WREN "wren" "16" text: "Ninety gulls on the roof, Bram, and five of them are wearing boots!", Cue::Thinks(0..=1), Cue::LooksAt("other, right", 2..=5), Cue::Feels(Mood::Surprise, 0.7, 6..=12), Cue::LooksAt("lens", 9..=12);
+    WREN "wren" "17" text: "Please may I blow the big horn? Only once. I promise it will be a very small toot.", Cue::Feels(Mood::Worry, 0.4, 0..=6), Cue::Feels(Mood::Happiness, 0.8, 7..=16), Cue::LooksAt("lens", 0..=6), Cue::Turns([4.0, 3.0, 6.0], 9..=16);
 }

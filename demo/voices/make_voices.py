@@ -2,16 +2,16 @@
 """Makes the demo's voices beside this file, once; the results are committed.
 
 Every voice is synthesised with Debian's `flite` (voices awb, slt and kal16: CMU, BSD-style licence); nobody real speaks.
-A whisper is the same voice with its phases scattered, a shout is raised and pressed, a sung line is
-slowed to one pitch. Needs numpy. The texts are in `../src/lines.rs`, in the same order.
+A child is the same voice played faster, which raises pitch and resonances alike; a whisper is the same voice with its phases scattered, a shout is raised and pressed, a sung line is
+slowed to one pitch. Numbers given on the command line make these lines only. Needs numpy. The texts are in `../src/lines.rs`, in the same order.
 """
-import pathlib, re, subprocess, wave
+import pathlib, re, subprocess, sys, wave
 import numpy as np
 
 HERE = pathlib.Path(__file__).parent
 source = (HERE / "../src/lines.rs").read_text()
 TEXTS = [re.sub(r"\[.*?\]\s*", "", t) for t in re.findall(r'text: "(.*?)"', source)]
-VOICES = {13: "slt", 14: "slt", 15: "kal16"}  # the others: awb
+VOICES = {13: "slt", 14: "slt", 15: "kal16", 16: "slt", 17: "slt"}  # the others: awb
 PLAIN = {"int_f0_target_mean": 118, "int_f0_target_stddev": 26, "duration_stretch": 1.05}
 MANNER = {  # line: what is set otherwise
     3: {"int_f0_target_mean": 104, "duration_stretch": 1.25},
@@ -23,6 +23,8 @@ MANNER = {  # line: what is set otherwise
     13: {"int_f0_target_mean": 205, "int_f0_target_stddev": 40},
     14: {"int_f0_target_mean": 185, "int_f0_target_stddev": 30},
     15: {"int_f0_target_mean": 72, "int_f0_target_stddev": 12, "duration_stretch": 1.2},
+    16: {"int_f0_target_mean": 232, "int_f0_target_stddev": 52, "duration_stretch": 1.28, "smaller": 1.05},
+    17: {"int_f0_target_mean": 222, "int_f0_target_stddev": 44, "duration_stretch": 1.3, "smaller": 1.05},
 }
 
 
@@ -47,11 +49,21 @@ def whisper(x, random, window=256, hop=64):
     return y / np.abs(y).max() * 0.25
 
 
-for number, text in enumerate(TEXTS, 1):
+def smaller(x, by):
+    """As if the head were smaller by this."""
+    return np.interp(np.arange(0, len(x) - 1, by), np.arange(len(x)), x)
+
+
+WANTED = [int(n) for n in sys.argv[1:]] or range(1, len(TEXTS) + 1)
+for number in WANTED:
+    text = TEXTS[number - 1]
     settings = {**PLAIN, **MANNER.get(number, {})}
     gain, breathy = settings.pop("gain", 1.0), settings.pop("whisper", False)
+    size = settings.pop("smaller", 1.0)
     rate, x = say(VOICES.get(number, "awb"), text, settings)
     random = np.random.default_rng(number)
+    if size != 1:
+        x = smaller(x, size)
     if breathy:
         x = whisper(x, random)
     x = np.tanh(gain * x) if gain > 1 else x

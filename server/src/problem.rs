@@ -5,7 +5,7 @@ use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use jam_desk::{Kind, Refusal};
 use jam_formats::deliver::DeliverError;
-use jam_formats::glb::GlbError;
+use jam_formats::glb::{GlbError, MakingError};
 use jam_formats::script::ScriptError;
 use jam_formats::sound::SoundError;
 use jam_formats::tiers::TiersError;
@@ -122,6 +122,15 @@ impl From<SoundError> for Problem {
 impl From<GlbError> for Problem {
     fn from(error: GlbError) -> Problem {
         Problem::refused("model", "character_unreadable", error)
+    }
+}
+
+impl From<MakingError> for Problem {
+    fn from(error: MakingError) -> Problem {
+        match error {
+            MakingError::File(error) => error.into(),
+            MakingError::Shape(error) => error.into(),
+        }
     }
 }
 

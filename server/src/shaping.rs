@@ -5,9 +5,8 @@ use crate::models::Model;
 use crate::problem::{Answer, Problem};
 use crate::shapings::Under;
 use crate::workshop;
-use jam_formats::glb::Character;
-use jam_shape::template::shipped;
-use jam_shape::{Landmarks, Progress, ShapeError, Shaping, Wish, hung, transfer};
+use jam_formats::glb::Making;
+use jam_shape::{Landmarks, Progress, ShapeError};
 use std::collections::BTreeMap;
 use std::sync::atomic::Ordering;
 use std::sync::{Arc, PoisonError};
@@ -52,12 +51,11 @@ pub fn begin(app: &Arc<App>, id: i32, order: Order) -> Answer<()> {
 }
 
 fn make(app: &App, id: i32, model: &Model, order: &Order, under: &Under) -> Answer<()> {
-    let pieces = model.character.pieces()?;
-    let wish = Wish {
+    let making = Making {
         symmetric: order.symmetric,
-        there: model.controls_there(),
+        joints: order.joints,
         strengths: order.strengths.clone(),
-        ..Wish::default()
+        ..Making::of(order.landmarks)
     };
     let go_on = |done: f64| {
         let mut slot = under.done.lock().unwrap_or_else(PoisonError::into_inner);
@@ -68,20 +66,8 @@ fn make(app: &App, id: i32, model: &Model, order: &Order, under: &Under) -> Answ
         }
         !under.stopped.load(Ordering::Acquire)
     };
-    let (shaped, worked) = transfer(shipped(), &pieces, None, &order.landmarks, &wish, &Progress(&go_on))?;
-    let mut character: Character = model.character.with_shapes(&shaped.pieces)?;
-    let joints = order.joints && model.lacks_joints();
-    if joints {
-        character = character.with_joints(&hung(shipped(), &pieces, &order.landmarks)?)?;
-    }
-    let shaping = Shaping {
-        landmarks: order.landmarks,
-        symmetric: order.symmetric,
-        joints,
-        strengths: order.strengths.clone(),
-        loose: worked.loose(),
-        report: shaped.report,
-    };
+    let (character, shaping) =
+        model.character.given_shapes(&model.proposal.wiring, &making, &Progress(&go_on))?;
     if under.stopped.load(Ordering::Acquire) {
         return Err(ShapeError::Cancelled.into());
     }

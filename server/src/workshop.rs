@@ -80,7 +80,7 @@ pub fn wear(
         }
     };
     let model = Model::read(character, bytes.len())?;
-    let words = format!("{} shapes made", shaping.report.shapes.len());
+    let words = shaping.words();
     let member = app.store.change_wiring(id, |now| -> Answer<()> {
         let jam_desk::Rewired { mut wiring, ids, .. } =
             jam_desk::rewire(&WiringOp::Propose, &now.member.wiring, now.member.ids, &Here(&model))?;

@@ -282,7 +282,9 @@ fn upright(pieces: &[Piece]) -> Result<Landmarks, ShapeError> {
             out.set(landmark, found.copied().unwrap_or(guess));
         }
         // The outermost of the head between nose and brow, its front.
-        let worn = ["hair", "hat", "cap", "glass", "phone", "ring", "strap"];
+        let worn = [
+            "hair", "curl", "braid", "wig", "hat", "cap", "hood", "helmet", "glass", "phone", "ring", "strap",
+        ];
         let beside: Vec<DVec3> = split
             .iter()
             .filter(|(_, name)| !words(name, &worn))

@@ -143,6 +143,13 @@ pub struct Shaping {
     pub loose: Vec<[f32; 4]>,
 }
 
+impl Shaping {
+    /// What is said of the step in which a character got them.
+    pub fn words(&self) -> String {
+        format!("{} shapes made", self.report.shapes.len())
+    }
+}
+
 impl Report {
     #[allow(clippy::too_many_arguments)]
     pub fn of(

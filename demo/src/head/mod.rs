@@ -6,11 +6,11 @@
 
 mod dress;
 mod hair;
-mod mouth_parts;
-mod paint;
-mod sculpt;
+pub(crate) mod mouth_parts;
+pub(crate) mod paint;
+pub(crate) mod sculpt;
 mod shapes;
-mod skin;
+pub(crate) mod skin;
 mod texture;
 
 use crate::craft::gltf::{self, Joint};
@@ -19,7 +19,9 @@ use crate::craft::mesh::{Hanging, Material, Mesh};
 use crate::craft::parts::eyeball;
 use glam::DVec3;
 use jam_shape::template::{self, Moves, Source, Tongue};
+use paint::Palette;
 use sculpt::{EYE, EYE_RADIUS, JAW_PIVOT};
+use skin::{Cut, Skin};
 use std::f64::consts::TAU;
 
 /// Where the head turns on the neck, and the neck on the body.
@@ -36,9 +38,20 @@ fn neck(p: V3) -> Hanging {
     ["head", "neck", "body"].into_iter().zip(shares).filter(|(_, share)| *share > 0.0).collect()
 }
 
+/// How Bram's skin is cut.
+const CUT: Cut = Cut { spokes: 120, step: 0.055, worn: true };
+const PAINT: Palette = Palette {
+    skin: [0xcf936b, 0xe6b98e],
+    blush: 0xbf6447,
+    wash: 0x8a4a35,
+    lips: [0xa35a48, 0xc9805f, 0x5e2823],
+    lid: 0xb06a4f,
+    lash: 0x5b2a22,
+};
+
 /// The character as a binary glTF file.
 pub fn build() -> Result<Vec<u8>, png::EncodingError> {
-    let skin = skin::Skin::build();
+    let skin = Skin::build(CUT);
     let moves = shapes::of_skin(&skin);
     let around = |p: &V3| [p.x.atan2(p.z + 0.12) * MARKS_ROUND / TAU, 0.80 * p.y];
     let uv = skin.points.iter().map(around).collect();
@@ -52,7 +65,7 @@ pub fn build() -> Result<Vec<u8>, png::EncodingError> {
             "skin",
             skin.points.iter().map(|p| shapes::uneven(*p)).collect(),
             skin.quads.clone(),
-            paint::of_skin(&skin),
+            paint::of_skin(&skin, &PAINT),
             Material::Skin,
         )
         .with_shapes(moves)
@@ -86,7 +99,7 @@ pub fn build() -> Result<Vec<u8>, png::EncodingError> {
 
 /// The head as the pattern whose shapes other faces are given: without what makes it uneven.
 pub fn pattern() -> Source {
-    let skin = skin::Skin::build();
+    let skin = Skin::build(CUT);
     let point = |p: &V3| DVec3::from_array(p.array());
     let moved = |shapes: &[crate::craft::mesh::Shape]| -> Vec<Moves> {
         let one = |(name, moves): &crate::craft::mesh::Shape| Moves {

@@ -4,7 +4,7 @@
 //! folds. What the jaw moves, teeth and tongue move by the same straight morph, so they never part.
 
 use super::sculpt::{EYE_RADIUS, JAW_PIVOT, LID};
-use super::skin::{CREASE_AT, SOCK_RINGS, SPOKES, Skin, eye_angles, lid_edges, over_eye};
+use super::skin::{CREASE_AT, SOCK_RINGS, Skin, eye_angles, lid_edges, over_eye};
 use crate::craft::maths::{V3, about_x, bell, blob, lerp, on, smooth, square, v};
 use crate::craft::mesh::Shape;
 use jam_shape::template::{GLIDE, MEET, NO_EYE, SWING};
@@ -49,12 +49,13 @@ struct Field {
 
 fn fields(skin: &Skin) -> Vec<Field> {
     let contact: Vec<f64> = skin.contact.iter().map(|i| skin.points[*i].y).collect();
+    let spokes = skin.spokes;
     let contact_at = |nu: f64| {
-        let at = nu.rem_euclid(TAU) / TAU * SPOKES as f64;
-        let i = (at as usize).min(SPOKES - 1);
-        lerp(contact[i], contact[(i + 1) % SPOKES], at - i as f64)
+        let at = nu.rem_euclid(TAU) / TAU * spokes as f64;
+        let i = (at as usize).min(spokes - 1);
+        lerp(contact[i], contact[(i + 1) % spokes], at - i as f64)
     };
-    let middle = contact[SPOKES / 4];
+    let middle = contact[spokes / 4];
     let behind = v(0.0, -0.10, -0.12);
     skin.points
         .iter()

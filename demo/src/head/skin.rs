@@ -11,8 +11,6 @@ use crate::craft::mesh::{Edges, Quad, face_outward, flip, normals};
 use jam_shape::template::{NO_EYE, Place};
 use std::f64::consts::{PI, TAU};
 
-/// Spokes round the mouth.
-pub const SPOKES: usize = 120;
 /// Half length of the mouth's slit, radians.
 const SLIT: f64 = 0.335;
 /// Rings of an eye patch, and which of them is the crease of the lid.
@@ -37,7 +35,19 @@ const SOCK: [(f64, f64, f64); 9] = [
 /// Rings of the sock, for its fades.
 pub const SOCK_RINGS: f64 = SOCK.len() as f64;
 
+/// How the skin is cut into quads, and what is carved into it.
+#[derive(Debug, Clone, Copy)]
+pub struct Cut {
+    /// Spokes round the mouth, a multiple of four.
+    pub spokes: usize,
+    /// From ring to ring over the face.
+    pub step: f64,
+    /// Folds round the mouth, and the unevenness of carved wood.
+    pub worn: bool,
+}
+
 pub struct Skin {
+    pub spokes: usize,
     pub points: Vec<V3>,
     pub places: Vec<Place>,
     pub quads: Vec<Quad>,
@@ -127,14 +137,15 @@ fn lid_point(angle: f64, share: f64) -> V3 {
 }
 
 impl Skin {
-    pub fn build() -> Skin {
+    pub fn build(cut: Cut) -> Skin {
+        let Cut { spokes, step, worn } = cut;
         let map = Map::new();
         let mut mus = vec![0.0, 0.022, 0.055, 0.10, 0.145, 0.195, 0.245, 0.30, 0.355];
         while mus[mus.len() - 1] < 2.70 {
             let last = mus[mus.len() - 1];
-            mus.push(last + if last < 1.5 { 0.055 } else { 0.085 });
+            mus.push(last + if last < 1.5 { step } else { 0.03 + step });
         }
-        let nus: Vec<f64> = (0..SPOKES).map(|j| TAU * j as f64 / SPOKES as f64).collect();
+        let nus: Vec<f64> = (0..spokes).map(|j| TAU * j as f64 / spokes as f64).collect();
         let directions: Vec<Vec<V3>> =
             mus.iter().map(|m| nus.iter().map(|n| map.direction_at(*m, *n)).collect()).collect();
 
@@ -150,30 +161,31 @@ impl Skin {
             }
         }
         let (i0, i1) = (row - 5, row + 5);
-        let (j0, j1) = (column - 6, (column + 5).min(SPOKES / 4 - 2));
+        let (j0, j1) = (column - 6, (column + 5).min(spokes / 4 - 2));
         let mut border: Vec<(usize, usize)> = Vec::new();
         border.extend((j0..j1).map(|j| (i0, j)));
         border.extend((i0..i1).map(|i| (i, j1)));
         border.extend((j0 + 1..=j1).rev().map(|j| (i1, j)));
         border.extend((i0 + 1..=i1).rev().map(|i| (i, j0)));
-        let mirror = |j: usize| (SPOKES + SPOKES / 2 - j) % SPOKES;
+        let mirror = |j: usize| (spokes + spokes / 2 - j) % spokes;
         let hole = |i: usize, j: usize| {
             let m = mirror(j);
             (i0 < i && i < i1) && ((j0 < j && j < j1) || (j0 < m && m < j1))
         };
         let hole_cell = |i: usize, j: usize| {
-            let m = (SPOKES + SPOKES / 2 - j - 1) % SPOKES;
+            let m = (spokes + spokes / 2 - j - 1) % spokes;
             (i0..i1).contains(&i) && ((j0..j1).contains(&j) || (j0..j1).contains(&m))
         };
 
         let mut skin = Skin {
+            spokes,
             points: Vec::new(),
             places: Vec::new(),
             quads: Vec::new(),
             contact: Vec::new(),
             first_ear: 0,
         };
-        let mut ids = vec![vec![usize::MAX; SPOKES]; mus.len()];
+        let mut ids = vec![vec![usize::MAX; spokes]; mus.len()];
         for (i, ring) in directions.iter().enumerate() {
             for (j, d) in ring.iter().enumerate() {
                 if !hole(i, j) {
@@ -182,9 +194,9 @@ impl Skin {
             }
         }
         for i in 0..mus.len() - 1 {
-            for j in 0..SPOKES {
+            for j in 0..spokes {
                 if !hole_cell(i, j) {
-                    let k = (j + 1) % SPOKES;
+                    let k = (j + 1) % spokes;
                     skin.quads.push([ids[i][j], ids[i + 1][j], ids[i + 1][k], ids[i][k]]);
                 }
             }
@@ -199,7 +211,9 @@ impl Skin {
         face_outward(&points, &mut skin.quads, |n| {
             (0..count).map(|i| n[i].dot((points[i] - ORIGIN).unit())).sum()
         });
-        skin.crease_cheeks();
+        if worn {
+            skin.crease_cheeks();
+        }
         skin.neck(&ids[mus.len() - 1], &nus);
         skin.ears();
         skin
@@ -219,7 +233,7 @@ impl Skin {
         directions: &[Vec<V3>],
         towards: V3,
     ) {
-        let count = border.len();
+        let (count, spokes) = (border.len(), self.spokes);
         let outer: Vec<V3> = border.iter().map(|(i, j)| directions[*i][*j]).collect();
         // Angle round the eye of each border point: half as it is, half evenly spread, one at each corner.
         let mut angles: Vec<f64> = Vec::with_capacity(count);
@@ -283,7 +297,7 @@ impl Skin {
                 .iter()
                 .map(
                     |(i, j)| {
-                        if side > 0.0 { ids[*i][*j] } else { ids[*i][(SPOKES + SPOKES / 2 - j) % SPOKES] }
+                        if side > 0.0 { ids[*i][*j] } else { ids[*i][(spokes + spokes / 2 - j) % spokes] }
                     },
                 )
                 .collect();
@@ -375,11 +389,12 @@ impl Skin {
 
     fn sock(&mut self, nus: &[f64]) {
         let contact: Vec<V3> = self.contact.iter().map(|i| self.points[*i]).collect();
-        let front = contact[SPOKES / 4].z;
+        let spokes = self.spokes;
+        let front = contact[spokes / 4].z;
         let mut before = self.contact.clone();
         for (s, (depth, height, width)) in SOCK.iter().enumerate() {
             let s = s as f64 + 1.0;
-            let ring: Vec<usize> = (0..SPOKES)
+            let ring: Vec<usize> = (0..spokes)
                 .map(|j| {
                     let (p, u) = (contact[j], nus[j].sin());
                     // Deeper inside it is boxier, so that the teeth have room in it.
@@ -390,16 +405,16 @@ impl Skin {
                     self.add(v(p.x * width, y, z), Place { sock: s, ..plain(0.0, nus[j]) })
                 })
                 .collect();
-            for j in 0..SPOKES {
-                let k = (j + 1) % SPOKES;
+            for j in 0..spokes {
+                let k = (j + 1) % spokes;
                 self.quads.push([ring[j], before[j], before[k], ring[k]]);
             }
             before = ring;
         }
         let pole =
             self.add(v(0.0, MOUTH_Y, front - 0.70), Place { sock: SOCK_RINGS + 1.0, ..plain(0.0, 0.0) });
-        for j in 0..SPOKES {
-            self.quads.push([pole, before[j], before[(j + 1) % SPOKES], pole]);
+        for j in 0..spokes {
+            self.quads.push([pole, before[j], before[(j + 1) % spokes], pole]);
         }
     }
 
@@ -426,9 +441,9 @@ impl Skin {
     }
 
     fn neck(&mut self, last: &[usize], nus: &[f64]) {
-        let mut before = last.to_vec();
+        let (mut before, spokes) = (last.to_vec(), self.spokes);
         for (y, sideways, down) in [(-1.34, 0.55, 0.5), (-1.48, 0.9, 0.85), (-1.65, 1.0, 1.0)] {
-            let ring: Vec<usize> = (0..SPOKES)
+            let ring: Vec<usize> = (0..spokes)
                 .map(|j| {
                     let p = self.points[last[j]];
                     let a = p.x.atan2(p.z + 0.24);
@@ -438,8 +453,8 @@ impl Skin {
                     self.add(point, plain(3.0, nus[j]))
                 })
                 .collect();
-            for j in 0..SPOKES {
-                let k = (j + 1) % SPOKES;
+            for j in 0..spokes {
+                let k = (j + 1) % spokes;
                 self.quads.push([ring[j], ring[k], before[k], before[j]]);
             }
             before = ring;

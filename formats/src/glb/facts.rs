@@ -213,9 +213,14 @@ impl Character {
             self.shapes().into_iter().map(|name| ShapeFacts { half: half(&name), name }).collect();
         let names: Vec<&str> = self.mesh_nodes().map(|(n, _)| self.node_name(n)).collect();
         let chart = propose::chart(&names);
-        // A mesh with shapes is moved by these, not by its node, and a drawn mouth is swapped.
-        let mut apart: Vec<usize> =
-            self.mesh_nodes().filter(|(_, m)| !target_names(m).is_empty()).map(|(n, _)| n).collect();
+        // A mesh with shapes is moved by these, not by its node, one that hangs on joints by those (glTF 2.0, 3.7.3.3), and a drawn
+        // mouth is swapped.
+        let hangs = |n: usize| {
+            let node = &self.list("nodes")[n];
+            node["skin"].is_u64() && !node["children"].is_array()
+        };
+        let moved = |(n, m): &(usize, &Value)| !target_names(m).is_empty() || hangs(*n);
+        let mut apart: Vec<usize> = self.mesh_nodes().filter(moved).map(|(n, _)| n).collect();
         apart.extend(chart.iter().flat_map(|c| &c.drawings).filter_map(|d| self.node_named(&d.node)));
         let joints: Vec<JointFacts> = (0..self.list("nodes").len())
             .filter(|n| propose::may_be_joint(self.node_name(*n)) && !apart.contains(n))

@@ -94,8 +94,9 @@ pub fn gather(sounds: &[SpokenSound], diction: &Diction, rate: FrameRate) -> Vec
             // Lips part with the burst where it is heard; the jaw is on its way by then.
             if let (Some(release), Some(_)) = (sound.release, usual_burst(sound.phone)) {
                 let burst = sound.start + release.clamp(0.3, 1.0) * sound.length();
-                seal.start = seal.start.min(burst - rate.frame_length().0 - 0.002);
-                seal.end = burst;
+                // Windows are rounded outward to the solver's grid: after the burst no point of it is still shut.
+                seal.end = ((burst - diction.lead.0) * HZ).floor() / HZ + diction.lead.0;
+                seal.start = seal.start.min(seal.end - rate.frame_length().0 - 0.002);
             }
             seals.push(seal);
             others.push(must(Organ::Jaw, None, Some(0.30)));
@@ -148,11 +149,13 @@ fn hold(seal: &mut Must, sounds: &[SpokenSound], lead: f64, rate: FrameRate) {
     }
     let room = |k: Option<usize>| k.and_then(|k| sounds.get(k)).filter(|s| !(s.is_tuck() || s.is_tongue()));
     let i = seal.sound;
-    // A little past the frame, so that what is between two samples does not miss it.
-    let back = (first - 1.0) * frame + lead - 0.002;
-    let on = (last + 1.0) * frame + lead + 0.002;
+    // The solver's grid points round the frame hold, so that what is between them does, too.
+    let back = (first - 1.0) * frame + lead;
+    let on = (last + 1.0) * frame + lead;
     let last_sound = sounds.iter().rposition(|s| s.start < seal.end).unwrap_or(i);
-    if room(i.checked_sub(1)).is_some_and(|before| back > before.start + ROOM * before.length()) {
+    // A pause keeps nothing for itself.
+    let own = |s: &SpokenSound| if s.phone == Phone::Sil { 0.0 } else { ROOM * s.length() };
+    if room(i.checked_sub(1)).is_some_and(|before| back > before.start + own(before)) {
         seal.start = back;
     } else if room(Some(last_sound + 1)).is_some_and(|next| on < next.end - ROOM * next.length())
         && on - seal.end < BURST_LATE * frame

@@ -1,0 +1,74 @@
+//! A character without shapes is given them, and joints where it has none.
+
+use super::character::{Character, GlbError};
+use jam_rig::Wiring;
+use jam_shape::template::shipped;
+use jam_shape::{Landmarks, Progress, ShapeError, Shaping, Wish, hung, transfer};
+use std::collections::BTreeMap;
+
+/// What shapes are made of.
+#[derive(Debug, Clone)]
+pub struct Making<'a> {
+    pub landmarks: Landmarks,
+    /// Whether left and right become mirror images of each other.
+    pub symmetric: bool,
+    /// Whether eyes, head and neck get joints, if they have none.
+    pub joints: bool,
+    /// How strong shapes are, those that are not 1.
+    pub strengths: BTreeMap<String, f64>,
+    /// The same meshes with an open mouth.
+    pub open: Option<&'a Character>,
+}
+
+impl Making<'_> {
+    /// Nothing wished for but shapes.
+    pub fn of(landmarks: Landmarks) -> Self {
+        Making { landmarks, symmetric: false, joints: false, strengths: BTreeMap::new(), open: None }
+    }
+}
+
+/// Why no shapes could be made.
+#[derive(Debug, thiserror::Error)]
+pub enum MakingError {
+    #[error(transparent)]
+    File(#[from] GlbError),
+    #[error(transparent)]
+    Shape(#[from] ShapeError),
+}
+
+impl Character {
+    /// The character with the shapes that it lacks as it is wired, and how they were made.
+    ///
+    /// # Errors
+    /// The file is damaged, the meshes or landmarks cannot be used, or it was cancelled.
+    pub fn given_shapes(
+        &self,
+        wiring: &Wiring,
+        making: &Making<'_>,
+        progress: &Progress<'_>,
+    ) -> Result<(Character, Shaping), MakingError> {
+        let (pieces, marks) = (self.pieces()?, &making.landmarks);
+        let open = making.open.map(Character::pieces).transpose()?;
+        let wish = Wish {
+            symmetric: making.symmetric,
+            there: self.controls_there(wiring),
+            strengths: making.strengths.clone(),
+            ..Wish::default()
+        };
+        let (shaped, worked) = transfer(shipped(), &pieces, open.as_deref(), marks, &wish, progress)?;
+        let mut made = self.with_shapes(&shaped.pieces)?;
+        let joints = making.joints && self.lacks_joints(wiring);
+        if joints {
+            made = made.with_joints(&hung(shipped(), &pieces, marks)?)?;
+        }
+        let shaping = Shaping {
+            landmarks: *marks,
+            symmetric: making.symmetric,
+            joints,
+            strengths: wish.strengths,
+            loose: worked.loose(),
+            report: shaped.report,
+        };
+        Ok((made, shaping))
+    }
+}
