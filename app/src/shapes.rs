@@ -37,6 +37,9 @@ pub struct Shapes {
     /// Gives eyes, head and neck joints, too, where it has none.
     #[arg(long)]
     joints: bool,
+    /// With --joints: the jaw opens by a joint with soft weights, not by a shape.
+    #[arg(long, requires = "joints")]
+    jaw: bool,
 }
 
 #[derive(Serialize)]
@@ -63,8 +66,8 @@ pub fn run(options: &Shapes) -> anyhow::Result<()> {
         !options.joints || face.lacks_joints(&wiring),
         "it has joints already, or its head and eyes turn as they are; leave --joints out"
     );
-    let Shapes { symmetric, joints, .. } = *options;
-    let making = Making { symmetric, joints, open: open.as_ref(), ..Making::of(landmarks) };
+    let Shapes { symmetric, joints, jaw, .. } = *options;
+    let making = Making { symmetric, joints, jaw, open: open.as_ref(), ..Making::of(landmarks) };
     let (made, shaping) = face.given_shapes(&wiring, &making, &Progress(&|_| true))?;
     out::write(&options.out, &made.write())?;
     let printed = Printed { landmarks, kept: face.controls_there(&wiring), report: shaping.report };

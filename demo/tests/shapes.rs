@@ -6,8 +6,8 @@ mod common;
 mod targets;
 
 use common::{plain, readers};
-use jam_demo::{BRAM, CHARACTERS};
-use jam_formats::glb::{Character, Clip, ClipOptions, Frames};
+use jam_demo::{BRAM, CHARACTERS, WREN};
+use jam_formats::glb::{Character, Clip, ClipOptions, Frames, Making};
 use jam_rig::Target;
 use jam_rig::propose::missing;
 use jam_score::{Control, Frame, FrameGrid, FrameRate, Region};
@@ -255,7 +255,7 @@ fn a_head_without_joints_gets_eyes_head_and_neck_that_turn() {
     let came = Character::read(&file).expect("a character");
     assert!(came.lacks_joints(&came.wiring().expect("a wiring")));
     let pieces = came.pieces().expect("pieces");
-    let hung = jam_shape::hung(shipped(), &pieces, &marks).expect("joints");
+    let hung = jam_shape::hung(shipped(), &pieces, &marks, None).expect("joints");
     let bytes = came.with_joints(&hung).expect("a character").write();
     let said = readers::validated(&bytes);
     assert_eq!((&said["errors"], &said["warnings"]), (&json!(0), &json!(0)), "{said}");
@@ -322,6 +322,65 @@ fn a_head_without_joints_gets_eyes_head_and_neck_that_turn() {
     let shaped = made.with_shapes(&shaped_pieces(&pieces, &marks)).expect("a character");
     let said = readers::validated(&shaped.write());
     assert_eq!((&said["errors"], &said["warnings"]), (&json!(0), &json!(0)), "{said}");
+}
+
+/// A jaw that turns opens as the shape does whose place it takes, and lips that are sealed over it stay so on all its way.
+#[test]
+fn a_jaw_that_is_a_joint_opens_as_the_shape_and_keeps_the_seal() {
+    let wren = CHARACTERS.iter().find(|c| c.name == WREN).expect("Wren");
+    let came = Character::read(wren.model).expect("a character");
+    let landmarks = propose(&came.pieces().expect("pieces")).expect("landmarks");
+    let with = |jaw: bool| {
+        let making = Making { joints: true, jaw, ..Making::of(landmarks) };
+        let wiring = came.wiring().expect("a wiring");
+        let (made, shaping) = came.given_shapes(&wiring, &making, &Progress(&|_| true)).expect("shapes");
+        assert_eq!(shaping.jaw, jaw);
+        made.write()
+    };
+    let bytes = [with(false), with(true)];
+    let said = readers::validated(&bytes[1]);
+    assert_eq!((&said["errors"], &said["warnings"]), (&json!(0), &json!(0)), "{said}");
+    let [shape, joint] = bytes.map(|b| Character::read(&b).expect("a file that is read"));
+    assert!(
+        shape.shapes().iter().any(|n| n == "jaw_open") && !joint.shapes().iter().any(|n| n == "jaw_open")
+    );
+    let wirings = [&shape, &joint].map(|c| c.wiring().expect("a wiring"));
+    let opens = wirings[1].outputs.iter().find(|o| o.is_fed_by(Control::JawOpen)).expect("a jaw");
+    assert!(matches!(&opens.target, Target::Rotation { node, .. } if node == "jaw"), "{opens:?}");
+    let bodies = [&shape, &joint].map(|c| c.body().expect("a body"));
+    let posed = |k: usize, set: &[(Control, f32)]| {
+        let mut face = vec![0.0; Control::ALL.len()];
+        set.iter().for_each(|(c, v)| face[*c as usize] = *v);
+        let points = bodies[k].posed(&wirings[k].targets(), &wirings[k].apply(&face));
+        points.into_iter().flatten().flatten().collect::<Vec<_>>()
+    };
+    let far = |a: &[glam::Vec3], b: &[glam::Vec3]| -> Vec<f32> {
+        a.iter().zip(b).map(|(a, b)| a.distance(*b)).collect()
+    };
+    let most = |of: &[f32]| of.iter().copied().fold(0.0, f32::max);
+    let rest = posed(0, &[]);
+    assert!(most(&far(&rest, &posed(1, &[]))) < 1e-5, "at rest it stands as with the shape");
+    let open = [(Control::JawOpen, 1.0)];
+    let (moved, other) = (far(&rest, &posed(0, &open)), far(&posed(0, &open), &posed(1, &open)));
+    let mean = |of: &[f32]| of.iter().sum::<f32>() / of.len() as f32;
+    println!("the jaw moves {} at most, {} on average", most(&moved), mean(&moved));
+    println!("joint and shape differ by {} at most, {} on average", most(&other), mean(&other));
+    assert!(most(&other) < 0.2 * most(&moved) && mean(&other) < 0.1 * mean(&moved));
+    // Sealed at every jaw as over the shape, read as the check list reads it, in mouth widths; below nothing, lips are pressed.
+    let gaps = |k: usize| -> Vec<f32> {
+        let mouth = [&shape, &joint][k].mouth(&wirings[k]).expect("a body").expect("a mouth");
+        let seen = |jaw: f32, seal: f32| {
+            let mut face = vec![0.0; Control::ALL.len()];
+            (face[Control::JawOpen as usize], face[Control::LipsClose as usize]) = (jaw, seal);
+            mouth.seen(&face).lips
+        };
+        assert!(seen(1.0, 0.0) > 0.2);
+        (0..=10).map(|tenths| seen(tenths as f32 / 10.0, 1.0)).collect()
+    };
+    let (over_shape, over_joint) = (gaps(0), gaps(1));
+    println!("sealed over the shape {over_shape:?}, over the joint {over_joint:?}");
+    assert!(over_joint.iter().take(9).all(|gap| *gap <= 0.0), "{over_joint:?}");
+    assert!(over_joint.iter().zip(&over_shape).all(|(joint, shape)| *joint < shape + 0.005));
 }
 
 fn shaped_pieces(pieces: &[jam_shape::Piece], marks: &jam_shape::Landmarks) -> Vec<PieceShapes> {

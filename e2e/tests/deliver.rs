@@ -147,7 +147,7 @@ async fn deliver(bed: &Bed) -> Result<()> {
     page.click("recipe-dailies").await?;
     let pick = format!("[data-testid=pick-{id}] input");
     page.find(&pick).await?.click().await?;
-    page.find_text("bram/16_i-thought-the-worst").await?;
+    page.find_text("bram/18_i-thought-the-worst").await?;
     page.click("unfold-movie").await?;
     page.find_text("Made in this page").await?;
     page.click("deliver").await?;
@@ -159,7 +159,7 @@ async fn deliver(bed: &Bed) -> Result<()> {
     let all = files().await?;
     let endings = ["sheet.csv", "sheet.html", "vtt", "mov"];
     for ending in endings {
-        let name = format!("bram/16_i-thought-the-worst.{ending}");
+        let name = format!("bram/18_i-thought-the-worst.{ending}");
         ensure!(all.iter().any(|f| f["file_name"] == name.as_str()), "{name} is missing: {all:?}");
     }
     let movie = all.iter().find(|f| f["kind"] == "movie").context("no movie")?;
@@ -172,7 +172,7 @@ async fn deliver(bed: &Bed) -> Result<()> {
         const frames = await (await fetch('/api/lines/LINE/frames', { method: 'POST',
           headers: { 'content-type': 'application/json' }, body: JSON.stringify({ recipe }) })).json();
         await document.fonts.ready;
-        done(frames.values.map((_, i) => window.jamLipsBurnt(recipe.movie, frames, i, '16 · Bram')));";
+        done(frames.values.map((_, i) => window.jamLipsBurnt(recipe.movie, frames, i, '18 · Bram')));";
     let burnt = burnt.replace("LINE", &id.to_string());
     let burnt = format!("(async () => {{ {} }})()", burnt.replace("arguments[0]", "done0"));
     let burnt = format!("const done0 = arguments[0]; {burnt}");

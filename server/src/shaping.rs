@@ -18,6 +18,8 @@ pub struct Order {
     pub symmetric: bool,
     /// Whether eyes, head and neck get joints, where it has none.
     pub joints: bool,
+    /// Whether one of them opens the jaw, not a shape.
+    pub jaw: bool,
     pub strengths: BTreeMap<String, f64>,
     /// The page's gesture; the events of what comes of it bear this name.
     pub gesture: Option<String>,
@@ -54,6 +56,7 @@ fn make(app: &App, id: i32, model: &Model, order: &Order, under: &Under) -> Answ
     let making = Making {
         symmetric: order.symmetric,
         joints: order.joints,
+        jaw: order.jaw,
         strengths: order.strengths.clone(),
         ..Making::of(order.landmarks)
     };

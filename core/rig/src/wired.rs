@@ -25,17 +25,14 @@ const ROUND_BY_JAW: f32 = 0.22;
 const PRESSED: f32 = 0.04;
 
 impl Wiring {
-    /// Notes how much each output parts the lips: as measured by the name of its shape, else a jaw one to
-    /// one with the closing shape, which is commonly made so.
-    pub fn measure(&mut self, measured: impl Fn(&str) -> Option<f32>) {
+    /// Notes how much each output parts the lips: as measured, else a jaw one to one with the closing shape, which is commonly made
+    /// so.
+    pub fn measure(&mut self, measured: impl Fn(&Target) -> Option<f32>) {
         for output in &mut self.outputs {
             let jaw = output.feeds.iter().filter(|f| f.control == Control::JawOpen && !f.stands_in);
             let gain: f32 = jaw.map(|f| f.gain.abs()).sum();
             let one_to_one = if gain > 0.0 { 1.0 / gain } else { 0.0 };
-            output.parts = match &output.target {
-                Target::Morph { name } => measured(name).unwrap_or(one_to_one),
-                _ => one_to_one,
-            };
+            output.parts = measured(&output.target).unwrap_or(one_to_one);
         }
     }
 

@@ -2,6 +2,7 @@
 
 use crate::ShapeError;
 use crate::head::{Head, Piece, Role};
+use crate::jaw::JawJoint;
 use crate::landmarks::{Landmarks, Side};
 use crate::start::{Bend, Similarity, pairs};
 use crate::template::{HEAD, NECK, Template, hangs};
@@ -33,13 +34,18 @@ const NECK_NUMBER: u16 = 1;
 const HEAD_NUMBER: u16 = 2;
 const FIRST_EYE: u16 = 3;
 
-/// Joints for a character that stands as its pieces do: the body's at the root, neck and head where the template has them once it is
+/// Joints for a character that stands as its pieces do, with one for the jaw if it is to have that: the body's at the root, neck and head where the template has them once it is
 /// bent onto the face, eyes in the middle of their balls where both were found. Skin fades from one to the next along the neck; all
 /// else hangs on the joint that it is nearest to by height.
 ///
 /// # Errors
 /// The meshes or landmarks cannot be used.
-pub fn hung(template: &Template, pieces: &[Piece], marks: &Landmarks) -> Result<Hung, ShapeError> {
+pub fn hung(
+    template: &Template,
+    pieces: &[Piece],
+    marks: &Landmarks,
+    jaw: Option<&JawJoint>,
+) -> Result<Hung, ShapeError> {
     let head = Head::new(pieces, marks)?;
     let similarity = Similarity::onto(template, marks);
     let (own, there) = pairs(template, &marks.moved(|p| similarity.point(p)));
@@ -73,6 +79,15 @@ pub fn hung(template: &Template, pieces: &[Piece], marks: &Landmarks) -> Result<
         for (piece, point) in island.of.iter().flatten() {
             holds[*piece as usize][*point as usize] =
                 [(whole, 1.0), (whole, 0.0), (whole, 0.0), (whole, 0.0)];
+        }
+    }
+    if let Some(jaw) = jaw {
+        let number = joints.len() as u16;
+        joints.push(NewJoint { name: "jaw", parent: Some(HEAD_NUMBER.into()), at: jaw.at });
+        for (hold, share) in holds.iter_mut().flatten().zip(jaw.shares.iter().flatten()) {
+            // Of the four places one is free: head, neck and body are the most that a point hangs on.
+            hold.iter_mut().for_each(|(_, own)| *own *= 1.0 - share);
+            hold[3] = (number, *share);
         }
     }
     Ok(Hung { joints, holds })

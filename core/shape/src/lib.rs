@@ -11,6 +11,7 @@ pub mod face;
 pub mod fit;
 mod fitted;
 pub mod head;
+mod jaw;
 mod joints;
 mod landmarks;
 mod layer;
@@ -33,6 +34,7 @@ mod wish;
 
 pub use carry::Jaw;
 pub use head::Piece;
+pub use jaw::{JAW_TURNS, JawJoint, jaw_joint};
 pub use joints::{Hold, Hung, NewJoint, hung};
 pub use landmarks::{Landmark, Landmarks, Side};
 pub use layer::{Change, Layer, PieceMoves};

@@ -136,6 +136,9 @@ pub struct Shaping {
     /// Whether it was given joints for eyes, head and neck, too.
     #[serde(default)]
     pub joints: bool,
+    /// Whether its jaw opens by a joint, not by a shape.
+    #[serde(default)]
+    pub jaw: bool,
     /// How strong shapes were wished, those that are not 1.
     pub strengths: BTreeMap<String, f64>,
     pub report: Report,

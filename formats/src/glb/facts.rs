@@ -2,10 +2,11 @@
 
 use super::character::{Character, GlbError, joint_nodes, path_of, target_names};
 use super::scene::{Scene, direction};
-use glam::{Mat3, Mat4, Vec3};
+use super::shapes::to_mesh_space;
+use glam::{DMat3, Mat3, Mat4, Vec3};
 use jam_rig::contact::{LipLine, Vector};
 use jam_rig::propose::{self, JointFacts, Proposal, ShapeFacts, Side};
-use jam_rig::{LeftOut, Target, Wiring};
+use jam_rig::{LeftOut, Output, Target, Wiring};
 use jam_score::Control;
 use serde::Serialize;
 use serde_json::Value;
@@ -19,6 +20,9 @@ const UNEVEN: f32 = 0.05;
 const LIVELY: f32 = 0.015;
 /// A part lies on the skin if its points are nearer to it than this share of the face's height.
 const NEAR: f32 = 0.06;
+
+/// How far a joint goes when it is looked at how it parts the lips, as a share of its way.
+const SEALED_AT: f32 = 0.3;
 
 /// What a character's file holds.
 #[derive(Debug, Clone, PartialEq, Serialize, utoipa::ToSchema)]
@@ -245,14 +249,14 @@ impl Character {
     /// # Errors
     /// The file is damaged.
     pub fn measure(&self, wiring: &mut Wiring) -> Result<(), GlbError> {
-        let mut measured = BTreeMap::new();
+        let mut measured: Vec<(Target, f32)> = Vec::new();
         let closing = wiring
             .outputs
             .iter()
             .filter(|o| o.feeds.iter().any(|f| f.control == Control::LipsClose && !f.stands_in));
         let closing: Vec<&str> =
             closing.filter(|o| matches!(o.target, Target::Morph { .. })).map(|o| o.target.name()).collect();
-        for mesh in self.list("meshes") {
+        for (number, mesh) in self.list("meshes").iter().enumerate() {
             let names = target_names(mesh);
             let Some(close) = names.iter().position(|n| closing.contains(&n.as_str())) else { continue };
             let (mut rest, _) = self.surface(mesh, &Mat4::IDENTITY)?;
@@ -267,12 +271,46 @@ impl Character {
             }
             let Some(line) = LipLine::find(&rest, &self.moves(mesh, close)?) else { continue };
             for (t, name) in names.iter().enumerate().filter(|(t, _)| *t != close) {
-                measured.insert(name.clone(), line.parts(&self.moves(mesh, t)?));
+                measured.push((Target::Morph { name: name.clone() }, line.parts(&self.moves(mesh, t)?)));
             }
+            measured.extend(self.parted_by_joints(number, wiring, &line)?);
             break;
         }
-        wiring.measure(|name| measured.get(name).copied());
+        wiring.measure(|target| measured.iter().find(|(t, _)| t == target).map(|(_, parts)| *parts));
         Ok(())
+    }
+
+    /// How much of the closing shape one unit of each joint takes to shut the lips of a mesh again.
+    fn parted_by_joints(
+        &self,
+        mesh: usize,
+        wiring: &Wiring,
+        line: &LipLine,
+    ) -> Result<Vec<(Target, f32)>, GlbError> {
+        // Those that go one way: what turns to both sides parts the lips by no amount that has a sign.
+        let turns = |o: &&Output| {
+            let one_way = o.low >= 0.0 || o.high <= 0.0;
+            one_way && o.target.node().is_some() && !matches!(o.target, Target::Shown { .. })
+        };
+        let joints: Vec<&Output> = wiring.outputs.iter().filter(turns).collect();
+        let body = if joints.is_empty() { return Ok(Vec::new()) } else { self.body()? };
+        let bears = |part: &usize| self.list("nodes")[body.parts[*part].node]["mesh"] == mesh;
+        let Some(part) = (0..body.parts.len()).find(bears) else { return Ok(Vec::new()) };
+        let back = to_mesh_space(&body.parts[part], &body.places(&[], &[]));
+        let posed = |targets: &[Target], values: &[f32]| body.posed(targets, values).swap_remove(part);
+        let Some(rest) = posed(&[], &[]) else { return Ok(Vec::new()) };
+        let one = |output: &&Output| {
+            // Turns are no straight lines: looked at where lips are sealed most, not far from shut.
+            let step = SEALED_AT * if output.high > -output.low { output.high } else { output.low };
+            let moved = posed(std::slice::from_ref(&output.target), &[step]).filter(|_| step != 0.0)?;
+            let by = |((a, b), back): ((&Vec3, &Vec3), &DMat3)| {
+                (*back * (*a - *b).as_dvec3()).as_vec3().to_array()
+            };
+            let moves: Vec<Vector> = moved.iter().zip(&rest).zip(&back).map(by).collect();
+            let parts = line.parts(&moves);
+            Some((output.target.clone(), if parts > 0.0 { parts / step } else { 0.0 }))
+        };
+        Ok(joints.iter().filter_map(one).collect())
     }
 
     /// What the file holds.

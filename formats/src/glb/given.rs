@@ -3,7 +3,7 @@
 use super::character::{Character, GlbError};
 use jam_rig::Wiring;
 use jam_shape::template::shipped;
-use jam_shape::{Landmarks, Progress, ShapeError, Shaping, Wish, hung, transfer};
+use jam_shape::{Landmarks, Progress, ShapeError, Shaping, Wish, hung, jaw_joint, transfer};
 use std::collections::BTreeMap;
 
 /// What shapes are made of.
@@ -14,6 +14,8 @@ pub struct Making<'a> {
     pub symmetric: bool,
     /// Whether eyes, head and neck get joints, if they have none.
     pub joints: bool,
+    /// Whether its jaw opens by one of these joints, not by a shape.
+    pub jaw: bool,
     /// How strong shapes are, those that are not 1.
     pub strengths: BTreeMap<String, f64>,
     /// The same meshes with an open mouth.
@@ -23,7 +25,14 @@ pub struct Making<'a> {
 impl Making<'_> {
     /// Nothing wished for but shapes.
     pub fn of(landmarks: Landmarks) -> Self {
-        Making { landmarks, symmetric: false, joints: false, strengths: BTreeMap::new(), open: None }
+        Making {
+            landmarks,
+            symmetric: false,
+            joints: false,
+            jaw: false,
+            strengths: BTreeMap::new(),
+            open: None,
+        }
     }
 }
 
@@ -55,16 +64,18 @@ impl Character {
             strengths: making.strengths.clone(),
             ..Wish::default()
         };
-        let (shaped, worked) = transfer(shipped(), &pieces, open.as_deref(), marks, &wish, progress)?;
-        let mut made = self.with_shapes(&shaped.pieces)?;
+        let (mut shaped, worked) = transfer(shipped(), &pieces, open.as_deref(), marks, &wish, progress)?;
         let joints = making.joints && self.lacks_joints(wiring);
+        let jaw = if joints && making.jaw { jaw_joint(&mut shaped, &pieces, marks) } else { None };
+        let mut made = self.with_shapes(&shaped.pieces)?;
         if joints {
-            made = made.with_joints(&hung(shipped(), &pieces, marks)?)?;
+            made = made.with_joints(&hung(shipped(), &pieces, marks, jaw.as_ref())?)?;
         }
         let shaping = Shaping {
             landmarks: *marks,
             symmetric: making.symmetric,
             joints,
+            jaw: jaw.is_some(),
             strengths: wish.strengths,
             loose: worked.loose(),
             report: shaped.report,

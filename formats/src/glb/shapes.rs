@@ -325,7 +325,7 @@ fn frames(part: &Part, places: &[Option<Mat4>]) -> Vec<DMat3> {
 }
 
 /// The way back.
-fn to_mesh_space(part: &Part, places: &[Option<Mat4>]) -> Vec<DMat3> {
+pub(super) fn to_mesh_space(part: &Part, places: &[Option<Mat4>]) -> Vec<DMat3> {
     let inverse = |m: DMat3| if m.determinant().abs() > 1e-30 { m.inverse() } else { DMat3::IDENTITY };
     frames(part, places).into_iter().map(inverse).collect()
 }

@@ -68,6 +68,9 @@ pub struct ShapesOrder {
     /// Eyes, head and neck get joints, where it has none.
     #[serde(default)]
     joints: bool,
+    /// One of these joints opens the jaw, not a shape.
+    #[serde(default)]
+    jaw: bool,
     /// How strong shapes are wished, by name, 0..2; 1 for those that are not named.
     #[serde(default)]
     strengths: BTreeMap<String, f64>,
@@ -83,12 +86,12 @@ pub async fn make(
     Sent(order): Sent<ShapesOrder>,
 ) -> Answer<Json<ShapesView>> {
     blocking(move || {
-        let ShapesOrder { landmarks, symmetric, joints, strengths, gesture } = order;
+        let ShapesOrder { landmarks, symmetric, joints, jaw, strengths, gesture } = order;
         if strengths.len() > 200 || strengths.values().any(|s| !(0.0..=2.0).contains(s)) {
             let what = "A shape's strength lies between 0 and 2.";
             return Err(Problem::refused("strengths", "strength_wrong", what));
         }
-        shaping::begin(&app, id, Order { landmarks, symmetric, joints, strengths, gesture })?;
+        shaping::begin(&app, id, Order { landmarks, symmetric, joints, jaw, strengths, gesture })?;
         view(&app, id)
     })
     .await

@@ -4007,6 +4007,8 @@ export interface components {
         ShapesOrder: {
             /** @description Names the page's gesture; the events of what comes of it bear this name. */
             gesture?: string | null;
+            /** @description One of these joints opens the jaw, not a shape. */
+            jaw?: boolean;
             /** @description Eyes, head and neck get joints, where it has none. */
             joints?: boolean;
             landmarks: components["schemas"]["Landmarks"];
@@ -4070,6 +4072,8 @@ export interface components {
         };
         /** @description How a character's shapes were made, so that they can be made again. */
         Shaping: {
+            /** @description Whether its jaw opens by a joint, not by a shape. */
+            jaw?: boolean;
             /** @description Whether it was given joints for eyes, head and neck, too. */
             joints?: boolean;
             landmarks: components["schemas"]["Landmarks"];

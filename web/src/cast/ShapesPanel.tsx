@@ -51,7 +51,7 @@ interface Props {
 
 /** The points of a face, how its shapes are made, and what came of it. */
 export function ShapesPanel({ member, name, shapes, stage }: Props) {
-  const { points, byHand, chosen, mirrored, symmetric, joints, strengths, loose } = usePut();
+  const { points, byHand, chosen, mirrored, symmetric, joints, jaw, strengths, loose } = usePut();
   const { made, under_way: underWay } = shapes;
   const look = (mark: LandmarkName) => {
     const kind = KINDS.find((k) => k.name === mark);
@@ -133,6 +133,16 @@ export function ShapesPanel({ member, name, shapes, stage }: Props) {
               label="Eyes and head that turn"
               checked={joints}
               onChange={(event) => put({ joints: event.currentTarget.checked })}
+            />
+          </Hint>
+        )}
+        {shapes.lacks_joints && (
+          <Hint says="The jaw opens on an arc by a joint with soft weights, as games like it, instead of by a shape.">
+            <Checkbox
+              label="A jaw that turns"
+              checked={joints && jaw}
+              disabled={!joints}
+              onChange={(event) => put({ jaw: event.currentTarget.checked })}
             />
           </Hint>
         )}

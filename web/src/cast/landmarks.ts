@@ -120,6 +120,8 @@ interface Put {
   symmetric: boolean;
   /** Whether eyes, head and neck get joints, where the character has none. */
   joints: boolean;
+  /** Whether one of them opens the jaw, not a shape. */
+  jaw: boolean;
   strengths: Record<string, number>;
   /** Whether the places where the fit is loose are shown. */
   loose: boolean;
@@ -133,6 +135,7 @@ export const usePut = create<Put>(() => ({
   mirrored: true,
   symmetric: false,
   joints: true,
+  jaw: false,
   strengths: {},
   loose: false,
 }));
@@ -149,6 +152,7 @@ export function takeUp(member: number, shapes: Shapes) {
     chosen: null,
     symmetric: shapes.made?.symmetric ?? false,
     joints: shapes.made?.joints ?? true,
+    jaw: shapes.made?.jaw ?? false,
     strengths: shapes.made?.strengths ?? {},
     loose: false,
   });
@@ -187,7 +191,7 @@ export function move(name: LandmarkName, to: Place, mate: Place | null) {
 
 /** Begins to make the shapes. */
 export async function make(member: number) {
-  const { points, symmetric, joints, strengths } = usePut.getState();
+  const { points, symmetric, joints, jaw, strengths } = usePut.getState();
   if (!points) return;
   // What comes of it is looked at here.
   set({ castTab: 'shapes' });
@@ -198,6 +202,7 @@ export async function make(member: number) {
         landmarks: points,
         symmetric,
         joints,
+        jaw: joints && jaw,
         strengths,
         gesture: ownGesture(),
       }),

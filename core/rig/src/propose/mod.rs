@@ -214,10 +214,16 @@ pub fn propose(shapes: &[ShapeFacts], joints: &[JointFacts]) -> Proposal {
         let Some(fit) = joints::fit(joint, words, &names, joints) else { continue };
         let mut found =
             Match { name: joint.name.clone(), sure: fit.sure, reason: fit.reason, outputs: fit.outputs };
-        if found.controls().any(|c| by_shapes.contains(&c)) {
+        // What it does first is what it is for; of the rest it leaves to shapes what they do.
+        let done = |o: &Output| o.feeds.iter().any(|f| by_shapes.contains(&f.control));
+        if found.outputs.first().is_some_and(done) {
             found.sure = Sureness::Doubtful;
             found.reason += "; but a shape does this already";
-        } else if !joint.carries {
+        } else if found.outputs.iter().any(done) {
+            found.outputs.retain(|o| !done(o));
+            found.reason += "; the rest is done by shapes";
+        }
+        if found.sure > Sureness::Doubtful && !joint.carries {
             found.sure = Sureness::Doubtful;
             found.reason += "; but nothing hangs on it";
         }
