@@ -331,10 +331,12 @@ fn a_jaw_that_is_a_joint_opens_as_the_shape_and_keeps_the_seal() {
     let came = Character::read(wren.model).expect("a character");
     let landmarks = propose(&came.pieces().expect("pieces")).expect("landmarks");
     let with = |jaw: bool| {
-        let making = Making { joints: true, jaw, ..Making::of(landmarks) };
+        let making = Making { symmetric: true, joints: true, jaw, ..Making::of(landmarks) };
         let wiring = came.wiring().expect("a wiring");
         let (made, shaping) = came.given_shapes(&wiring, &making, &Progress(&|_| true)).expect("shapes");
         assert_eq!(shaping.jaw, jaw);
+        let lids = &shaping.report.lids;
+        assert!(lids.len() == 2 && lids.iter().all(|l| l.gap < 0.1 && l.nearest > 1.0), "{lids:?}");
         made.write()
     };
     let bytes = [with(false), with(true)];

@@ -29,6 +29,8 @@ const FIRM: f64 = 1e4;
 const FACE: f64 = 3.2;
 /// Over which length the inside of the mouth is evened out.
 const POCKET: f64 = 0.10;
+/// How far what a lid's edge is moved by reaches over the lid, as a share of the mouth.
+const LID_REACH: f64 = 0.10;
 /// How many columns are solved at once.
 const AT_ONCE: usize = 24;
 
@@ -479,8 +481,30 @@ impl Sewn {
     }
 }
 
-/// Lays the lips' edges on one polygon again, at rest and sealed, after shapes were changed point by point.
+/// Lays the edges of lips and lids on one polygon again where they meet, after shapes were changed point by point.
 pub fn reseal(shapes: &mut [(String, Vec<DVec3>)], face: &Face, chains: &Chains) {
+    for side in Side::BOTH {
+        let upper = Edge::LidUpper(side);
+        let (Some(up), Some(low)) = (&chains[upper.number()], &chains[Edge::LidLower(side).number()]) else {
+            continue;
+        };
+        let shut = format!("lid_close_{}", side.name());
+        let Some((_, moves)) = shapes.iter_mut().find(|(n, _)| *n == shut) else { continue };
+        let sewn = Sewn::new(face, up, low, upper);
+        let (nodes, others) = if sewn.upper_has_nodes { (up, low) } else { (low, up) };
+        let at_nodes: Vec<DVec3> =
+            nodes.points.iter().map(|i| face.mesh.points[*i as usize] + moves[*i as usize]).collect();
+        let mut added = vec![DVec3::ZERO; moves.len()];
+        for (i, to) in others.points.iter().zip(along(&sewn.nodes, &at_nodes, &sewn.others)) {
+            if !nodes.points.contains(i) {
+                added[*i as usize] = to - face.mesh.points[*i as usize] - moves[*i as usize];
+            }
+        }
+        // What lies beside the edge goes along, the other edge stays.
+        let mut field = edge_field(face, &others.points, &added, LID_REACH * face.unit);
+        nodes.points.iter().for_each(|i| field[*i as usize] = DVec3::ZERO);
+        moves.iter_mut().zip(field).for_each(|(m, by)| *m += by);
+    }
     let (Some(upper), Some(lower)) = (&chains[0], &chains[1]) else { return };
     let sewn = Sewn::new(face, upper, lower, Edge::LipUpper);
     let (nodes, others) = if sewn.upper_has_nodes { (upper, lower) } else { (lower, upper) };

@@ -302,6 +302,8 @@ fn even_shapes_are_mirror_images() {
         transfer(head, &[piece], None, &marks, &wish, &Progress(&|_| true)).expect("shapes");
     let seal = shaped.report.seal.as_ref().expect("edges of the lips");
     assert!(seal.full < 0.02 && seal.rest < 0.02, "{seal:?}");
+    let lids = &shaped.report.lids;
+    assert!(lids.len() == 2 && lids.iter().all(|l| l.gap < 0.1 && l.nearest > 0.98), "{lids:?}");
     let of = |name: &str| {
         let mut all = vec![DVec3::ZERO; head.mesh.points.len()];
         moves(&shaped.pieces[0].shapes, name).iter().for_each(|(i, m)| all[*i as usize] = *m);
