@@ -1,9 +1,8 @@
 //! What went out comes back in: the controls behind outputs are found again.
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
-use common::lines;
+use crate::common;
+use crate::common::lines;
 use jam_demo::CHARACTERS;
 use jam_desk::{Bringing, Op, Played, bring};
 use jam_formats::back::{self, Reading, Source, TakenFor, Values};

@@ -1,10 +1,8 @@
 //! The check list tells good performances from spoilt ones, on lines that none of its figures was read off.
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
-use common::spoilt::{Case, SPOILS, found, good, misfits};
-use common::{bram, others};
+use crate::common::spoilt::{Case, SPOILS, found, good, misfits};
+use crate::common::{bram, others};
 use jam_demo::CHARACTERS;
 use jam_face::findings::{LIMITS, Rule};
 use jam_score::Control;

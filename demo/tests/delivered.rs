@@ -1,10 +1,9 @@
 //! What goes out is read back by libraries that are not ours.
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
-use common::lines;
-use common::readers::{read_by, validated};
+use crate::common;
+use crate::common::lines;
+use crate::common::readers::{read_by, validated};
 use jam_demo::{CHARACTERS, LINES};
 use jam_desk::{Played, Stretch};
 use jam_formats::deliver::{Delivery, FileKind, together};

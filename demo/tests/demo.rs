@@ -2,10 +2,8 @@
 //! rule on their own faces.
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
-use common::readers::validated;
-use common::{lines, others, performance, under};
+use crate::common::readers::validated;
+use crate::common::{lines, others, performance, under};
 use jam_demo::{CHARACTERS, LINES};
 use jam_desk::Played;
 use jam_formats::deliver::Delivery;

@@ -2,9 +2,7 @@
 //! are shown, 24 a second.
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
-use common::{bram, lines, lively, others, performance};
+use crate::common::{bram, lines, lively, others, performance};
 use jam_face::findings::{Looked, Rule, findings};
 use jam_score::{Control, Diction, FrameRate, Line, Phone, Seconds};
 use std::collections::BTreeMap;

@@ -2,9 +2,7 @@
 //! reader of the file that knows nothing of ours, and lips, teeth and tongue are measured against each other.
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
-use common::{lines, performance, under};
+use crate::common::{lines, performance, under};
 use jam_demo::CHARACTERS;
 use jam_face::Performance;
 use jam_rig::{Target, Wiring};

@@ -1,10 +1,8 @@
 //! The demo's scene: what goes out of it is read back by libraries that are not ours, and shows what our stage shows.
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
-use common::lines;
-use common::readers::{read_by, validated};
+use crate::common::lines;
+use crate::common::readers::{read_by, validated};
 use glam::{Mat4, Vec3};
 use jam_demo::{CHARACTERS, LINES, SCENE};
 use jam_desk::scene::{Actor, Heard, Part, SceneLine, Staged, new_scene};

@@ -3,9 +3,8 @@
 //! mouth hides the upper teeth; nothing comes through the skin.
 #![allow(clippy::unwrap_used)]
 
-mod common;
-
-use common::{lines, performance, under};
+use crate::common;
+use crate::common::{lines, performance, under};
 use glam::{Vec2, Vec3};
 use jam_demo::CHARACTERS;
 use jam_face::Performance;

@@ -1,11 +1,8 @@
 //! A character that came without shapes, given them: read again by the validator of the format, and measured
 //! at the mouth.
 
-mod common;
-#[path = "../../core/shape/tests/targets/mod.rs"]
-mod targets;
-
-use common::{plain, readers};
+use crate::common::{plain, readers};
+use crate::targets;
 use jam_demo::{BRAM, CHARACTERS, WREN};
 use jam_formats::glb::{Character, Clip, ClipOptions, Frames, Making};
 use jam_rig::Target;

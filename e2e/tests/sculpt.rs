@@ -1,9 +1,6 @@
 //! A shape is corrected by hand on the stage: dragged, smoothed, taken back; shapes are made, split and named; strokes stay when
 //! the shapes are made again.
 
-#[path = "../../demo/tests/common/plain.rs"]
-mod plain;
-
 use anyhow::{Context, Result, ensure};
 use jam_demo::{BRAM, CHARACTERS};
 use jam_e2e::{Bed, SMALL};
@@ -90,7 +87,8 @@ async fn strokes_stay(bed: &Bed) -> Result<()> {
         Ok(client.post(bed.at(&path)).json(&body).send().await?.error_for_status()?.json().await?)
     };
     let bram = CHARACTERS.iter().find(|c| c.name == BRAM).context("no Bram")?;
-    let model = reqwest::multipart::Part::bytes(plain::without_shapes(bram.model)).file_name("plain.glb");
+    let model =
+        reqwest::multipart::Part::bytes(crate::plain::without_shapes(bram.model)).file_name("plain.glb");
     let form = reqwest::multipart::Form::new().text("name", "Marn").part("model", model);
     let came = client.post(bed.at("/api/cast")).multipart(form).send().await?;
     let came: Value = came.error_for_status()?.json().await?;

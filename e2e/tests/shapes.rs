@@ -1,8 +1,5 @@
 //! A character without shapes gets them in the page: points proposed, one dragged, shapes made, looked at, taken back.
 
-#[path = "../../demo/tests/common/plain.rs"]
-mod plain;
-
 use anyhow::{Context, Result, ensure};
 use jam_demo::{BRAM, CHARACTERS};
 use jam_e2e::{Bed, SMALL};
@@ -17,7 +14,8 @@ async fn shapes(bed: &Bed, id: i64) -> Result<usize> {
 async fn works(bed: &Bed) -> Result<()> {
     let page = &bed.page;
     let bram = CHARACTERS.iter().find(|c| c.name == BRAM).context("no Bram")?;
-    let model = reqwest::multipart::Part::bytes(plain::without_shapes(bram.model)).file_name("plain.glb");
+    let model =
+        reqwest::multipart::Part::bytes(crate::plain::without_shapes(bram.model)).file_name("plain.glb");
     let form = reqwest::multipart::Form::new().text("name", "Marn").part("model", model);
     let came = reqwest::Client::new().post(bed.at("/api/cast")).multipart(form).send().await?;
     let came: Value = came.error_for_status()?.json().await?;

@@ -1,0 +1,14 @@
+//! All of the demo's tests as one program: it is linked once, and what several of them need is made once.
+
+mod back;
+mod checked;
+mod common;
+mod delivered;
+mod demo;
+mod held;
+mod mesh;
+mod scene;
+mod seen;
+mod shapes;
+#[path = "../../core/shape/tests/targets/mod.rs"]
+mod targets;

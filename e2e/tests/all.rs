@@ -1,0 +1,13 @@
+//! All of the tests of the page as one program: it is linked once, and what several of them need is made once.
+
+mod access;
+mod choosing;
+mod deliver;
+mod film;
+mod page;
+#[path = "../../demo/tests/common/plain.rs"]
+mod plain;
+mod room;
+mod scene;
+mod sculpt;
+mod shapes;
