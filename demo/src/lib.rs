@@ -27,6 +27,8 @@ pub struct DemoCharacter {
     pub model: &'static [u8],
     /// Whether it came without shapes and joints, and wears those that are made for it.
     plain: bool,
+    /// With these, once they were asked for, and how they were made.
+    made: OnceLock<(Character, Shaping)>,
     /// Nodes of parts that follow a mesh, with that mesh's node.
     attached: &'static [(&'static str, &'static str)],
     /// Degrees that an upper lid turns until it is shut, where the proposal's guess is wrong.
@@ -35,11 +37,12 @@ pub struct DemoCharacter {
 
 /// Bram, the harbour's night wireless operator, all shapes; Odile of the tea stall, paper mouths that are
 /// swapped; the ship's bell, all joints; Wren, a plain head that is given its shapes.
-pub const CHARACTERS: [DemoCharacter; 4] = [
+pub static CHARACTERS: [DemoCharacter; 4] = [
     DemoCharacter {
         name: BRAM,
         model: include_bytes!("../characters/bram.glb"),
         plain: false,
+        made: OnceLock::new(),
         attached: &[],
         lid: None,
     },
@@ -47,6 +50,7 @@ pub const CHARACTERS: [DemoCharacter; 4] = [
         name: ODILE,
         model: include_bytes!("../characters/odile.glb"),
         plain: false,
+        made: OnceLock::new(),
         attached: &[],
         lid: Some(47.0),
     },
@@ -54,6 +58,7 @@ pub const CHARACTERS: [DemoCharacter; 4] = [
         name: BELL,
         model: include_bytes!("../characters/bell.glb"),
         plain: false,
+        made: OnceLock::new(),
         attached: &[("moustache", "face")],
         lid: Some(56.0),
     },
@@ -61,6 +66,7 @@ pub const CHARACTERS: [DemoCharacter; 4] = [
         name: WREN,
         model: include_bytes!("../characters/wren.glb"),
         plain: true,
+        made: OnceLock::new(),
         attached: &[],
         lid: None,
     },
@@ -78,17 +84,16 @@ impl DemoCharacter {
         })
     }
 
-    /// With the shapes and joints that are made for it, once, and how they were made; none if it came with them.
-    fn shaped(&self) -> Result<Option<&'static (Character, Shaping)>, MakingError> {
-        static MADE: OnceLock<(Character, Shaping)> = OnceLock::new();
-        if !self.plain || MADE.get().is_some() {
-            return Ok(MADE.get().filter(|_| self.plain));
+    /// With the shapes and joints that are made for it, and how they were made; none if it came with them.
+    fn shaped(&self) -> Result<Option<&(Character, Shaping)>, MakingError> {
+        if !self.plain || self.made.get().is_some() {
+            return Ok(self.made.get());
         }
         let came = Character::read(self.model)?;
         let landmarks = propose(&came.pieces()?)?;
         let making = Making { symmetric: true, joints: true, ..Making::of(landmarks) };
         let made = came.given_shapes(&came.wiring()?, &making, &Progress(&|_| true))?;
-        Ok(Some(MADE.get_or_init(|| made)))
+        Ok(Some(self.made.get_or_init(|| made)))
     }
 
     /// Adds it to a production; shapes that were made for it are a step of their own.

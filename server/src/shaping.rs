@@ -6,21 +6,14 @@ use crate::problem::{Answer, Problem};
 use crate::shapings::Under;
 use crate::workshop;
 use jam_formats::glb::Making;
-use jam_shape::{Landmarks, Progress, ShapeError};
-use std::collections::BTreeMap;
+use jam_shape::{Progress, ShapeError};
 use std::sync::atomic::Ordering;
 use std::sync::{Arc, PoisonError};
 
 /// What shapes are to be made of.
 #[derive(Debug, Clone)]
 pub struct Order {
-    pub landmarks: Landmarks,
-    pub symmetric: bool,
-    /// Whether eyes, head and neck get joints, where it has none.
-    pub joints: bool,
-    /// Whether one of them opens the jaw, not a shape.
-    pub jaw: bool,
-    pub strengths: BTreeMap<String, f64>,
+    pub making: Making<'static>,
     /// The page's gesture; the events of what comes of it bear this name.
     pub gesture: Option<String>,
 }
@@ -53,13 +46,6 @@ pub fn begin(app: &Arc<App>, id: i32, order: Order) -> Answer<()> {
 }
 
 fn make(app: &App, id: i32, model: &Model, order: &Order, under: &Under) -> Answer<()> {
-    let making = Making {
-        symmetric: order.symmetric,
-        joints: order.joints,
-        jaw: order.jaw,
-        strengths: order.strengths.clone(),
-        ..Making::of(order.landmarks)
-    };
     let go_on = |done: f64| {
         let mut slot = under.done.lock().unwrap_or_else(PoisonError::into_inner);
         // Pages need not know every hundredth.
@@ -70,7 +56,7 @@ fn make(app: &App, id: i32, model: &Model, order: &Order, under: &Under) -> Answ
         !under.stopped.load(Ordering::Acquire)
     };
     let (character, shaping) =
-        model.character.given_shapes(&model.proposal.wiring, &making, &Progress(&go_on))?;
+        model.character.given_shapes(&model.proposal.wiring, &order.making, &Progress(&go_on))?;
     if under.stopped.load(Ordering::Acquire) {
         return Err(ShapeError::Cancelled.into());
     }

@@ -4,14 +4,12 @@ use crate::head::Piece;
 use crate::landmarks::Landmarks;
 use crate::report::Shaped;
 use glam::{DMat3, DVec3};
+use jam_rig::propose::{JAW_DEGREES, LIPS_MEET};
 use std::collections::BTreeMap;
 
-/// The shape that a joint takes the place of, the one that shuts the lips over it, and the one that brings them together at rest.
+/// The shape that a joint takes the place of, and the one that shuts the lips over it.
 const OPEN: &str = "jaw_open";
 const CLOSE: &str = "lips_close";
-const MEET: &str = "lips_meet";
-/// Degrees by which the joint turns for an open jaw: what a joint called jaw is wired to do.
-pub const JAW_TURNS: f64 = 22.0;
 /// A point that the closing shape moves by this share of its most, or more, is a lip's.
 const OF_A_LIP: f64 = 0.01;
 
@@ -31,7 +29,7 @@ pub fn jaw_joint(shaped: &mut Shaped, pieces: &[Piece], marks: &Landmarks) -> Op
         shapes.iter().filter(|s| s.name == name).flat_map(|s| s.moves.iter().copied()).collect()
     };
     let open: Vec<BTreeMap<u32, DVec3>> = (0..pieces.len()).map(|k| moves(k, OPEN)).collect();
-    let meet: Vec<BTreeMap<u32, DVec3>> = (0..pieces.len()).map(|k| moves(k, MEET)).collect();
+    let meet: Vec<BTreeMap<u32, DVec3>> = (0..pieces.len()).map(|k| moves(k, LIPS_MEET)).collect();
     let close: Vec<BTreeMap<u32, DVec3>> = (0..pieces.len()).map(|k| moves(k, CLOSE)).collect();
     let place = |piece: usize, point: u32| {
         let moved = meet[piece].get(&point).copied().unwrap_or_default();
@@ -46,7 +44,8 @@ pub fn jaw_joint(shaped: &mut Shaped, pieces: &[Piece], marks: &Landmarks) -> Op
     if by.length() <= 0.0 {
         return None;
     }
-    let angle = JAW_TURNS.to_radians();
+    // As far as a joint called jaw is wired to turn.
+    let angle = f64::from(JAW_DEGREES).to_radians();
     // Behind the way that the lip goes, as far as the chord is long for this angle.
     let at = from + 0.5 * by + DVec3::X.cross(by) / (2.0 * (0.5 * angle).tan());
     let at = DVec3::new(marks.chin[0], at.y, at.z);

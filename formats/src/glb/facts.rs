@@ -4,6 +4,7 @@ use super::character::{Character, GlbError, joint_nodes, path_of, target_names};
 use super::scene::{Scene, direction};
 use super::shapes::to_mesh_space;
 use glam::{DMat3, Mat3, Mat4, Vec3};
+use jam_rig::body::Part;
 use jam_rig::contact::{LipLine, Vector};
 use jam_rig::propose::{self, JointFacts, Proposal, ShapeFacts, Side};
 use jam_rig::{LeftOut, Output, Target, Wiring};
@@ -293,11 +294,13 @@ impl Character {
             one_way && o.target.node().is_some() && !matches!(o.target, Target::Shown { .. })
         };
         let joints: Vec<&Output> = wiring.outputs.iter().filter(turns).collect();
-        let body = if joints.is_empty() { return Ok(Vec::new()) } else { self.body()? };
-        let bears = |part: &usize| self.list("nodes")[body.parts[*part].node]["mesh"] == mesh;
-        let Some(part) = (0..body.parts.len()).find(bears) else { return Ok(Vec::new()) };
-        let back = to_mesh_space(&body.parts[part], &body.places(&[], &[]));
-        let posed = |targets: &[Target], values: &[f32]| body.posed(targets, values).swap_remove(part);
+        let mut body = if joints.is_empty() { return Ok(Vec::new()) } else { self.body()? };
+        let bears = |part: &Part| self.list("nodes")[part.node]["mesh"] == mesh;
+        let Some(part) = body.parts.iter().position(bears) else { return Ok(Vec::new()) };
+        // Nothing else needs to be posed.
+        body.parts = vec![body.parts.swap_remove(part)];
+        let back = to_mesh_space(&body.parts[0], &body.places(&[], &[]));
+        let posed = |targets: &[Target], values: &[f32]| body.posed(targets, values).swap_remove(0);
         let Some(rest) = posed(&[], &[]) else { return Ok(Vec::new()) };
         let one = |output: &&Output| {
             // Turns are no straight lines: looked at where lips are sealed most, not far from shut.

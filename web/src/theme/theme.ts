@@ -65,7 +65,7 @@ export const theme = createTheme({
     Textarea: Textarea.extend({ classNames: { ...field, input: `${css.field ?? ''} ${css.text ?? ''}` } }),
     Checkbox: Checkbox.extend({
       defaultProps: { size: 'xs' },
-      classNames: { input: css.check, label: css.checkLabel },
+      classNames: { body: css.checkBody, input: css.check, label: css.checkLabel },
     }),
     SegmentedControl: SegmentedControl.extend({
       defaultProps: { size: 'xs' },

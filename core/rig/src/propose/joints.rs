@@ -25,7 +25,7 @@ pub struct JointFacts {
 
 /// Degrees that a jaw joint turns for the full control; a human jaw opens some 20 to 25 degrees about
 /// its hinge. Common practice, no source.
-const JAW_DEGREES: f32 = 22.0;
+pub const JAW_DEGREES: f32 = 22.0;
 /// Share of the head's turns that the neck takes, of all its joints together. Common practice, no source.
 const NECK_SHARE: f32 = 0.4;
 /// Metres to a centimetre: characters are in metres (glTF 2.0), the head's shift in centimetres.

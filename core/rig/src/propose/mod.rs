@@ -10,7 +10,7 @@ mod sureness;
 mod words;
 
 pub use drawings::chart;
-pub use joints::{JointFacts, is_set_in, may_be_joint};
+pub use joints::{JAW_DEGREES, JointFacts, is_set_in, may_be_joint};
 pub use known::COEFFICIENTS;
 pub use stand_in::{Missing, missing};
 pub use sureness::Sureness;
