@@ -40,6 +40,9 @@ pub struct Shapes {
     /// With --joints: the jaw opens by a joint with soft weights, not by a shape.
     #[arg(long, requires = "joints")]
     jaw: bool,
+    /// Cuts lips of one surface apart along their seam first, with a bag behind.
+    #[arg(long, conflicts_with = "open")]
+    cut: bool,
 }
 
 #[derive(Serialize)]
@@ -66,8 +69,8 @@ pub fn run(options: &Shapes) -> anyhow::Result<()> {
         !options.joints || face.lacks_joints(&wiring),
         "it has joints already, or its head and eyes turn as they are; leave --joints out"
     );
-    let Shapes { symmetric, joints, jaw, .. } = *options;
-    let making = Making { symmetric, joints, jaw, open: open.as_ref(), ..Making::of(landmarks) };
+    let Shapes { symmetric, joints, jaw, cut, .. } = *options;
+    let making = Making { symmetric, joints, jaw, cut, open: open.as_ref(), ..Making::of(landmarks) };
     let (made, shaping) = face.given_shapes(&wiring, &making, &Progress(&|_| true))?;
     out::write(&options.out, &made.write())?;
     let printed = Printed { landmarks, kept: face.controls_there(&wiring), report: shaping.report };

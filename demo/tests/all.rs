@@ -1,6 +1,8 @@
 //! All of the demo's tests as one program: it is linked once, and what several of them need is made once.
 
 mod back;
+#[path = "common/bare.rs"]
+mod bare;
 mod checked;
 mod common;
 mod delivered;

@@ -1,15 +1,16 @@
 //! A character that came without shapes, given them: read again by the validator of the format, and measured
 //! at the mouth.
 
+use crate::bare::bare_head;
 use crate::common::{plain, readers};
-use crate::targets;
 use jam_demo::{BRAM, CHARACTERS, WREN};
-use jam_formats::glb::{Character, Clip, ClipOptions, Frames, Making};
+use jam_formats::glb::{Character, Clip, ClipOptions, Frames, Making, MakingError};
 use jam_rig::Target;
 use jam_rig::propose::missing;
+use jam_rig::sight::{Seen, Sight, View};
 use jam_score::{Control, Frame, FrameGrid, FrameRate, Region};
 use jam_shape::template::shipped;
-use jam_shape::{Change, Layer, PieceMoves, PieceShapes, Progress, Wish, propose, transfer};
+use jam_shape::{Change, Layer, PieceMoves, PieceShapes, Progress, ShapeError, Wish, propose, transfer};
 use serde_json::json;
 
 fn shaped(character: &Character) -> (Character, jam_shape::Report) {
@@ -199,56 +200,9 @@ fn clips_keep_to_their_shapes() {
     assert_eq!(said["errors"], json!(0), "{said}");
 }
 
-/// A head of our own as a file without shapes and joints: its meshes under a node that is moved, turned and twice as large.
-fn bare_head() -> (Vec<u8>, jam_shape::Landmarks) {
-    let made = targets::make(&targets::Made { off: 0.0, ..targets::Made::of(targets::Bent::Warp) });
-    let (mut binary, mut views, mut accessors) = (Vec::<u8>::new(), Vec::new(), Vec::new());
-    let (mut meshes, mut nodes) = (Vec::new(), Vec::new());
-    let mut put = |bytes: Vec<u8>, accessor: serde_json::Value| {
-        views.push(json!({"buffer": 0, "byteOffset": binary.len(), "byteLength": bytes.len()}));
-        binary.extend(bytes);
-        let mut accessor = accessor;
-        accessor["bufferView"] = json!(views.len() - 1);
-        accessors.push(accessor);
-        accessors.len() - 1
-    };
-    for piece in &made.pieces {
-        let rows =
-            |of: &[glam::DVec3]| -> Vec<[f32; 3]> { of.iter().map(|p| p.as_vec3().to_array()).collect() };
-        // Points that no triangle has want one, too.
-        let normals: Vec<glam::DVec3> =
-            piece.mesh.normals().into_iter().map(|n| n.normalize_or(glam::DVec3::Y)).collect();
-        let (points, normals) = (rows(&piece.mesh.points), rows(&normals));
-        let limit = |pick: fn(f32, f32) -> f32| -> Vec<f32> {
-            (0..3).map(|k| points.iter().map(|p| p[k]).reduce(pick).unwrap_or(0.0)).collect()
-        };
-        let bytes =
-            |rows: &[[f32; 3]]| -> Vec<u8> { rows.iter().flatten().flat_map(|v| v.to_le_bytes()).collect() };
-        let vec3 = json!({"componentType": 5126, "count": points.len(), "type": "VEC3"});
-        let mut at = vec3.clone();
-        (at["min"], at["max"]) = (json!(limit(f32::min)), json!(limit(f32::max)));
-        let (position, normal) = (put(bytes(&points), at), put(bytes(&normals), vec3));
-        let corners: Vec<u8> = piece.mesh.triangles.iter().flatten().flat_map(|i| i.to_le_bytes()).collect();
-        let count = 3 * piece.mesh.triangles.len();
-        let index = put(corners, json!({"componentType": 5125, "count": count, "type": "SCALAR"}));
-        meshes.push(json!({"primitives": [{"attributes": {"POSITION": position, "NORMAL": normal}, "indices": index}]}));
-        nodes.push(json!({"name": piece.name, "mesh": meshes.len() - 1}));
-    }
-    let all: Vec<usize> = (0..nodes.len()).collect();
-    nodes.push(
-        json!({"name": "scan", "children": all, "translation": [0.1, 3.0, -0.2], "scale": [2.0, 2.0, 2.0]}),
-    );
-    let description = json!({
-        "asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [nodes.len() - 1]}], "nodes": nodes,
-        "meshes": meshes, "accessors": accessors, "bufferViews": views, "buffers": [{"byteLength": binary.len()}],
-    });
-    let marks = made.marks.moved(|p| 2.0 * p + glam::DVec3::new(0.1, 3.0, -0.2));
-    (jam_formats::glb::container(description.as_object().expect("an object"), &binary), marks)
-}
-
 #[test]
 fn a_head_without_joints_gets_eyes_head_and_neck_that_turn() {
-    let (file, marks) = bare_head();
+    let (file, marks) = bare_head(false);
     let came = Character::read(&file).expect("a character");
     assert!(came.lacks_joints(&came.wiring().expect("a wiring")));
     let pieces = came.pieces().expect("pieces");
@@ -384,4 +338,97 @@ fn a_jaw_that_is_a_joint_opens_as_the_shape_and_keeps_the_seal() {
 
 fn shaped_pieces(pieces: &[jam_shape::Piece], marks: &jam_shape::Landmarks) -> Vec<PieceShapes> {
     transfer(shipped(), pieces, None, marks, &Wish::default(), &Progress(&|_| true)).expect("shapes").0.pieces
+}
+
+/// Lips of one surface are said to be that; cut apart, they seal and speak, and what is seen between them when they open is the bag.
+#[test]
+fn lips_of_one_surface_are_cut_apart() {
+    let quiet = Progress(&|_| true);
+    let (file, landmarks) = bare_head(true);
+    let came = Character::read(&file).expect("a character");
+    let wiring = came.wiring().expect("a wiring");
+    let whole = came.given_shapes(&wiring, &Making::of(landmarks), &quiet).expect("shapes").1;
+    assert!(whole.report.seal.is_none());
+    assert!(whole.report.warnings.iter().any(|w| w.code == "lips_closed"), "{:?}", whole.report.warnings);
+    let making = Making { cut: true, joints: true, ..Making::of(landmarks) };
+    let (made, shaping) = came.given_shapes(&wiring, &making, &quiet).expect("shapes");
+    let seal = shaping.report.seal.expect("edges of the lips");
+    assert!(shaping.cut && seal.as_found < 0.1 && seal.full < 0.5 && seal.half < 0.5, "{seal:?}");
+    assert!(seal.jaw_alone > 20.0, "{seal:?}");
+    let bytes = made.write();
+    let said = readers::validated(&bytes);
+    assert_eq!((&said["errors"], &said["warnings"]), (&json!(0), &json!(0)), "{said}");
+    let made = Character::read(&bytes).expect("a file that is read");
+    let wiring = made.wiring().expect("a wiring");
+    assert_eq!(missing(&wiring).iter().filter(|m| m.control == Control::LipsClose).count(), 0);
+    // Of the skin's picture, how much is the bag, which is darker than all else: from the front, and from both sides.
+    let body = made.body().expect("a body");
+    let targets = wiring.targets();
+    let lips = 0.5 * (glam::DVec3::from(landmarks.lip_upper) + glam::DVec3::from(landmarks.lip_lower));
+    let dark = |face: &[(Control, f32)], yaw: f32, pitch: f32| {
+        let mut all = vec![0.0; Control::ALL.len()];
+        face.iter().for_each(|(c, v)| all[*c as usize] = *v);
+        let values: Vec<f32> = wiring.outputs.iter().map(|o| o.value(&all)).collect();
+        let view = View { at: lips.as_vec3(), yaw, pitch, wide: 3.0, width: 480, height: 480 };
+        let sight = Sight::of(&body, &body.posed(&targets, &values), &view);
+        let bag = |s: &&Seen| {
+            let part = &body.parts[s.part];
+            part.colours[part.triangles[s.triangle][0] as usize].x < 0.5
+        };
+        sight.pixels.iter().flatten().filter(bag).count()
+    };
+    for (yaw, pitch) in
+        [(0.0, 0.0), (45.0, 0.0), (-45.0, 0.0), (0.0, -35.0), (0.0, 35.0), (90.0, 0.0), (180.0, 0.0)]
+    {
+        assert_eq!(dark(&[], yaw, pitch), 0, "shut, from {yaw} {pitch}");
+        let sealed = [(Control::JawOpen, 0.6), (Control::LipsClose, 1.0)];
+        assert_eq!(dark(&sealed, yaw, pitch), 0, "sealed, from {yaw} {pitch}");
+    }
+    assert!(
+        dark(&[(Control::JawOpen, 0.7)], 0.0, 0.0) > 1500,
+        "{}",
+        dark(&[(Control::JawOpen, 0.7)], 0.0, 0.0)
+    );
+    // What opens already is not cut.
+    let (file, landmarks) = bare_head(false);
+    let open = Character::read(&file).expect("a character");
+    let making = Making { cut: true, ..Making::of(landmarks) };
+    let refused = open.given_shapes(&open.wiring().expect("a wiring"), &making, &quiet);
+    assert!(matches!(refused, Err(MakingError::Shape(ShapeError::LipsPart))));
+}
+
+/// What was changed by hand stays where it was when the mouth is cut under it, and what lay on lips that are not there any more goes.
+#[test]
+fn strokes_keep_to_their_places_when_lips_are_cut() {
+    let quiet = Progress(&|_| true);
+    let (file, landmarks) = bare_head(true);
+    let came = Character::read(&file).expect("a character");
+    let wiring = came.wiring().expect("a wiring");
+    let given = |cut: bool| {
+        came.given_shapes(&wiring, &Making { cut, ..Making::of(landmarks) }, &quiet).expect("shapes").0
+    };
+    let (whole, cut) = (given(false), given(true));
+    let points = |c: &Character| c.body().expect("a body").parts[0].points.clone();
+    let (before, after) = (points(&whole), points(&cut));
+    assert!(after.len() > before.len());
+    let moved = |count: usize| {
+        let points: Vec<u32> = (0..count as u32).step_by(7).collect();
+        let by = points.iter().map(|i| [*i as f32, 1.0, 0.0]).collect();
+        let change = Change { shape: "sneer".into(), pieces: vec![PieceMoves { piece: 0, points, by }] };
+        let mut layer = Layer::default();
+        layer.change(&change);
+        layer
+    };
+    let here = moved(before.len());
+    let there = cut.layer_of(&here, &whole).expect("a layer");
+    let (from, to) = (&here.moved["sneer"][0], &there.moved["sneer"][0]);
+    assert_eq!(from.by, to.by);
+    for (a, b) in from.points.iter().zip(&to.points) {
+        assert_eq!(before[*a as usize], after[*b as usize]);
+    }
+    let all = moved(after.len());
+    let back = whole.layer_of(&all, &cut).expect("a layer");
+    assert!(back.moved["sneer"][0].points.iter().all(|i| (*i as usize) < before.len()));
+    assert!(back.moved["sneer"][0].points.len() < all.moved["sneer"][0].points.len());
+    whole.with_layer(&back).expect("a character");
 }

@@ -1,6 +1,8 @@
 //! All of the tests of the page as one program: it is linked once, and what several of them need is made once.
 
 mod access;
+#[path = "../../demo/tests/common/bare.rs"]
+mod bare;
 mod choosing;
 mod deliver;
 mod film;
@@ -11,3 +13,5 @@ mod room;
 mod scene;
 mod sculpt;
 mod shapes;
+#[path = "../../core/shape/tests/targets/mod.rs"]
+mod targets;

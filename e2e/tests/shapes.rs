@@ -92,3 +92,51 @@ async fn a_face_without_shapes_gets_them() -> Result<()> {
     let outcome = works(&bed).await;
     bed.done(outcome).await
 }
+
+/// Lips of one surface: it is said, one click cuts them apart, and then the mouth opens.
+async fn cut(bed: &Bed) -> Result<()> {
+    let page = &bed.page;
+    let (file, landmarks) = crate::bare::bare_head(true);
+    let model = reqwest::multipart::Part::bytes(file).file_name("shut.glb");
+    let form = reqwest::multipart::Form::new().text("name", "Shut").part("model", model);
+    let client = reqwest::Client::new();
+    let came = client.post(bed.at("/api/cast")).multipart(form).send().await?;
+    let came: Value = came.error_for_status()?.json().await?;
+    let id = came["member"]["id"].as_i64().context("nobody came")?;
+    let order = serde_json::json!({"landmarks": landmarks, "joints": true});
+    let begun = client.post(bed.at(&format!("/api/cast/{id}/shapes"))).json(&order).send().await?;
+    begun.error_for_status()?;
+    let made = async || Ok(shapes(bed, id).await? > 30);
+    page.until("it has shapes", made).await?;
+    page.browser.goto(bed.at(&format!("/cast/{id}"))).await?;
+    page.find("[data-testid=stage][data-ready]").await?;
+    page.button("Shapes").await?.click().await?;
+    let said = page.find("[data-testid=shapes-said]").await?.text().await?;
+    ensure!(said.contains("they are one surface") && !said.contains("Sealed lips"), "{said}");
+    page.click("cut-lips").await?;
+    let parted = async || {
+        let said = page.find("[data-testid=shapes-said]").await?.text().await?;
+        Ok(said.contains("Sealed lips leave less than 0.1 %"))
+    };
+    page.until("the lips are cut apart", parted).await?;
+    let kept = bed.json(&format!("/api/cast/{id}/shapes")).await?;
+    ensure!(kept["made"]["cut"] == true, "that it was cut is forgotten");
+    page.find("[data-testid=stage][data-ready]").await?;
+    page.button("jaw open").await?.click().await?;
+    let opens = async || Ok(page.eval("return window.jamLips.shift()").await?.as_f64() > Some(0.005));
+    page.until("the mouth opens", opens).await?;
+    // One step more, which undo takes back.
+    page.press("z").await?;
+    let whole = async || {
+        let now = bed.json(&format!("/api/cast/{id}/shapes")).await?;
+        Ok(now["made"]["cut"] == false)
+    };
+    page.until("the lips are one again", whole).await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn lips_of_one_surface_are_cut_apart() -> Result<()> {
+    let bed = Bed::made(SMALL, true).await?;
+    let outcome = cut(&bed).await;
+    bed.done(outcome).await
+}

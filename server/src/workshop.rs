@@ -75,8 +75,9 @@ pub fn wear(
     let (character, bytes, base) = match &worn.layered {
         None => (read, file, None),
         Some(Layered { layer, .. }) => {
-            let over = Layered { base: jam_store::hash(&file), layer: layer.clone() };
-            (read.with_layer(layer)?, over.write()?, Some(file))
+            let layer = read.layer_of(layer, &worn.character)?;
+            let made = read.with_layer(&layer)?;
+            (made, Layered { base: jam_store::hash(&file), layer }.write()?, Some(file))
         }
     };
     let model = Model::read(character, bytes.len())?;

@@ -5,8 +5,8 @@
 mod targets;
 
 use jam_shape::template::shipped;
-use jam_shape::{Jaw, Progress, Wish, transfer};
-use targets::{Bent, Made, errors, make, whole};
+use jam_shape::{Jaw, Progress, Wish, cut_open, transfer};
+use targets::{Bent, Made, cut, errors, make, whole};
 
 fn main() {
     let warp = Made::of(Bent::Warp);
@@ -20,6 +20,9 @@ fn main() {
         ("round", Made::of(Bent::Round)),
         ("round, low poly", Made { points: Some(1325), ..Made::of(Bent::Round) }),
         ("muzzle", Made::of(Bent::Muzzle)),
+        ("lips of one surface, cut", Made { shut: true, ..warp }),
+        ("the same, low poly", Made { shut: true, points: Some(1325), ..warp }),
+        ("the same, muzzle", Made { shut: true, ..Made::of(Bent::Muzzle) }),
         ("long, no neck", Made { neck: false, ..Made::of(Bent::Long) }),
         ("muzzle, no neck", Made { neck: false, ..Made::of(Bent::Muzzle) }),
     ];
@@ -34,9 +37,22 @@ fn main() {
         if wanted.iter().any(|w| !w.starts_with("--")) && !wanted.iter().any(|w| w == name) {
             continue;
         }
-        let target = make(&made);
+        let mut target = make(&made);
+        let mut lips = None;
+        if made.shut {
+            match cut_open(shipped(), &target.pieces, &target.marks, &Progress(&quiet)) {
+                Ok(opened) => {
+                    target.pieces = cut(&target.pieces, &opened);
+                    lips = Some(opened.edges);
+                }
+                Err(error) => {
+                    println!("| {name} | {error} |");
+                    continue;
+                }
+            }
+        }
         let run = |jaw: Jaw| {
-            let wish = Wish { jaw, ..Wish::default() };
+            let wish = Wish { jaw, lips: lips.clone(), ..Wish::default() };
             transfer(shipped(), &target.pieces, None, &target.marks, &wish, &Progress(&quiet))
         };
         let start = std::time::Instant::now();

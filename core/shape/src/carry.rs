@@ -7,7 +7,7 @@ use crate::face::{Ball, Chain, Chains, Face, Lip, Lips};
 use crate::fit::ring_shares;
 use crate::landmarks::{Landmark, Side};
 use crate::lids;
-use crate::mesh::{Graph, NONE};
+use crate::mesh::NONE;
 use crate::near::{nearest, tree};
 use crate::places::OnTemplate;
 use crate::sparse::{Pattern, laplacian};
@@ -149,7 +149,7 @@ impl Carrier<'_> {
         let unit = face.unit;
         let lip: Vec<DVec3> = template.rings[0].iter().map(|i| fitted[*i as usize]).collect();
         let middle = fitted[template.landmark(Landmark::LipUpper) as usize];
-        let inside = self.behind_lips();
+        let inside = face.behind_lips(self.chains, fitted[template.landmark(Landmark::Nose) as usize]);
         let mut trust = Vec::with_capacity(face.mesh.points.len());
         let mut in_face = Vec::with_capacity(face.mesh.points.len());
         for (i, (p, place)) in face.mesh.points.iter().zip(self.places).enumerate() {
@@ -163,46 +163,6 @@ impl Carrier<'_> {
             in_face.push(here);
         }
         (trust, in_face)
-    }
-
-    /// Points that the closed loop of the lips' edges cuts off from the nose: the inside of the mouth, seen or not.
-    fn behind_lips(&self) -> Vec<bool> {
-        let face = self.face;
-        let count = face.mesh.points.len();
-        let none = vec![false; count];
-        let (Some(upper), Some(lower)) = (&self.chains[0], &self.chains[1]) else { return none };
-        let mut wall = none.clone();
-        upper.points.iter().chain(&lower.points).for_each(|i| wall[*i as usize] = true);
-        let last = |c: &Chain| c.points[c.points.len() - 1];
-        for (a, b) in [(upper.points[0], lower.points[0]), (last(upper), last(lower))] {
-            let (a, b) = (face.at(a), face.at(b));
-            let reach = 0.6 * a.distance(b) + 1e-9;
-            for (i, p) in face.mesh.points.iter().enumerate() {
-                wall[i] |= p.distance(0.5 * (a + b)) <= reach;
-            }
-        }
-        let free =
-            Graph::new(count, &face.edges, |[a, b]| (!wall[a as usize] && !wall[b as usize]).then_some(1.0));
-        let tip = self.fitted[self.template.landmark(Landmark::Nose) as usize];
-        let by_nose = |i: &u32| face.at(*i).distance_squared(tip);
-        let Some(nose) =
-            (0..count as u32).filter(|i| !wall[*i as usize]).min_by(|a, b| by_nose(a).total_cmp(&by_nose(b)))
-        else {
-            return none;
-        };
-        let outside = free.walk(&[nose], f64::INFINITY);
-        let beside: Vec<u32> = face
-            .edges
-            .iter()
-            .filter(|[a, b]| wall[*a as usize] || wall[*b as usize])
-            .flatten()
-            .copied()
-            .filter(|i| !wall[*i as usize] && outside.source[*i as usize] == NONE)
-            .collect();
-        let reached = free.walk(&beside, f64::INFINITY);
-        let out: Vec<bool> = reached.source.iter().map(|s| *s != NONE).collect();
-        // If most of the face were inside, the loop would be wrong.
-        if out.iter().filter(|x| **x).count() * 5 < 2 * count { out } else { none }
     }
 
     /// The template's shapes without the swing of jaw and seal.
@@ -447,10 +407,21 @@ impl Sewn {
         Sewn { nodes, others, upper_has_nodes }
     }
 
+    /// The edge that gives the corners, and the other one.
+    fn chains<'a>(&self, upper: &'a Chain, lower: &'a Chain) -> (&'a Chain, &'a Chain) {
+        if self.upper_has_nodes { (upper, lower) } else { (lower, upper) }
+    }
+
+    /// What the points of the other edge get, if each corner of the polygon has what is given of its point.
+    fn laid(&self, nodes: &Chain, of: impl Fn(usize) -> DVec3) -> Vec<DVec3> {
+        let at_nodes: Vec<DVec3> = nodes.points.iter().map(|i| of(*i as usize)).collect();
+        along(&self.nodes, &at_nodes, &self.others)
+    }
+
     /// What is to be added to moves so that both edges make the mean of what each made: the edges' points, and what is added to every
     /// point.
     pub(crate) fn halved(&self, upper: &Chain, lower: &Chain, moves: &[DVec3]) -> (Vec<u32>, Vec<DVec3>) {
-        let (nodes, others) = if self.upper_has_nodes { (upper, lower) } else { (lower, upper) };
+        let (nodes, others) = self.chains(upper, lower);
         let of = |c: &Chain| -> Vec<DVec3> { c.points.iter().map(|i| moves[*i as usize]).collect() };
         let (at_nodes, at_others) = (of(nodes), of(others));
         let across = along(&self.others, &at_others, &self.nodes);
@@ -491,11 +462,10 @@ pub fn reseal(shapes: &mut [(String, Vec<DVec3>)], face: &Face, chains: &Chains)
         let shut = format!("lid_close_{}", side.name());
         let Some((_, moves)) = shapes.iter_mut().find(|(n, _)| *n == shut) else { continue };
         let sewn = Sewn::new(face, up, low, upper);
-        let (nodes, others) = if sewn.upper_has_nodes { (up, low) } else { (low, up) };
-        let at_nodes: Vec<DVec3> =
-            nodes.points.iter().map(|i| face.mesh.points[*i as usize] + moves[*i as usize]).collect();
+        let (nodes, others) = sewn.chains(up, low);
+        let shut = sewn.laid(nodes, |i| face.mesh.points[i] + moves[i]);
         let mut added = vec![DVec3::ZERO; moves.len()];
-        for (i, to) in others.points.iter().zip(along(&sewn.nodes, &at_nodes, &sewn.others)) {
+        for (i, to) in others.points.iter().zip(shut) {
             if !nodes.points.contains(i) {
                 added[*i as usize] = to - face.mesh.points[*i as usize] - moves[*i as usize];
             }
@@ -507,18 +477,14 @@ pub fn reseal(shapes: &mut [(String, Vec<DVec3>)], face: &Face, chains: &Chains)
     }
     let (Some(upper), Some(lower)) = (&chains[0], &chains[1]) else { return };
     let sewn = Sewn::new(face, upper, lower, Edge::LipUpper);
-    let (nodes, others) = if sewn.upper_has_nodes { (upper, lower) } else { (lower, upper) };
+    let (nodes, others) = sewn.chains(upper, lower);
     let find = |name: &str| shapes.iter().position(|(n, _)| n == name);
     let (Some(open), Some(close), Some(meet)) = (find("jaw_open"), find("lips_close"), find(LIPS_MEET))
     else {
         return;
     };
-    let on = |of: &dyn Fn(usize) -> DVec3| -> Vec<DVec3> {
-        let at_nodes: Vec<DVec3> = nodes.points.iter().map(|i| of(*i as usize)).collect();
-        along(&sewn.nodes, &at_nodes, &sewn.others)
-    };
-    let met = on(&|i| face.mesh.points[i] + shapes[meet].1[i]);
-    let sealed = on(&|i| shapes[open].1[i] + shapes[close].1[i]);
+    let met = sewn.laid(nodes, |i| face.mesh.points[i] + shapes[meet].1[i]);
+    let sealed = sewn.laid(nodes, |i| shapes[open].1[i] + shapes[close].1[i]);
     for ((i, met), sealed) in others.points.iter().zip(met).zip(sealed) {
         let i = *i as usize;
         if nodes.points.contains(&(i as u32)) {

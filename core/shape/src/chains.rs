@@ -63,6 +63,10 @@ pub fn find(
                 Search { ends, via: None, curve: &curve, sign, near, eye: Some(eyes[side as usize]) }
             }
         };
+        if let (Some(known), true) = (&face.lips, edge.is_lip()) {
+            out[edge.number()] = Some(known[edge.number()].clone());
+            continue;
+        }
         let found = search.chain(face).map(|mut chain| {
             chain.straighten(face);
             chain
@@ -79,7 +83,8 @@ pub fn find(
         let inner = |c: &Chain| c.points[1..c.points.len() - 1].to_vec();
         let (a, b) = (inner(upper), inner(lower));
         let shared = a.iter().filter(|i| b.contains(i)).count();
-        if shared as f64 > SHARED * upper.points.len() as f64 {
+        let one = pair == 0 && face.lips.is_none() && face.joined(upper, lower);
+        if one || shared as f64 > SHARED * upper.points.len() as f64 {
             (out[pair], out[pair + 1]) = (None, None);
             continue;
         }

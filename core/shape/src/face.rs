@@ -1,10 +1,10 @@
 //! The face that gets shapes, in the template's frame, with what is found on it once: what is seen of it, where its edges run.
 
 use crate::curve;
-use crate::mesh::{Graph, Mesh};
+use crate::mesh::{Graph, Mesh, NONE};
 use crate::template::Edge;
 use glam::{DVec3, Quat, Vec3};
-use jam_rig::body::{Body, Node, Part};
+use jam_rig::body::{Body, Node, Part, Posed};
 use jam_rig::sight::{Sight, View};
 
 /// A ball that an eye is.
@@ -52,6 +52,8 @@ pub struct Face {
     pub lips_at: DVec3,
     /// How far each point moves down when the mouth opens, 0..1, where a copy with an open mouth came along.
     pub opens: Option<Vec<f64>>,
+    /// The edges of the lips, where they are known.
+    pub lips: Option<[Chain; 2]>,
 }
 
 /// Directions to look from: degrees to the left, and up.
@@ -72,6 +74,10 @@ const AROUND: [(f32, f32); 6] =
 const PIXELS: usize = 640;
 const BIAS: f64 = 0.012;
 
+/// Lips that lead into each other over this length of surface have no mouth behind them; further than the second nothing is looked for.
+const SHALLOW: f64 = 0.15;
+const CREASE: f64 = 0.6;
+
 impl Face {
     pub fn new(mesh: Mesh, unit: f64) -> Face {
         let edges: Vec<[u32; 2]> = mesh.edges().into_iter().map(|(e, _)| e).collect();
@@ -89,6 +95,7 @@ impl Face {
             rim: vec![false; count],
             lips_at: DVec3::ZERO,
             opens: None,
+            lips: None,
             mesh,
         }
     }
@@ -125,7 +132,8 @@ impl Face {
         }
     }
 
-    fn visible(&self, eyes: &[Ball; 2], middle: DVec3, size: f64, views: &[(f32, f32)]) -> Vec<bool> {
+    /// It and its eyes, to be looked at.
+    pub fn pictured(&self, eyes: &[Ball; 2]) -> (Body, Posed) {
         let single = |p: &DVec3| p.as_vec3();
         let mut shown: Vec<(Vec<Vec3>, Vec<[u32; 3]>)> =
             vec![(self.mesh.points.iter().map(single).collect(), self.mesh.triangles.clone())];
@@ -147,6 +155,11 @@ impl Face {
         };
         let body = Body { nodes: vec![node], parts: shown.iter().map(|(_, t)| part(t)).collect() };
         let posed: Vec<Option<Vec<Vec3>>> = shown.into_iter().map(|(p, _)| Some(p)).collect();
+        (body, posed)
+    }
+
+    fn visible(&self, eyes: &[Ball; 2], middle: DVec3, size: f64, views: &[(f32, f32)]) -> Vec<bool> {
+        let (body, posed) = self.pictured(eyes);
         let mut out = vec![false; self.mesh.points.len()];
         for (yaw, pitch) in views {
             let view = View {
@@ -183,6 +196,44 @@ impl Face {
         out
     }
 
+    /// Points that the closed loop of the lips' edges cuts off from the nose (near the point given): the inside of the mouth, seen or not.
+    pub fn behind_lips(&self, chains: &Chains, nose: DVec3) -> Vec<bool> {
+        let count = self.mesh.points.len();
+        let none = vec![false; count];
+        let (Some(upper), Some(lower)) = (&chains[0], &chains[1]) else { return none };
+        let mut wall = none.clone();
+        upper.points.iter().chain(&lower.points).for_each(|i| wall[*i as usize] = true);
+        let last = |c: &Chain| c.points[c.points.len() - 1];
+        for (a, b) in [(upper.points[0], lower.points[0]), (last(upper), last(lower))] {
+            let (a, b) = (self.at(a), self.at(b));
+            let reach = 0.6 * a.distance(b) + 1e-9;
+            for (i, p) in self.mesh.points.iter().enumerate() {
+                wall[i] |= p.distance(0.5 * (a + b)) <= reach;
+            }
+        }
+        let free =
+            Graph::new(count, &self.edges, |[a, b]| (!wall[a as usize] && !wall[b as usize]).then_some(1.0));
+        let by_nose = |i: &u32| self.at(*i).distance_squared(nose);
+        let Some(from) =
+            (0..count as u32).filter(|i| !wall[*i as usize]).min_by(|a, b| by_nose(a).total_cmp(&by_nose(b)))
+        else {
+            return none;
+        };
+        let outside = free.walk(&[from], f64::INFINITY);
+        let beside: Vec<u32> = self
+            .edges
+            .iter()
+            .filter(|[a, b]| wall[*a as usize] || wall[*b as usize])
+            .flatten()
+            .copied()
+            .filter(|i| !wall[*i as usize] && outside.source[*i as usize] == NONE)
+            .collect();
+        let reached = free.walk(&beside, f64::INFINITY);
+        let out: Vec<bool> = reached.source.iter().map(|s| *s != NONE).collect();
+        // If most of the face were inside, the loop would be wrong.
+        if out.iter().filter(|x| **x).count() * 5 < 2 * count { out } else { none }
+    }
+
     /// How far each point is along the surface from either of two edges that close, without the points that both have; infinite
     /// beyond the reach.
     pub fn far_from(&self, upper: &Chain, lower: &Chain, reach: f64) -> [Vec<f64>; 2] {
@@ -190,6 +241,18 @@ impl Face {
             a.points.iter().copied().filter(|i| !b.points.contains(i)).collect()
         };
         [(upper, lower), (lower, upper)].map(|(a, b)| self.graph.walk(&without(a, b), reach).far)
+    }
+
+    /// Whether two edges of lips lie on one surface: between their middles it is no further along it than across a crease.
+    pub fn joined(&self, upper: &Chain, lower: &Chain) -> bool {
+        let inner = |c: &Chain| c.points[c.points.len() / 4..c.points.len() * 3 / 4].to_vec();
+        let (from, to) = (inner(upper), inner(lower));
+        let across = self.graph.walk(&from, CREASE * self.unit);
+        let line = self.along(upper);
+        let near = |i: &&u32| {
+            across.far[**i as usize] < SHALLOW * self.unit + 1.5 * curve::distance(&line, self.at(**i))
+        };
+        2 * to.iter().filter(near).count() > to.len()
     }
 
     /// Which lip each point belongs to, by the nearer edge along the surface, and how far it is from either edge.

@@ -1,7 +1,7 @@
 //! The template laid on a character's face: where its edges are, and where each of its points lies on the template.
 
 use crate::curve;
-use crate::face::{Ball, Chains, Face, Lips};
+use crate::face::{Ball, Chain, Chains, Face, Lips};
 use crate::fit;
 use crate::head::{Head, Piece};
 use crate::landmarks::{Landmark, Landmarks};
@@ -11,6 +11,7 @@ use crate::start::{Bend, Similarity, pairs};
 use crate::template::Template;
 use crate::{Progress, ShapeError};
 use glam::DVec3;
+use std::collections::BTreeMap;
 
 /// A mouth narrower than this share of the template's, beside the face, does not shrink all lengths.
 const NARROW: f64 = 0.7;
@@ -34,7 +35,7 @@ pub struct Fitted {
 }
 
 impl Fitted {
-    /// `open` are the same pieces with an open mouth.
+    /// `open` are the same pieces with an open mouth, `lips` the edges of the lips where they are known.
     ///
     /// # Errors
     /// The meshes or landmarks cannot be used, or it was cancelled.
@@ -43,6 +44,7 @@ impl Fitted {
         pieces: &[Piece],
         open: Option<&[Piece]>,
         marks: &Landmarks,
+        lips: Option<&[Vec<(u32, u32)>; 2]>,
         progress: &Progress<'_>,
     ) -> Result<Fitted, ShapeError> {
         progress.step(0.0)?;
@@ -60,15 +62,16 @@ impl Fitted {
             points: skin.mesh.points.iter().map(|p| similarity.point(*p)).collect(),
             triangles: skin.mesh.triangles.clone(),
         };
-        let lips = 0.5 * (at(Landmark::LipUpper) + at(Landmark::LipLower));
-        let chosen: Vec<bool> = placed.points.iter().map(|p| p.distance(lips) < REACH * unit).collect();
+        let lips_at = 0.5 * (at(Landmark::LipUpper) + at(Landmark::LipLower));
+        let chosen: Vec<bool> = placed.points.iter().map(|p| p.distance(lips_at) < REACH * unit).collect();
         let (mesh, in_skin) = placed.part(&chosen);
         if mesh.triangles.is_empty() {
             return Err(ShapeError::NoSkin);
         }
-        let mesh = outward(mesh, lips, unit);
+        let mesh = outward(mesh, lips_at, unit);
         let mut face = Face::new(mesh, unit);
-        face.lips_at = lips;
+        face.lips_at = lips_at;
+        face.lips = lips.map(|lips| known(lips, &head, &in_skin, &face, lips_at));
         if let Some(open) = open {
             face.opens = Some(openness(pieces, open, &head, &in_skin, &similarity, &face)?);
         }
@@ -108,6 +111,28 @@ fn outward(mut mesh: Mesh, lips: DVec3, unit: f64) -> Mesh {
         mesh.triangles.iter_mut().for_each(|t| t.swap(1, 2));
     }
     mesh
+}
+
+/// Edges that are known, as points of the face; the middle of each is what lies nearest to the middle of the mouth.
+fn known(
+    lips: &[Vec<(u32, u32)>; 2],
+    head: &Head,
+    in_skin: &[u32],
+    face: &Face,
+    middle: DVec3,
+) -> [Chain; 2] {
+    let skin = head.skin();
+    let number: BTreeMap<(u32, u32), u32> = (0u32..)
+        .zip(in_skin)
+        .flat_map(|(k, i)| skin.of[*i as usize].iter().map(move |of| (*of, k)))
+        .collect();
+    [0, 1].map(|lip| {
+        let mut points: Vec<u32> = lips[lip].iter().filter_map(|of| number.get(of).copied()).collect();
+        points.dedup();
+        let far = |k: &usize| face.at(points[*k]).distance(middle);
+        let middle = (0..points.len()).min_by(|a, b| far(a).total_cmp(&far(b)));
+        Chain { points, middle }
+    })
 }
 
 /// How far each point goes with the opening mouth, 0..1: of a copy with the same points.

@@ -53,6 +53,8 @@ pub struct Head {
 
 /// Corners of a mesh further apart than this are not joined near the mouth: touching lips are no seam.
 const SEAM_COSINE: f64 = 0.17;
+/// A surface is folded to an edge where it is less flat than this.
+const FOLDED: f64 = 0.5;
 /// A ball's points lie this near to it, as a share of its radius.
 const ROUND: f64 = 0.10;
 
@@ -143,6 +145,7 @@ pub fn joined(pieces: &[Piece], marks: Option<&Landmarks>) -> (Mesh, Vec<Vec<(u3
     for (k, piece) in (0u32..).zip(pieces) {
         let start = all.points.len() as u32;
         let (border, normals) = (piece.mesh.border(), piece.mesh.normals());
+        let flat = flatness(&piece.mesh);
         for (i, p) in piece.mesh.points.iter().enumerate() {
             let number = start + i as u32;
             parent.push(number);
@@ -150,10 +153,17 @@ pub fn joined(pieces: &[Piece], marks: Option<&Landmarks>) -> (Mesh, Vec<Vec<(u3
             if border[i] {
                 let cell = (*p / grain).round().to_array().map(|x| x as i64);
                 let here = open.entry(cell).or_default();
-                let fits = |(_, n): &&(u32, DVec3)| !near_mouth(*p) || n.dot(normals[i]) > SEAM_COSINE;
+                // Where the surface is folded to an edge, as in a mouth's corner, its normal tells nothing.
+                let normal = if flat[i] > FOLDED { normals[i] } else { DVec3::ZERO };
+                let fits = |(_, n): &&(u32, DVec3)| {
+                    !near_mouth(*p)
+                        || *n == DVec3::ZERO
+                        || normal == DVec3::ZERO
+                        || n.dot(normal) > SEAM_COSINE
+                };
                 match here.iter().find(fits) {
                     Some((first, _)) => parent[number as usize] = *first,
-                    None => here.push((number, normals[i])),
+                    None => here.push((number, normal)),
                 }
             }
         }
@@ -176,6 +186,19 @@ pub fn joined(pieces: &[Piece], marks: Option<&Landmarks>) -> (Mesh, Vec<Vec<(u3
     let whole = |t: &[u32; 3]| t[0] != t[1] && t[1] != t[2] && t[2] != t[0];
     mesh.triangles = all.triangles.iter().map(|t| t.map(|i| number[i as usize])).filter(whole).collect();
     (mesh, of)
+}
+
+/// How flat the surface is about each point: 1 where all its triangles look the same way, 0 where they cancel out.
+fn flatness(mesh: &Mesh) -> Vec<f64> {
+    let mut sums = vec![(DVec3::ZERO, 0.0); mesh.points.len()];
+    for (t, n) in mesh.triangles.iter().zip(mesh.faces()) {
+        for i in t {
+            let (sum, whole) = &mut sums[*i as usize];
+            *sum += n;
+            *whole += n.length();
+        }
+    }
+    sums.into_iter().map(|(sum, whole)| sum.length() / whole.max(f64::MIN_POSITIVE)).collect()
 }
 
 /// The piece that most landmarks lie on.

@@ -4,9 +4,11 @@
 //! template's frame, [`chains`] finds the edges of lips and lids, [`fit`] lays the template on it, [`maps`] tells how space is
 //! stretched by that, [`places`] where each point lies on the template, [`carry`] makes the shapes, [`parts`] those of the rest.
 
+mod bag;
 pub mod carry;
 pub mod chains;
 pub mod curve;
+mod cut;
 pub mod face;
 pub mod fit;
 mod fitted;
@@ -33,8 +35,9 @@ mod transfer;
 mod wish;
 
 pub use carry::Jaw;
+pub use cut::{Added, Cut, PieceCut, cut_open};
 pub use head::Piece;
-pub use jaw::{JAW_TURNS, JawJoint, jaw_joint};
+pub use jaw::{JawJoint, jaw_joint};
 pub use joints::{Hold, Hung, NewJoint, hung};
 pub use landmarks::{Landmark, Landmarks, Side};
 pub use layer::{Change, Layer, PieceMoves};
@@ -83,6 +86,12 @@ pub enum ShapeError {
     NoShape(String),
     #[error("that is not the skin of the face; put the brush on the face itself")]
     OffTheSkin,
+    #[error("the lips part already: there is a mouth behind them; leave the cut out")]
+    LipsPart,
+    #[error(
+        "no surface was found to cut from one corner of the mouth to the other; put the four points of the mouth on the line where the lips should part"
+    )]
+    NoSeam,
     #[error("it was cancelled")]
     Cancelled,
     #[error("the shapes could not be worked out on this mesh; its skin may be torn or folded into itself")]

@@ -139,6 +139,9 @@ pub struct Shaping {
     /// Whether its jaw opens by a joint, not by a shape.
     #[serde(default)]
     pub jaw: bool,
+    /// Whether its lips were one surface and were cut apart.
+    #[serde(default)]
+    pub cut: bool,
     /// How strong shapes were wished, those that are not 1.
     pub strengths: BTreeMap<String, f64>,
     pub report: Report,
@@ -271,7 +274,7 @@ impl Report {
         if self.seal.is_none() {
             say(
                 "lips_closed",
-                "No edge of the lips was found: they are one surface, or the points at the mouth are off. Put the four points of the mouth on its slit, or have the mouth cut open along it.".into(),
+                "No edge of the lips was found: they are one surface, or the points at the mouth are off. If there is a slit, put the four points of the mouth on it; if there is none, put them where the lips should part and let the lips be cut apart there.".into(),
             );
         }
         for pair in self.edges.chunks(2).skip(1) {

@@ -157,7 +157,7 @@ impl Ground {
         marks: &Landmarks,
         progress: &Progress<'_>,
     ) -> Result<Ground, ShapeError> {
-        let fitted = Fitted::new(template, pieces, None, marks, progress)?;
+        let fitted = Fitted::new(template, pieces, None, marks, None, progress)?;
         let Fitted { head, face, chains, lips, similarity, in_skin, on, .. } = fitted;
         let skin = head.skin();
         let of: Vec<Vec<(u32, u32)>> = in_skin.iter().map(|i| skin.of[*i as usize].clone()).collect();

@@ -76,7 +76,7 @@ pub fn transfer(
     wish: &Wish,
     progress: &Progress<'_>,
 ) -> Result<(Shaped, Worked), ShapeError> {
-    let fitted = Fitted::new(template, pieces, open, marks, progress)?;
+    let fitted = Fitted::new(template, pieces, open, marks, wish.lips.as_ref(), progress)?;
     let local = maps::local(template, &fitted.template)?;
     progress.step(0.67)?;
     let Fitted { head, face, chains: found, lips, on, eyes, similarity, in_skin, template: laid, hinge } =

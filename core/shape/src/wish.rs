@@ -13,4 +13,6 @@ pub struct Wish {
     pub jaw: Jaw,
     /// How strong shapes are made, beside what they are of themselves; 1 for those that are not named.
     pub strengths: BTreeMap<String, f64>,
+    /// The edges of the lips where they are known, as of [`crate::Cut::edges`]; else they are looked for.
+    pub lips: Option<[Vec<(u32, u32)>; 2]>,
 }

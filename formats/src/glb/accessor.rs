@@ -138,7 +138,7 @@ impl Character {
     }
 
     /// The numbers of an accessor, element by element, and how many each element has.
-    fn numbers(&self, index: &Value) -> Result<(Vec<f32>, usize), GlbError> {
+    pub(super) fn numbers(&self, index: &Value) -> Result<(Vec<f32>, usize), GlbError> {
         let accessor = self.accessor(index)?;
         self.check_accessor(accessor)?;
         let component = Component::of(&accessor["componentType"])?;
@@ -318,6 +318,17 @@ impl Character {
         add_limits(&mut accessor, &kept);
         let accessors = self.entry("accessors");
         accessors.push(accessor);
+        Ok(accessors.len() - 1)
+    }
+
+    /// Adds corners of triangles.
+    pub(super) fn push_corners(&mut self, corners: &[u32]) -> Result<usize, GlbError> {
+        let bytes: Vec<u8> = corners.iter().flat_map(|i| i.to_le_bytes()).collect();
+        let view = self.push_bytes(&bytes)?;
+        let accessors = self.entry("accessors");
+        accessors.push(
+            json!({"bufferView": view, "componentType": 5125, "count": corners.len(), "type": "SCALAR"}),
+        );
         Ok(accessors.len() - 1)
     }
 

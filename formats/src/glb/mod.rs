@@ -11,6 +11,7 @@ mod character;
 mod check;
 mod clip;
 mod container;
+mod cut;
 mod dress;
 mod facts;
 mod given;

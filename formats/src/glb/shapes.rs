@@ -164,6 +164,47 @@ impl Character {
         Ok(out)
     }
 
+    /// A layer that lies over another version of this character, as it lies over this one: by the places that its points have
+    /// before they are moved. What is at no such place here is left out, as where a mouth was cut otherwise.
+    ///
+    /// # Errors
+    /// The file is damaged.
+    pub fn layer_of(&self, layer: &Layer, other: &Character) -> Result<Layer, GlbError> {
+        let (here, there) = (self.body()?, other.body()?);
+        let place = |p: &glam::Vec3| p.to_array().map(f32::to_bits);
+        let mut out = layer.clone();
+        for moved in out.moved.values_mut().flatten() {
+            let piece = moved.piece as usize;
+            let (Some(to), Some(from)) = (here.parts.get(piece), there.parts.get(piece)) else { continue };
+            if to.points == from.points {
+                continue;
+            }
+            // Of points at one place the first answers to the first, and so on.
+            let mut at: BTreeMap<[u32; 3], Vec<u32>> = BTreeMap::new();
+            for (i, p) in (0u32..).zip(&to.points) {
+                at.entry(place(p)).or_default().push(i);
+            }
+            let mut seen: BTreeMap<[u32; 3], usize> = BTreeMap::new();
+            let ranks: Vec<usize> = from
+                .points
+                .iter()
+                .map(|p| {
+                    let next = seen.entry(place(p)).or_default();
+                    *next += 1;
+                    *next - 1
+                })
+                .collect();
+            let same = |i: u32| {
+                let p = from.points.get(i as usize)?;
+                at.get(&place(p))?.get(ranks[i as usize]).copied()
+            };
+            let kept: BTreeMap<u32, [f32; 3]> =
+                moved.points.iter().zip(&moved.by).filter_map(|(i, by)| Some((same(*i)?, *by))).collect();
+            (moved.points, moved.by) = kept.into_iter().unzip();
+        }
+        Ok(out)
+    }
+
     /// Keeps some shapes of a mesh, by their numbers, in this order and under these names; clips that move them follow.
     fn arrange_shapes(&mut self, node: usize, mesh: usize, kept: &[(usize, String)]) -> Result<(), GlbError> {
         let names = target_names(&self.list("meshes")[mesh]);

@@ -7,6 +7,7 @@ use crate::sent::Sent;
 use crate::shaping::{self, Order};
 use axum::Json;
 use axum::extract::{Path, State};
+use jam_formats::glb::Making;
 use jam_shape::{Landmarks, Shaping};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -71,6 +72,9 @@ pub struct ShapesOrder {
     /// One of these joints opens the jaw, not a shape.
     #[serde(default)]
     jaw: bool,
+    /// Lips of one surface are cut apart first, with a bag behind.
+    #[serde(default)]
+    cut: bool,
     /// How strong shapes are wished, by name, 0..2; 1 for those that are not named.
     #[serde(default)]
     strengths: BTreeMap<String, f64>,
@@ -86,12 +90,13 @@ pub async fn make(
     Sent(order): Sent<ShapesOrder>,
 ) -> Answer<Json<ShapesView>> {
     blocking(move || {
-        let ShapesOrder { landmarks, symmetric, joints, jaw, strengths, gesture } = order;
+        let ShapesOrder { landmarks, symmetric, joints, jaw, cut, strengths, gesture } = order;
         if strengths.len() > 200 || strengths.values().any(|s| !(0.0..=2.0).contains(s)) {
             let what = "A shape's strength lies between 0 and 2.";
             return Err(Problem::refused("strengths", "strength_wrong", what));
         }
-        shaping::begin(&app, id, Order { landmarks, symmetric, joints, jaw, strengths, gesture })?;
+        let making = Making { symmetric, joints, jaw, cut, strengths, ..Making::of(landmarks) };
+        shaping::begin(&app, id, Order { making, gesture })?;
         view(&app, id)
     })
     .await

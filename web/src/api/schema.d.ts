@@ -4005,6 +4005,8 @@ export interface components {
         };
         /** @description What shapes are to be made from. */
         ShapesOrder: {
+            /** @description Lips of one surface are cut apart first, with a bag behind. */
+            cut?: boolean;
             /** @description Names the page's gesture; the events of what comes of it bear this name. */
             gesture?: string | null;
             /** @description One of these joints opens the jaw, not a shape. */
@@ -4072,6 +4074,8 @@ export interface components {
         };
         /** @description How a character's shapes were made, so that they can be made again. */
         Shaping: {
+            /** @description Whether its lips were one surface and were cut apart. */
+            cut?: boolean;
             /** @description Whether its jaw opens by a joint, not by a shape. */
             jaw?: boolean;
             /** @description Whether it was given joints for eyes, head and neck, too. */

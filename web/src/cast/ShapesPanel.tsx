@@ -51,7 +51,7 @@ interface Props {
 
 /** The points of a face, how its shapes are made, and what came of it. */
 export function ShapesPanel({ member, name, shapes, stage }: Props) {
-  const { points, byHand, chosen, mirrored, symmetric, joints, jaw, strengths, loose } = usePut();
+  const { points, byHand, chosen, mirrored, symmetric, joints, jaw, cut, strengths, loose } = usePut();
   const { made, under_way: underWay } = shapes;
   const look = (mark: LandmarkName) => {
     const kind = KINDS.find((k) => k.name === mark);
@@ -67,6 +67,8 @@ export function ShapesPanel({ member, name, shapes, stage }: Props) {
     if (made) return 'as it was used';
     return shapes.rough ? 'put it there' : 'proposed';
   };
+  // Where the lips part already there is nothing to cut.
+  const oneSurface = cut || made?.report.warnings.some((w) => w.code === 'lips_closed');
   const own = KINDS.find((k) => k.name === chosen);
   return (
     <aside className={css.panel} data-testid="shapes-panel">
@@ -127,24 +129,33 @@ export function ShapesPanel({ member, name, shapes, stage }: Props) {
             onChange={(event) => put({ symmetric: event.currentTarget.checked })}
           />
         </Hint>
-        {shapes.lacks_joints && (
-          <Hint says="It has no joints: eyes, head and neck get some, with soft weights along the neck.">
+        {oneSurface && (
+          <Hint says="Its lips are one surface: they are parted on the line through the points of the mouth, with a dark bag behind.">
             <Checkbox
-              label="Eyes and head that turn"
-              checked={joints}
-              onChange={(event) => put({ joints: event.currentTarget.checked })}
+              label="Cut the lips apart"
+              checked={cut}
+              onChange={(event) => put({ cut: event.currentTarget.checked })}
             />
           </Hint>
         )}
         {shapes.lacks_joints && (
-          <Hint says="The jaw opens on an arc by a joint with soft weights, as games like it, instead of by a shape.">
-            <Checkbox
-              label="A jaw that turns"
-              checked={joints && jaw}
-              disabled={!joints}
-              onChange={(event) => put({ jaw: event.currentTarget.checked })}
-            />
-          </Hint>
+          <>
+            <Hint says="It has no joints: eyes, head and neck get some, with soft weights along the neck.">
+              <Checkbox
+                label="Eyes and head that turn"
+                checked={joints}
+                onChange={(event) => put({ joints: event.currentTarget.checked })}
+              />
+            </Hint>
+            <Hint says="The jaw opens on an arc by a joint with soft weights, as games like it, instead of by a shape.">
+              <Checkbox
+                label="A jaw that turns"
+                checked={joints && jaw}
+                disabled={!joints}
+                onChange={(event) => put({ jaw: event.currentTarget.checked })}
+              />
+            </Hint>
+          </>
         )}
       </div>
       {underWay === null || underWay === undefined ? (
@@ -168,7 +179,7 @@ export function ShapesPanel({ member, name, shapes, stage }: Props) {
       {made && (
         <>
           <h3>What the fit says</h3>
-          <Said shapes={shapes} loose={loose} />
+          <Said member={member} shapes={shapes} loose={loose} />
           <h3>How strong</h3>
           {STRENGTHS.map(([title, names]) => (
             <SlideRow
@@ -192,7 +203,7 @@ export function ShapesPanel({ member, name, shapes, stage }: Props) {
   );
 }
 
-function Said({ shapes, loose }: { shapes: Shapes; loose: boolean }) {
+function Said({ member, shapes, loose }: { member: number; shapes: Shapes; loose: boolean }) {
   const report = shapes.made?.report;
   if (!report) return null;
   const { seal, lids, warnings } = report;
@@ -204,6 +215,17 @@ function Said({ shapes, loose }: { shapes: Shapes; loose: boolean }) {
           {w.message}
         </p>
       ))}
+      {warnings.some((w) => w.code === 'lips_closed') && (
+        <Press
+          testId="cut-lips"
+          onClick={() => {
+            put({ cut: true });
+            void make(member);
+          }}
+        >
+          Cut the lips apart
+        </Press>
+      )}
       <p>
         {report.shapes.length} shapes made.{' '}
         {seal && <>Sealed lips leave {percent(seal.full)} of the mouth’s width open. </>}

@@ -122,6 +122,8 @@ interface Put {
   joints: boolean;
   /** Whether one of them opens the jaw, not a shape. */
   jaw: boolean;
+  /** Whether lips of one surface are cut apart first. */
+  cut: boolean;
   strengths: Record<string, number>;
   /** Whether the places where the fit is loose are shown. */
   loose: boolean;
@@ -136,6 +138,7 @@ export const usePut = create<Put>(() => ({
   symmetric: false,
   joints: true,
   jaw: false,
+  cut: false,
   strengths: {},
   loose: false,
 }));
@@ -153,6 +156,7 @@ export function takeUp(member: number, shapes: Shapes) {
     symmetric: shapes.made?.symmetric ?? false,
     joints: shapes.made?.joints ?? true,
     jaw: shapes.made?.jaw ?? false,
+    cut: shapes.made?.cut ?? false,
     strengths: shapes.made?.strengths ?? {},
     loose: false,
   });
@@ -191,7 +195,7 @@ export function move(name: LandmarkName, to: Place, mate: Place | null) {
 
 /** Begins to make the shapes. */
 export async function make(member: number) {
-  const { points, symmetric, joints, jaw, strengths } = usePut.getState();
+  const { points, symmetric, joints, jaw, cut, strengths } = usePut.getState();
   if (!points) return;
   // What comes of it is looked at here.
   set({ castTab: 'shapes' });
@@ -203,6 +207,7 @@ export async function make(member: number) {
         symmetric,
         joints,
         jaw: joints && jaw,
+        cut,
         strengths,
         gesture: ownGesture(),
       }),

@@ -123,11 +123,13 @@ pub struct Made {
     /// Noise of the landmarks on each axis, as a share of the mouth.
     pub off: f64,
     pub neck: bool,
+    /// Whether the lips are one surface, with nothing behind.
+    pub shut: bool,
 }
 
 impl Made {
     pub fn of(bent: Bent) -> Made {
-        Made { bent, points: None, fine: false, noise: 0.0, open: 0.0, off: 0.012, neck: true }
+        Made { bent, points: None, fine: false, noise: 0.0, open: 0.0, off: 0.012, neck: true, shut: false }
     }
 }
 
@@ -384,7 +386,20 @@ pub fn make(made: &Made) -> Target {
     {
         points.iter_mut().zip(open).for_each(|(p, d)| *p += made.open * *d);
     }
-    let (mut shares, mut triangles) = dual(&template.mesh, &mut random);
+    let mut whole = template.mesh.clone();
+    let mut sewn = vec![false; points.len()];
+    if made.shut {
+        // Without what is inside, the points of both edges made one, pair by pair.
+        whole.triangles.retain(|t| t.iter().all(|i| template.places[*i as usize].sock == 0.0));
+        for (upper, lower) in template.rings[0].iter().zip(&template.rings[1]) {
+            let both = [*upper as usize, *lower as usize];
+            let middle = 0.5 * (points[both[0]] + points[both[1]]);
+            both.iter().for_each(|i| (points[*i], sewn[*i]) = (middle, true));
+            whole.triangles.iter_mut().flatten().filter(|i| *i == lower).for_each(|i| *i = *upper);
+        }
+        whole.triangles.retain(|t| t[0] != t[1] && t[1] != t[2] && t[2] != t[0]);
+    }
+    let (mut shares, mut triangles) = dual(&whole, &mut random);
     if made.fine {
         triangles = finer(&mut shares, &triangles);
     }
@@ -394,8 +409,9 @@ pub fn make(made: &Made) -> Target {
     let mut placed = mix(&|i| points[i]);
     let mut truth: Vec<(String, Vec<DVec3>)> =
         shapes.iter().map(|(n, d)| (n.clone(), mix(&|i| d[i]))).collect();
-    let mut outside: Vec<bool> =
-        shares.iter().map(|s| s.iter().all(|(i, _)| template.places[*i as usize].sock == 0.0)).collect();
+    // Of a point on the seam it cannot be said with which lip it goes.
+    let counts = |i: usize| template.places[i].sock == 0.0 && !sewn[i];
+    let mut outside: Vec<bool> = shares.iter().map(|s| s.iter().all(|(i, _)| counts(*i as usize))).collect();
     let used = match made.points {
         Some(left) => {
             let (kept, coarse) = coarser(&placed, &triangles, left);
@@ -439,6 +455,24 @@ pub fn make(made: &Made) -> Target {
     Target { pieces, marks, truth, outside, mouth }
 }
 
+/// The pieces as they are cut.
+pub fn cut(pieces: &[Piece], cut: &jam_shape::Cut) -> Vec<Piece> {
+    let one = |(piece, cut): (&Piece, &jam_shape::PieceCut)| {
+        let mut mesh = piece.mesh.clone();
+        for added in &cut.added {
+            let mixed: DVec3 = added.of.iter().map(|(i, s)| *s * piece.mesh.points[*i as usize]).sum();
+            mesh.points.push(mixed + added.by);
+        }
+        let kept = piece.mesh.triangles.iter().flat_map(|t| match cut.replaced.get(t) {
+            Some(others) => others.clone(),
+            None => vec![*t],
+        });
+        mesh.triangles = kept.chain(cut.rolled.iter().copied()).chain(cut.bag.iter().copied()).collect();
+        Piece { name: piece.name.clone(), mesh }
+    };
+    pieces.iter().zip(&cut.pieces).map(one).collect()
+}
+
 /// How far shapes are off the truth, in hundredths of the mouth, over the points that the truth moves by more than one.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct Error {
@@ -452,7 +486,9 @@ pub fn errors(target: &Target, shapes: &[jam_shape::template::Moves]) -> BTreeMa
     for (name, truth) in &target.truth {
         let mut made = vec![DVec3::ZERO; truth.len()];
         if let Some(shape) = shapes.iter().find(|s| s.name == *name) {
-            shape.moves.iter().for_each(|(i, m)| made[*i as usize] = *m);
+            for (i, m) in shape.moves.iter().filter(|(i, _)| (*i as usize) < truth.len()) {
+                made[*i as usize] = *m;
+            }
         }
         let mut off: Vec<f64> = (0..truth.len())
             .filter(|i| target.outside[*i] && truth[*i].length() > 0.01 * target.mouth)

@@ -1,0 +1,185 @@
+//! What lies behind a mouth that was cut: lips that turn inwards, and a bag that closes them off.
+
+use crate::curve::{self, smooth};
+use crate::cut::{Added, Knife, Step};
+use crate::mesh::normals;
+use crate::start::Similarity;
+use glam::DVec3;
+use std::collections::BTreeMap;
+
+/// Rows of the lips inside: how deep, and how far from the other lip, as shares of the mouth.
+const ROLL: [(f64, f64); 2] = [(0.03, 0.004), (0.07, 0.010)];
+/// How far the bag goes on behind them, its half height, and in how many rows.
+const DEEP: f64 = 0.75;
+const HIGH: f64 = 0.30;
+const ROWS: usize = 7;
+/// In how many points the seam is taken for it.
+const EVEN: usize = 41;
+
+/// Where the rows of both walls lie: those of the lips' own skin first, of which the last is the bag's first, too.
+pub(crate) struct Bag {
+    /// From the right to the left, in the face's frame: moves from the line's points, for the upper wall.
+    rows: Vec<Vec<DVec3>>,
+    /// The same for the lower one.
+    under: Vec<Vec<DVec3>>,
+    at: Vec<DVec3>,
+}
+
+impl Bag {
+    /// `at` are the points of the seam, `ahead` their normals.
+    pub fn behind(ahead: &[DVec3], at: Vec<DVec3>, unit: f64) -> Bag {
+        let last = at.len() - 1;
+        let shares = curve::shares(&at);
+        // Evenly spread, so that points that lie close together do not turn what is behind them over.
+        let even = curve::even(EVEN);
+        let line: Vec<DVec3> = curve::along(&shares, &at, &even);
+        let mut back: Vec<DVec3> =
+            curve::along(&shares, &ahead.iter().map(|n| -*n).collect::<Vec<_>>(), &even);
+        for _ in 0..8 {
+            let before = back.clone();
+            for i in 0..EVEN {
+                let beside = before[i.saturating_sub(1)] + before[(i + 1).min(EVEN - 1)];
+                // Inwards, neither up nor down: a lip's own slope is no way into the head.
+                let way = beside + 2.0 * before[i];
+                back[i] = DVec3::new(way.x, 0.0, way.z).normalize_or(-DVec3::Z);
+            }
+        }
+        let straight = back.iter().sum::<DVec3>().normalize_or(-DVec3::Z);
+        let (line, back) = (curve::along(&even, &line, &shares), curve::along(&even, &back, &shares));
+        let row = |deep: f64, on: f64, high: f64, sign: f64| -> Vec<DVec3> {
+            let turned = smooth(0.0, 1.0, on);
+            // Both walls meet at the corners: sharply in front, as lips do, roundly behind.
+            let power = 1.0 - 0.4 * smooth(0.1, 0.5, on);
+            (0..=last)
+                .map(|i| {
+                    let way = back[i].lerp(straight, turned).normalize_or(straight);
+                    let arch = (std::f64::consts::PI * shares[i]).sin().max(0.0);
+                    let open = if i == 0 || i == last { 0.0 } else { arch.powf(power) };
+                    line[i] - at[i] + unit * (deep * way + DVec3::Y * (sign * high * open))
+                })
+                .collect()
+        };
+        let walls = [1.0, -1.0].map(|sign| {
+            let mut rows: Vec<Vec<DVec3>> =
+                ROLL.iter().map(|(deep, high)| row(*deep, 0.0, *high, sign)).collect();
+            let (start, gap) = ROLL[ROLL.len() - 1];
+            for k in 1..=ROWS {
+                let on = k as f64 / ROWS as f64;
+                let high =
+                    if k == ROWS { 0.0 } else { gap * (1.0 - on) + HIGH * (std::f64::consts::PI * on).sin() };
+                rows.push(row(start + DEEP * on, on, high, sign));
+            }
+            rows
+        });
+        let [rows, under] = walls;
+        Bag { rows, under, at }
+    }
+
+    /// Adds it to the pieces. `sides` tell what lies above and below each step of the line.
+    pub fn sew(&self, knife: &mut Knife, line: &[u32], sides: &[[Step; 2]], frame: &Similarity) {
+        let last = line.len() - 1;
+        let forward = sides.first().is_some_and(|s| s[0].forward);
+        let lit = [true, false].map(|upper| self.lit(upper));
+        // The lips' own skin hangs on the edges' points.
+        let mut own: BTreeMap<(u32, u32, usize, bool), u32> = BTreeMap::new();
+        for (i, step) in sides.iter().enumerate() {
+            for (side, upper) in step.iter().zip([true, false]) {
+                let mut before = side.points;
+                for row in 0..ROLL.len() {
+                    let mut now = [0; 2];
+                    for k in 0..2 {
+                        // At the corners both walls are one.
+                        let above = upper || i + k == 0 || i + k == last;
+                        let key = (side.piece, side.points[k], row, above);
+                        now[k] = own.get(&key).copied().unwrap_or_else(|| {
+                            let of = knife.mixed(side.piece, &[(side.points[k], 1.0)]);
+                            let by = frame.back(self.wall(upper)[row][i + k]);
+                            let normal = frame.back(lit[usize::from(!upper)][row][i + k]).normalize_or_zero();
+                            let point = knife.add(side.piece, Added { of, by, normal: Some(normal) });
+                            own.insert(key, point);
+                            point
+                        });
+                    }
+                    knife.cut(side.piece).rolled.extend(quad(before, now, side.forward));
+                    before = now;
+                }
+            }
+        }
+        // The bag is all of one piece: each of its points is made of an edge's point of that piece.
+        let middle = &sides[sides.len() / 2][0];
+        let piece = middle.piece;
+        let source = |i: usize| -> (u32, usize) {
+            let here = |k: usize| {
+                let ends = [(k, 0), (k.wrapping_sub(1), 1)];
+                ends.into_iter().find_map(|(s, end)| {
+                    sides.get(s).filter(|s| s[0].piece == piece).map(|s| s[0].points[end])
+                })
+            };
+            let near = (0..=last).filter_map(|k| Some((i.abs_diff(k), k, here(k)?))).min();
+            near.map_or((middle.points[0], i), |(_, k, point)| (point, k))
+        };
+        let first = ROLL.len() - 1;
+        let mut put: BTreeMap<(usize, usize, bool), u32> = BTreeMap::new();
+        let rows = self.rows.len();
+        for row in first..rows {
+            for i in 0..=last {
+                for upper in [true, false] {
+                    let one = i == 0 || i == last || row + 1 == rows;
+                    if one && !upper {
+                        let same = put[&(row, i, true)];
+                        put.insert((row, i, false), same);
+                        continue;
+                    }
+                    let (point, k) = source(i);
+                    let by = self.wall(upper)[row][i] + (self.at[i] - self.at[k]);
+                    let normal = frame.back(lit[usize::from(!upper)][row][i]).normalize_or_zero();
+                    let of = knife.mixed(piece, &[(point, 1.0)]);
+                    let new = knife.add(piece, Added { of, by: frame.back(by), normal: Some(normal) });
+                    put.insert((row, i, upper), new);
+                }
+            }
+        }
+        for row in first + 1..rows {
+            for i in 0..last {
+                for upper in [true, false] {
+                    let at = |row: usize| [put[&(row, i, upper)], put[&(row, i + 1, upper)]];
+                    let forward = if upper { forward } else { !forward };
+                    knife.cut(piece).bag.extend(quad(at(row - 1), at(row), forward));
+                }
+            }
+        }
+    }
+
+    fn wall(&self, upper: bool) -> &[Vec<DVec3>] {
+        if upper { &self.rows } else { &self.under }
+    }
+
+    /// Its normals, into the mouth.
+    fn lit(&self, upper: bool) -> Vec<Vec<DVec3>> {
+        let wide = self.at.len();
+        let wall = self.wall(upper);
+        let points: Vec<DVec3> =
+            wall.iter().flat_map(|row| row.iter().zip(&self.at).map(|(by, p)| *p + *by)).collect();
+        let mut triangles = Vec::new();
+        for row in 1..wall.len() {
+            for i in 0..wide - 1 {
+                let at = |row: usize| [(row * wide + i) as u32, (row * wide + i + 1) as u32];
+                triangles.extend(quad(at(row - 1), at(row), true));
+            }
+        }
+        let inwards = if upper { -1.0 } else { 1.0 };
+        let flat = normals(&points, &triangles);
+        let sum: f64 = flat.iter().map(|n| n.y).sum();
+        let turn = if sum * inwards < 0.0 { -1.0 } else { 1.0 };
+        flat.chunks(wide).map(|row| row.iter().map(|n| turn * *n).collect()).collect()
+    }
+}
+
+/// Two triangles between a step and the one behind it; the surface before the step names its ends `forward` or the other way.
+/// Where both ends of the second are one, or the two steps share an end, a triangle without area is left out.
+fn quad(before: [u32; 2], behind: [u32; 2], forward: bool) -> Vec<[u32; 3]> {
+    let [a, b] = before;
+    let [c, d] = behind;
+    let both = if forward { [[b, a, c], [b, c, d]] } else { [[a, b, d], [a, d, c]] };
+    both.into_iter().filter(|t| t[0] != t[1] && t[1] != t[2] && t[2] != t[0]).collect()
+}
