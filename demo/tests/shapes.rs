@@ -397,6 +397,83 @@ fn lips_of_one_surface_are_cut_apart() {
     assert!(matches!(refused, Err(MakingError::Shape(ShapeError::LipsPart))));
 }
 
+/// The head's mesh of two materials that meet in the middle of the mouth, both with texture coordinates and colours of their own.
+fn halved(file: &[u8]) -> Vec<u8> {
+    let word = |at: usize| u32::from_le_bytes([file[at], file[at + 1], file[at + 2], file[at + 3]]) as usize;
+    let length = word(12);
+    let mut json: serde_json::Value = serde_json::from_slice(&file[20..20 + length]).expect("a description");
+    let mut binary = file[28 + length..].to_vec();
+    let came = Character::read(file).expect("a character");
+    let mesh = &came.body().expect("a body").parts[0];
+    let mut halves = Vec::new();
+    for side in [1.0, -1.0] {
+        let middle = |t: &&[u32; 3]| t.iter().map(|i| mesh.points[*i as usize].x).sum::<f32>() * side >= 0.0;
+        let own: Vec<[u32; 3]> = mesh.triangles.iter().filter(middle).copied().collect();
+        // Points of its own only, in their order.
+        let mut used: Vec<u32> = own.iter().flatten().copied().collect();
+        used.sort_unstable();
+        used.dedup();
+        let mut put = |bytes: Vec<u8>, accessor: serde_json::Value| {
+            let (views, at) = (json["bufferViews"].as_array_mut().expect("views"), binary.len());
+            views.push(json!({"buffer": 0, "byteOffset": at, "byteLength": bytes.len()}));
+            let view = views.len() - 1;
+            binary.extend(bytes);
+            let accessors = json["accessors"].as_array_mut().expect("accessors");
+            accessors.push(accessor);
+            accessors.last_mut().expect("one")["bufferView"] = json!(view);
+            accessors.len() - 1
+        };
+        let bytes =
+            |rows: &[Vec<f32>]| -> Vec<u8> { rows.iter().flatten().flat_map(|v| v.to_le_bytes()).collect() };
+        let kind = |name: &str| json!({"componentType": 5126, "count": used.len(), "type": name});
+        let at: Vec<Vec<f32>> = used.iter().map(|i| mesh.points[*i as usize].to_array().to_vec()).collect();
+        let limit = |pick: fn(f32, f32) -> f32| -> Vec<f32> {
+            (0..3).map(|k| at.iter().map(|p| p[k]).reduce(pick).expect("a point")).collect()
+        };
+        let mut position = kind("VEC3");
+        (position["min"], position["max"]) = (json!(limit(f32::min)), json!(limit(f32::max)));
+        let flat: Vec<Vec<f32>> = at.iter().map(|p| p[..2].to_vec()).collect();
+        let painted: Vec<Vec<f32>> = at.iter().map(|_| vec![1.0, 0.9, 0.8, 1.0]).collect();
+        let corners = own.iter().flatten().map(|i| used.binary_search(i).expect("it is used") as u16);
+        let indices: Vec<u8> = corners.flat_map(u16::to_le_bytes).collect();
+        let indices = [indices, vec![0; 4 - own.len() * 6 % 4]].concat();
+        halves.push(json!({
+            "attributes": {
+                "POSITION": put(bytes(&at), position),
+                "TEXCOORD_0": put(bytes(&flat), kind("VEC2")),
+                "COLOR_0": put(bytes(&painted), kind("VEC4")),
+            },
+            "indices": put(indices, json!({"componentType": 5123, "count": 3 * own.len(), "type": "SCALAR"})),
+        }));
+    }
+    json["meshes"][0]["primitives"] = json!(halves);
+    json["buffers"][0]["byteLength"] = json!(binary.len());
+    jam_formats::glb::container(json.as_object().expect("an object"), &binary)
+}
+
+#[test]
+fn a_skin_of_two_materials_is_cut_as_one() {
+    let quiet = Progress(&|_| true);
+    let (file, landmarks) = bare_head(true);
+    let came = Character::read(&halved(&file)).expect("a character");
+    let wiring = came.wiring().expect("a wiring");
+    let making = Making { cut: true, ..Making::of(landmarks) };
+    let (made, shaping) = came.given_shapes(&wiring, &making, &quiet).expect("shapes");
+    let seal = shaping.report.seal.expect("edges of the lips");
+    assert!(seal.as_found < 0.01 && seal.full < 0.5 && seal.jaw_alone > 20.0, "{seal:?}");
+    // The same as of one material, but for the rounding of what it is made from.
+    let one = Character::read(&file).expect("a character");
+    let (_, other) = one.given_shapes(&wiring, &making, &quiet).expect("shapes");
+    assert_eq!(shaping.report.edges, other.report.edges);
+    let bytes = made.write();
+    let said = readers::validated(&bytes);
+    assert_eq!((&said["errors"], &said["warnings"]), (&json!(0), &json!(0)), "{said}");
+    assert!(
+        Character::read(&bytes).expect("a file that is read").piece_shapes().expect("shapes")[0].shapes.len()
+            > 38
+    );
+}
+
 /// What was changed by hand stays where it was when the mouth is cut under it, and what lay on lips that are not there any more goes.
 #[test]
 fn strokes_keep_to_their_places_when_lips_are_cut() {
