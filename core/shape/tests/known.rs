@@ -66,6 +66,46 @@ fn a_face_of_few_points_open_or_overlapping_gets_lips_that_seal_and_lids_that_sh
     }
 }
 
+/// Strands in the bag are edges that are drawn out much further than the bag of the head that the shapes come from.
+#[test]
+fn the_bag_of_a_mouth_that_is_modelled_open_shows_no_strands() {
+    for made in [
+        Made { open: 0.15, ..Made::of(Bent::Warp) },
+        Made { open: 0.3, ..Made::of(Bent::Warp) },
+        Made { open: 0.3, ..Made::of(Bent::Round) },
+    ] {
+        let target = make(&made);
+        let (shaped, _) = run(&target, &Wish::default()).expect("shapes");
+        let mesh = &target.pieces[0].mesh;
+        let inside: Vec<[u32; 2]> = mesh.edges().into_iter().map(|(edge, _)| edge).collect();
+        let inside: Vec<&[u32; 2]> =
+            inside.iter().filter(|e| e.iter().all(|i| !target.outside[*i as usize])).collect();
+        // By how much the most drawn hundredth of them changes its length.
+        let drawn = |by: &dyn Fn(usize) -> DVec3| {
+            let change = |e: &&[u32; 2]| {
+                let [a, b] = e.map(|i| i as usize);
+                let was = mesh.points[a].distance(mesh.points[b]);
+                ((mesh.points[a] + by(a)).distance(mesh.points[b] + by(b)) - was).abs()
+            };
+            let mut all: Vec<f64> = inside.iter().map(change).collect();
+            all.sort_by(f64::total_cmp);
+            all[all.len() * 99 / 100]
+        };
+        let spread = |name: &str| {
+            let mut all = vec![DVec3::ZERO; mesh.points.len()];
+            moves(&shaped.pieces[0].shapes, name).iter().for_each(|(i, m)| all[*i as usize] = *m);
+            all
+        };
+        let meet = spread("lips_meet");
+        for name in ["jaw_open", "lips_round", "lips_protrude", "lips_close"] {
+            let own = spread(name);
+            let truth = &target.truth.iter().find(|(n, _)| n == name).expect("a shape").1;
+            let (here, there) = (drawn(&|i| own[i] + meet[i]), drawn(&|i| truth[i]));
+            assert!(here < 1.8 * there, "{made:?} {name}: {here} {there}");
+        }
+    }
+}
+
 #[test]
 fn the_neck_landmark_halves_the_throats_errors() {
     // Below the jaw's edge, where the jaw's share falls off.
