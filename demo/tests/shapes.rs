@@ -1,7 +1,7 @@
 //! A character that came without shapes, given them: read again by the validator of the format, and measured
 //! at the mouth.
 
-use crate::bare::bare_head;
+use crate::bare::{Bare, bare_head};
 use crate::common::{plain, readers};
 use jam_demo::{BRAM, CHARACTERS, WREN};
 use jam_formats::glb::{Character, Clip, ClipOptions, Frames, Making, MakingError};
@@ -10,7 +10,9 @@ use jam_rig::propose::missing;
 use jam_rig::sight::{Seen, Sight, View};
 use jam_score::{Control, Frame, FrameGrid, FrameRate, Region};
 use jam_shape::template::shipped;
-use jam_shape::{Change, Layer, PieceMoves, PieceShapes, Progress, ShapeError, Wish, propose, transfer};
+use jam_shape::{
+    Change, Layer, PieceMoves, PieceShapes, Progress, ShapeError, Shaping, Wish, propose, transfer,
+};
 use serde_json::json;
 
 fn shaped(character: &Character) -> (Character, jam_shape::Report) {
@@ -202,7 +204,7 @@ fn clips_keep_to_their_shapes() {
 
 #[test]
 fn a_head_without_joints_gets_eyes_head_and_neck_that_turn() {
-    let (file, marks) = bare_head(false);
+    let (file, marks) = bare_head(Bare::default());
     let came = Character::read(&file).expect("a character");
     assert!(came.lacks_joints(&came.wiring().expect("a wiring")));
     let pieces = came.pieces().expect("pieces");
@@ -340,28 +342,28 @@ fn shaped_pieces(pieces: &[jam_shape::Piece], marks: &jam_shape::Landmarks) -> V
     transfer(shipped(), pieces, None, marks, &Wish::default(), &Progress(&|_| true)).expect("shapes").0.pieces
 }
 
-/// Lips of one surface are said to be that; cut apart, they seal and speak, and what is seen between them when they open is the bag.
-#[test]
-fn lips_of_one_surface_are_cut_apart() {
-    let quiet = Progress(&|_| true);
-    let (file, landmarks) = bare_head(true);
-    let came = Character::read(&file).expect("a character");
+/// A head whose lips are one surface, and where its landmarks are.
+fn shut(halved: bool) -> (Character, jam_shape::Landmarks) {
+    let (file, landmarks) = bare_head(Bare { shut: true, halved });
+    (Character::read(&file).expect("a character"), landmarks)
+}
+
+/// The character with its lips cut apart, as it is read again.
+fn cut_apart(came: &Character, landmarks: jam_shape::Landmarks, joints: bool) -> (Character, Shaping) {
     let wiring = came.wiring().expect("a wiring");
-    let whole = came.given_shapes(&wiring, &Making::of(landmarks), &quiet).expect("shapes").1;
-    assert!(whole.report.seal.is_none());
-    assert!(whole.report.warnings.iter().any(|w| w.code == "lips_closed"), "{:?}", whole.report.warnings);
-    let making = Making { cut: true, joints: true, ..Making::of(landmarks) };
-    let (made, shaping) = came.given_shapes(&wiring, &making, &quiet).expect("shapes");
-    let seal = shaping.report.seal.expect("edges of the lips");
-    assert!(shaping.cut && seal.as_found < 0.1 && seal.full < 0.5 && seal.half < 0.5, "{seal:?}");
-    assert!(seal.jaw_alone > 20.0, "{seal:?}");
+    let making = Making { cut: true, joints, ..Making::of(landmarks) };
+    let (made, shaping) = came.given_shapes(&wiring, &making, &Progress(&|_| true)).expect("shapes");
     let bytes = made.write();
     let said = readers::validated(&bytes);
     assert_eq!((&said["errors"], &said["warnings"]), (&json!(0), &json!(0)), "{said}");
-    let made = Character::read(&bytes).expect("a file that is read");
+    (Character::read(&bytes).expect("a file that is read"), shaping)
+}
+
+/// Lips that were cut seal, and what is seen between them when they open is the bag, which is darker than all else. Shut and sealed it
+/// is seen from nowhere.
+fn speaks(made: &Character, landmarks: &jam_shape::Landmarks) {
     let wiring = made.wiring().expect("a wiring");
     assert_eq!(missing(&wiring).iter().filter(|m| m.control == Control::LipsClose).count(), 0);
-    // Of the skin's picture, how much is the bag, which is darker than all else: from the front, and from both sides.
     let body = made.body().expect("a body");
     let targets = wiring.targets();
     let lips = 0.5 * (glam::DVec3::from(landmarks.lip_upper) + glam::DVec3::from(landmarks.lip_lower));
@@ -384,102 +386,77 @@ fn lips_of_one_surface_are_cut_apart() {
         let sealed = [(Control::JawOpen, 0.6), (Control::LipsClose, 1.0)];
         assert_eq!(dark(&sealed, yaw, pitch), 0, "sealed, from {yaw} {pitch}");
     }
-    assert!(
-        dark(&[(Control::JawOpen, 0.7)], 0.0, 0.0) > 1500,
-        "{}",
-        dark(&[(Control::JawOpen, 0.7)], 0.0, 0.0)
-    );
+    let open = dark(&[(Control::JawOpen, 0.7)], 0.0, 0.0);
+    assert!(open > 1500, "{open}");
+}
+
+/// Lips of one surface are said to be that, and cut apart they speak.
+#[test]
+fn lips_of_one_surface_are_cut_apart() {
+    let quiet = Progress(&|_| true);
+    let (came, landmarks) = shut(false);
+    let wiring = came.wiring().expect("a wiring");
+    let whole = came.given_shapes(&wiring, &Making::of(landmarks), &quiet).expect("shapes").1;
+    assert!(whole.report.seal.is_none());
+    assert!(whole.report.warnings.iter().any(|w| w.code == "lips_closed"), "{:?}", whole.report.warnings);
+    let (made, shaping) = cut_apart(&came, landmarks, true);
+    let seal = shaping.report.seal.expect("edges of the lips");
+    assert!(shaping.cut && seal.as_found < 0.1 && seal.full < 0.5 && seal.half < 0.5, "{seal:?}");
+    assert!(seal.jaw_alone > 20.0, "{seal:?}");
+    speaks(&made, &landmarks);
     // What opens already is not cut.
-    let (file, landmarks) = bare_head(false);
+    let (file, landmarks) = bare_head(Bare::default());
     let open = Character::read(&file).expect("a character");
     let making = Making { cut: true, ..Making::of(landmarks) };
     let refused = open.given_shapes(&open.wiring().expect("a wiring"), &making, &quiet);
     assert!(matches!(refused, Err(MakingError::Shape(ShapeError::LipsPart))));
 }
 
-/// The head's mesh of two materials that meet in the middle of the mouth, both with texture coordinates and colours of their own.
-fn halved(file: &[u8]) -> Vec<u8> {
-    let word = |at: usize| u32::from_le_bytes([file[at], file[at + 1], file[at + 2], file[at + 3]]) as usize;
-    let length = word(12);
-    let mut json: serde_json::Value = serde_json::from_slice(&file[20..20 + length]).expect("a description");
-    let mut binary = file[28 + length..].to_vec();
-    let came = Character::read(file).expect("a character");
-    let mesh = &came.body().expect("a body").parts[0];
-    let mut halves = Vec::new();
-    for side in [1.0, -1.0] {
-        let middle = |t: &&[u32; 3]| t.iter().map(|i| mesh.points[*i as usize].x).sum::<f32>() * side >= 0.0;
-        let own: Vec<[u32; 3]> = mesh.triangles.iter().filter(middle).copied().collect();
-        // Points of its own only, in their order.
-        let mut used: Vec<u32> = own.iter().flatten().copied().collect();
-        used.sort_unstable();
-        used.dedup();
-        let mut put = |bytes: Vec<u8>, accessor: serde_json::Value| {
-            let (views, at) = (json["bufferViews"].as_array_mut().expect("views"), binary.len());
-            views.push(json!({"buffer": 0, "byteOffset": at, "byteLength": bytes.len()}));
-            let view = views.len() - 1;
-            binary.extend(bytes);
-            let accessors = json["accessors"].as_array_mut().expect("accessors");
-            accessors.push(accessor);
-            accessors.last_mut().expect("one")["bufferView"] = json!(view);
-            accessors.len() - 1
-        };
-        let bytes =
-            |rows: &[Vec<f32>]| -> Vec<u8> { rows.iter().flatten().flat_map(|v| v.to_le_bytes()).collect() };
-        let kind = |name: &str| json!({"componentType": 5126, "count": used.len(), "type": name});
-        let at: Vec<Vec<f32>> = used.iter().map(|i| mesh.points[*i as usize].to_array().to_vec()).collect();
-        let limit = |pick: fn(f32, f32) -> f32| -> Vec<f32> {
-            (0..3).map(|k| at.iter().map(|p| p[k]).reduce(pick).expect("a point")).collect()
-        };
-        let mut position = kind("VEC3");
-        (position["min"], position["max"]) = (json!(limit(f32::min)), json!(limit(f32::max)));
-        let flat: Vec<Vec<f32>> = at.iter().map(|p| p[..2].to_vec()).collect();
-        let painted: Vec<Vec<f32>> = at.iter().map(|_| vec![1.0, 0.9, 0.8, 1.0]).collect();
-        let corners = own.iter().flatten().map(|i| used.binary_search(i).expect("it is used") as u16);
-        let indices: Vec<u8> = corners.flat_map(u16::to_le_bytes).collect();
-        let indices = [indices, vec![0; 4 - own.len() * 6 % 4]].concat();
-        halves.push(json!({
-            "attributes": {
-                "POSITION": put(bytes(&at), position),
-                "TEXCOORD_0": put(bytes(&flat), kind("VEC2")),
-                "COLOR_0": put(bytes(&painted), kind("VEC4")),
-            },
-            "indices": put(indices, json!({"componentType": 5123, "count": 3 * own.len(), "type": "SCALAR"})),
-        }));
-    }
-    json["meshes"][0]["primitives"] = json!(halves);
-    json["buffers"][0]["byteLength"] = json!(binary.len());
-    jam_formats::glb::container(json.as_object().expect("an object"), &binary)
-}
-
 #[test]
 fn a_skin_of_two_materials_is_cut_as_one() {
-    let quiet = Progress(&|_| true);
-    let (file, landmarks) = bare_head(true);
-    let came = Character::read(&halved(&file)).expect("a character");
-    let wiring = came.wiring().expect("a wiring");
-    let making = Making { cut: true, ..Making::of(landmarks) };
-    let (made, shaping) = came.given_shapes(&wiring, &making, &quiet).expect("shapes");
-    let seal = shaping.report.seal.expect("edges of the lips");
+    let (halves, landmarks) = shut(true);
+    let (made, shaping) = cut_apart(&halves, landmarks, false);
+    let seal = shaping.report.seal.as_ref().expect("edges of the lips");
     assert!(seal.as_found < 0.01 && seal.full < 0.5 && seal.jaw_alone > 20.0, "{seal:?}");
+    speaks(&made, &landmarks);
     // The same as of one material, but for the rounding of what it is made from.
-    let one = Character::read(&file).expect("a character");
-    let (_, other) = one.given_shapes(&wiring, &making, &quiet).expect("shapes");
+    let (_, other) = cut_apart(&shut(false).0, landmarks, false);
     assert_eq!(shaping.report.edges, other.report.edges);
-    let bytes = made.write();
-    let said = readers::validated(&bytes);
-    assert_eq!((&said["errors"], &said["warnings"]), (&json!(0), &json!(0)), "{said}");
-    assert!(
-        Character::read(&bytes).expect("a file that is read").piece_shapes().expect("shapes")[0].shapes.len()
-            > 38
-    );
+    assert!(made.piece_shapes().expect("shapes")[0].shapes.len() > 38);
+}
+
+/// A head that hangs on joints already and has a shape of its own keeps both when its lips are cut.
+#[test]
+fn joints_and_shapes_that_are_there_go_along_with_a_cut() {
+    let (plain, landmarks) = shut(true);
+    let pieces = plain.pieces().expect("pieces");
+    let hung = jam_shape::hung(shipped(), &pieces, &landmarks, None).expect("joints");
+    let came = plain.with_joints(&hung).expect("a character");
+    // One that takes the whole skin a tenth up, which no mix of its points can miss.
+    let count = pieces[0].mesh.points.len() as u32;
+    let up = glam::DVec3::new(0.0, 0.1, 0.0);
+    let lift =
+        jam_shape::template::Moves { name: "lift".into(), moves: (0..count).map(|i| (i, up)).collect() };
+    let came = came.with_shapes(&[PieceShapes { shapes: vec![lift] }]).expect("a character");
+    let came = Character::read(&came.write()).expect("a file that is read");
+    let (made, _) = cut_apart(&came, landmarks, false);
+    speaks(&made, &landmarks);
+    let body = made.body().expect("a body");
+    let skin = &body.parts[0];
+    assert!(skin.points.len() > count as usize);
+    let lift = skin.shapes.iter().find(|s| s.name == "lift").expect("its own shape");
+    assert_eq!(lift.moves.len(), skin.points.len());
+    let first = lift.moves[0].1;
+    assert!(lift.moves.iter().all(|(_, m)| (*m - first).length() < 1e-4 * first.length()));
+    let weights = &skin.skin.as_ref().expect("joints").weights;
+    assert!(weights.iter().all(|w| (w.iter().map(|(_, w)| w).sum::<f32>() - 1.0).abs() < 1e-3));
 }
 
 /// What was changed by hand stays where it was when the mouth is cut under it, and what lay on lips that are not there any more goes.
 #[test]
 fn strokes_keep_to_their_places_when_lips_are_cut() {
     let quiet = Progress(&|_| true);
-    let (file, landmarks) = bare_head(true);
-    let came = Character::read(&file).expect("a character");
+    let (came, landmarks) = shut(false);
     let wiring = came.wiring().expect("a wiring");
     let given = |cut: bool| {
         came.given_shapes(&wiring, &Making { cut, ..Making::of(landmarks) }, &quiet).expect("shapes").0

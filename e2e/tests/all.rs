@@ -1,4 +1,4 @@
-//! All of the tests of the page as one program: it is linked once, and what several of them need is made once.
+//! All of the tests of the page as one program, which is linked once.
 
 mod access;
 #[path = "../../demo/tests/common/bare.rs"]

@@ -96,7 +96,7 @@ async fn a_face_without_shapes_gets_them() -> Result<()> {
 /// Lips of one surface: it is said, one click cuts them apart, and then the mouth opens.
 async fn cut(bed: &Bed) -> Result<()> {
     let page = &bed.page;
-    let (file, landmarks) = crate::bare::bare_head(true);
+    let (file, landmarks) = crate::bare::bare_head(crate::bare::Bare { shut: true, halved: false });
     let model = reqwest::multipart::Part::bytes(file).file_name("shut.glb");
     let form = reqwest::multipart::Form::new().text("name", "Shut").part("model", model);
     let client = reqwest::Client::new();

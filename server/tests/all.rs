@@ -1,4 +1,4 @@
-//! All of the server's tests as one program: it is linked once, and what several of them need is made once.
+//! All of the server's tests as one program, which is linked once.
 
 mod api;
 mod description;

@@ -1,7 +1,7 @@
 //! What lies behind a mouth that was cut: lips that turn inwards, and a bag that closes them off.
 
 use crate::curve::{self, smooth};
-use crate::cut::{Added, Knife, Step};
+use crate::cut::{Knife, Step};
 use crate::mesh::normals;
 use crate::start::Similarity;
 use glam::DVec3;
@@ -18,11 +18,17 @@ const EVEN: usize = 41;
 
 /// Where the rows of both walls lie: those of the lips' own skin first, of which the last is the bag's first, too.
 pub(crate) struct Bag {
-    /// From the right to the left, in the face's frame: moves from the line's points, for the upper wall.
-    rows: Vec<Vec<DVec3>>,
-    /// The same for the lower one.
-    under: Vec<Vec<DVec3>>,
     at: Vec<DVec3>,
+    /// The upper one and the lower one.
+    walls: [Wall; 2],
+}
+
+/// Row by row, each from the right to the left, in the face's frame.
+struct Wall {
+    /// Moves from the seam's points.
+    moves: Vec<Vec<DVec3>>,
+    /// Into the mouth.
+    normals: Vec<Vec<DVec3>>,
 }
 
 impl Bag {
@@ -69,35 +75,31 @@ impl Bag {
                     if k == ROWS { 0.0 } else { gap * (1.0 - on) + HIGH * (std::f64::consts::PI * on).sin() };
                 rows.push(row(start + DEEP * on, on, high, sign));
             }
-            rows
+            Wall { normals: lit(&at, &rows, -sign), moves: rows }
         });
-        let [rows, under] = walls;
-        Bag { rows, under, at }
+        Bag { at, walls }
     }
 
     /// Adds it to the pieces. `sides` tell what lies above and below each step of the line.
-    pub fn sew(&self, knife: &mut Knife, line: &[u32], sides: &[[Step; 2]], frame: &Similarity) {
-        let last = line.len() - 1;
+    pub fn sew(&self, knife: &mut Knife, sides: &[[Step; 2]], frame: &Similarity) {
+        let last = self.at.len() - 1;
         let forward = sides.first().is_some_and(|s| s[0].forward);
-        let lit = [true, false].map(|upper| self.lit(upper));
         // The lips' own skin hangs on the edges' points.
         let mut own: BTreeMap<(u32, u32, usize, bool), u32> = BTreeMap::new();
         for (i, step) in sides.iter().enumerate() {
-            for (side, upper) in step.iter().zip([true, false]) {
+            for (number, side) in step.iter().enumerate() {
+                let wall = &self.walls[number];
                 let mut before = side.points;
                 for row in 0..ROLL.len() {
                     let mut now = [0; 2];
                     for k in 0..2 {
                         // At the corners both walls are one.
-                        let above = upper || i + k == 0 || i + k == last;
-                        let key = (side.piece, side.points[k], row, above);
-                        now[k] = own.get(&key).copied().unwrap_or_else(|| {
-                            let of = knife.mixed(side.piece, &[(side.points[k], 1.0)]);
-                            let by = frame.back(self.wall(upper)[row][i + k]);
-                            let normal = frame.back(lit[usize::from(!upper)][row][i + k]).normalize_or_zero();
-                            let point = knife.add(side.piece, Added { of, by, normal: Some(normal) });
-                            own.insert(key, point);
-                            point
+                        let below = number == 1 && i + k != 0 && i + k != last;
+                        let key = (side.piece, side.points[k], row, below);
+                        now[k] = *own.entry(key).or_insert_with(|| {
+                            let by = frame.back(wall.moves[row][i + k]);
+                            let normal = frame.back(wall.normals[row][i + k]).normalize_or_zero();
+                            knife.add(side.piece, &[(side.points[k], 1.0)], by, Some(normal))
                         });
                     }
                     knife.cut(side.piece).rolled.extend(quad(before, now, side.forward));
@@ -119,60 +121,50 @@ impl Bag {
             near.map_or((middle.points[0], i), |(_, k, point)| (point, k))
         };
         let first = ROLL.len() - 1;
-        let mut put: BTreeMap<(usize, usize, bool), u32> = BTreeMap::new();
-        let rows = self.rows.len();
+        let rows = self.walls[0].moves.len();
+        let mut before: [Vec<u32>; 2] = Default::default();
         for row in first..rows {
+            let mut now: [Vec<u32>; 2] = Default::default();
             for i in 0..=last {
-                for upper in [true, false] {
-                    let one = i == 0 || i == last || row + 1 == rows;
-                    if one && !upper {
-                        let same = put[&(row, i, true)];
-                        put.insert((row, i, false), same);
+                let (point, k) = source(i);
+                for (number, wall) in self.walls.iter().enumerate() {
+                    // At the corners and behind both walls are one.
+                    if number == 1 && (i == 0 || i == last || row + 1 == rows) {
+                        now[1].push(now[0][i]);
                         continue;
                     }
-                    let (point, k) = source(i);
-                    let by = self.wall(upper)[row][i] + (self.at[i] - self.at[k]);
-                    let normal = frame.back(lit[usize::from(!upper)][row][i]).normalize_or_zero();
-                    let of = knife.mixed(piece, &[(point, 1.0)]);
-                    let new = knife.add(piece, Added { of, by: frame.back(by), normal: Some(normal) });
-                    put.insert((row, i, upper), new);
+                    let by = frame.back(wall.moves[row][i] + (self.at[i] - self.at[k]));
+                    let normal = frame.back(wall.normals[row][i]).normalize_or_zero();
+                    now[number].push(knife.add(piece, &[(point, 1.0)], by, Some(normal)));
                 }
             }
-        }
-        for row in first + 1..rows {
-            for i in 0..last {
-                for upper in [true, false] {
-                    let at = |row: usize| [put[&(row, i, upper)], put[&(row, i + 1, upper)]];
-                    let forward = if upper { forward } else { !forward };
-                    knife.cut(piece).bag.extend(quad(at(row - 1), at(row), forward));
+            if row > first {
+                for i in 0..last {
+                    for (number, forward) in [forward, !forward].into_iter().enumerate() {
+                        let step = |of: &[Vec<u32>; 2]| [of[number][i], of[number][i + 1]];
+                        knife.cut(piece).bag.extend(quad(step(&before), step(&now), forward));
+                    }
                 }
             }
+            before = now;
         }
     }
+}
 
-    fn wall(&self, upper: bool) -> &[Vec<DVec3>] {
-        if upper { &self.rows } else { &self.under }
-    }
-
-    /// Its normals, into the mouth.
-    fn lit(&self, upper: bool) -> Vec<Vec<DVec3>> {
-        let wide = self.at.len();
-        let wall = self.wall(upper);
-        let points: Vec<DVec3> =
-            wall.iter().flat_map(|row| row.iter().zip(&self.at).map(|(by, p)| *p + *by)).collect();
-        let mut triangles = Vec::new();
-        for row in 1..wall.len() {
-            for i in 0..wide - 1 {
-                let at = |row: usize| [(row * wide + i) as u32, (row * wide + i + 1) as u32];
-                triangles.extend(quad(at(row - 1), at(row), true));
-            }
+/// Normals of the rows of a wall over the seam, turned so that on the whole they point up (1) or down (-1).
+fn lit(at: &[DVec3], rows: &[Vec<DVec3>], up: f64) -> Vec<Vec<DVec3>> {
+    let wide = at.len();
+    let points: Vec<DVec3> = rows.iter().flat_map(|row| row.iter().zip(at).map(|(by, p)| *p + *by)).collect();
+    let mut triangles = Vec::new();
+    for row in 1..rows.len() {
+        for i in 0..wide - 1 {
+            let step = |row: usize| [(row * wide + i) as u32, (row * wide + i + 1) as u32];
+            triangles.extend(quad(step(row - 1), step(row), true));
         }
-        let inwards = if upper { -1.0 } else { 1.0 };
-        let flat = normals(&points, &triangles);
-        let sum: f64 = flat.iter().map(|n| n.y).sum();
-        let turn = if sum * inwards < 0.0 { -1.0 } else { 1.0 };
-        flat.chunks(wide).map(|row| row.iter().map(|n| turn * *n).collect()).collect()
     }
+    let flat = normals(&points, &triangles);
+    let turn = if flat.iter().map(|n| n.y).sum::<f64>() * up < 0.0 { -1.0 } else { 1.0 };
+    flat.chunks(wide).map(|row| row.iter().map(|n| turn * *n).collect()).collect()
 }
 
 /// Two triangles between a step and the one behind it; the surface before the step names its ends `forward` or the other way.

@@ -2,7 +2,7 @@
 //! of the whole jaw; the edges of the lips by one map for both, so that what keeps the template's lips shut keeps these shut; then
 //! one smoothing solve for all.
 
-use crate::curve::{along, distance, smooth};
+use crate::curve::{along, distance, smooth, smoothed};
 use crate::face::{Ball, Chain, Chains, Face, Lip, Lips};
 use crate::fit::ring_shares;
 use crate::landmarks::{Landmark, Side};
@@ -267,17 +267,12 @@ impl Carrier<'_> {
         let up_at = face.shares(Edge::LipUpper, upper);
         let low_at = face.shares(Edge::LipLower, lower);
         let even = crate::curve::even(161);
-        let mut line: Vec<DVec3> = along(&up_at, &up, &even)
+        let line: Vec<DVec3> = along(&up_at, &up, &even)
             .into_iter()
             .zip(along(&low_at, &low, &even))
             .map(|(u, l)| 0.5 * (u + l))
             .collect();
-        for _ in 0..24 {
-            let before = line.clone();
-            for i in 1..line.len() - 1 {
-                line[i] = 0.25 * before[i - 1] + 0.5 * before[i] + 0.25 * before[i + 1];
-            }
-        }
+        let line = smoothed(line, 24);
         let sewn = Sewn::new(face, upper, lower, Edge::LipUpper);
         let mut moves = vec![DVec3::ZERO; face.mesh.points.len()];
         for (chain, points, edge) in [(lower, &low, Edge::LipLower), (upper, &up, Edge::LipUpper)] {

@@ -45,6 +45,10 @@ pub fn find(
     let at = |l: Landmark| marks.get(l).unwrap_or_default();
     let mut out: Chains = Default::default();
     for edge in Edge::ALL {
+        if let Some(known) = face.known_lips.as_ref().filter(|_| edge.is_lip()) {
+            out[edge.number()] = Some(known[edge.number()].clone());
+            continue;
+        }
         let ring = expected(edge);
         let curve = dense(&ring, 80);
         let sign = if edge.is_upper() { 1.0 } else { -1.0 };
@@ -63,10 +67,6 @@ pub fn find(
                 Search { ends, via: None, curve: &curve, sign, near, eye: Some(eyes[side as usize]) }
             }
         };
-        if let (Some(known), true) = (&face.lips, edge.is_lip()) {
-            out[edge.number()] = Some(known[edge.number()].clone());
-            continue;
-        }
         let found = search.chain(face).map(|mut chain| {
             chain.straighten(face);
             chain
@@ -78,12 +78,13 @@ pub fn find(
             points.len() >= 4 && curve::length(&points) <= longest
         });
     }
-    for pair in [0, 2, 4] {
+    // Edges that are known need no judging.
+    for pair in [0, 2, 4].into_iter().filter(|pair| *pair > 0 || face.known_lips.is_none()) {
         let (Some(upper), Some(lower)) = (&out[pair], &out[pair + 1]) else { continue };
         let inner = |c: &Chain| c.points[1..c.points.len() - 1].to_vec();
         let (a, b) = (inner(upper), inner(lower));
         let shared = a.iter().filter(|i| b.contains(i)).count();
-        let one = pair == 0 && face.lips.is_none() && face.joined(upper, lower);
+        let one = pair == 0 && face.joined(upper, lower);
         if one || shared as f64 > SHARED * upper.points.len() as f64 {
             (out[pair], out[pair + 1]) = (None, None);
             continue;

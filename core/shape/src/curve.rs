@@ -44,6 +44,20 @@ pub fn along<T: Copy + Add<Output = T> + Mul<f64, Output = T>>(
     at.iter().map(one).collect()
 }
 
+/// Values of a chain evened out some times over; its ends stay.
+pub fn smoothed<T: Copy + Add<Output = T> + Mul<f64, Output = T>>(
+    mut values: Vec<T>,
+    times: usize,
+) -> Vec<T> {
+    for _ in 0..times {
+        let before = values.clone();
+        for i in 1..values.len() - 1 {
+            values[i] = before[i - 1] * 0.25 + before[i] * 0.5 + before[i + 1] * 0.25;
+        }
+    }
+    values
+}
+
 /// `count` numbers evenly spread over 0..1.
 pub fn even(count: usize) -> Vec<f64> {
     (0..count).map(|i| i as f64 / (count - 1) as f64).collect()

@@ -3,12 +3,13 @@
 //! inwards a little, and a bag of its own closes the mouth behind.
 
 use crate::bag::Bag;
-use crate::curve::{along, even, smooth};
+use crate::curve::{along, even, smooth, smoothed};
 use crate::face::{Ball, Face};
 use crate::fit::ring_shares;
 use crate::fitted::Fitted;
 use crate::head::Piece;
 use crate::landmarks::{Landmark, Landmarks};
+use crate::mesh::{edges, ordered};
 use crate::template::{Edge, Template};
 use crate::{Progress, ShapeError};
 use glam::{DVec2, DVec3};
@@ -90,7 +91,7 @@ pub fn cut_open(
     let sides = knife.part(&line)?;
     let of = |all: &[DVec3]| -> Vec<DVec3> { line.iter().map(|i| all[*i as usize]).collect() };
     let bag = Bag::behind(&of(&knife.normals), of(&knife.points), unit);
-    bag.sew(&mut knife, &line, &sides, &fitted.similarity);
+    bag.sew(&mut knife, &sides, &fitted.similarity);
     let edge = |side: usize| -> Vec<(u32, u32)> {
         let ends = |step: &[Step; 2]| step[side].points.map(|point| (step[side].piece, point));
         let firsts = sides.iter().map(|step| ends(step)[0]);
@@ -128,10 +129,10 @@ impl Seam {
         seam
     }
 
-    /// Its point over a place across the face; beyond the corners it goes on level.
-    fn over(&self, x: f64) -> DVec3 {
+    /// Its points over places across the face; beyond the corners it goes on level.
+    fn over(&self, places: &[f64]) -> Vec<DVec3> {
         let xs: Vec<f64> = self.points.iter().map(|p| p.x).collect();
-        along(&xs, &self.points, &[x])[0]
+        along(&xs, &self.points, places)
     }
 
     /// Draws it to where the surface lies deepest beside what is above and below.
@@ -183,17 +184,13 @@ impl Seam {
         // The corners stay where they were put.
         let end = off.len() - 1;
         (off[0], off[end]) = (0.0, 0.0);
-        for _ in 0..12 {
-            let before = off.clone();
-            (1..end).for_each(|i| off[i] = 0.25 * before[i - 1] + 0.5 * before[i] + 0.25 * before[i + 1]);
-        }
-        self.points.iter_mut().zip(off).for_each(|(p, by)| p.y += by);
+        self.points.iter_mut().zip(smoothed(off, 12)).for_each(|(p, by)| p.y += by);
     }
 }
 
 /// A triangle of a piece, as it is being cut.
 #[derive(Clone)]
-struct Corner {
+struct Patch {
     piece: u32,
     /// Of the piece, as it was.
     was: [u32; 3],
@@ -218,34 +215,27 @@ pub(crate) struct Knife {
     height: Vec<f64>,
     /// Whether a point belongs to the front of the face about the seam.
     about: Vec<bool>,
-    triangles: Vec<Corner>,
+    triangles: Vec<Patch>,
     /// How many points each piece had.
     counts: Vec<u32>,
     cuts: Vec<PieceCut>,
     unit: f64,
 }
 
-fn ordered(a: u32, b: u32) -> [u32; 2] {
-    [a.min(b), a.max(b)]
-}
-
 impl Knife {
     fn new(fitted: &Fitted, pieces: &[Piece], seam: &Seam) -> Knife {
         let (face, unit) = (&fitted.face, fitted.face.unit);
-        let mut number: BTreeMap<(u32, u32), u32> = BTreeMap::new();
-        for (k, i) in (0u32..).zip(&fitted.in_skin) {
-            number.extend(fitted.head.skin().of[*i as usize].iter().map(|of| (*of, k)));
-        }
+        let number = fitted.head.skin().numbers(&fitted.in_skin);
         let mut triangles = Vec::new();
         for (piece, own) in (0u32..).zip(pieces) {
             for t in &own.mesh.triangles {
                 if let [Some(a), Some(b), Some(c)] = t.map(|i| number.get(&(piece, i)).copied()) {
-                    triangles.push(Corner { piece, was: *t, own: *t, at: [a, b, c] });
+                    triangles.push(Patch { piece, was: *t, own: *t, at: [a, b, c] });
                 }
             }
         }
         let points = face.mesh.points.clone();
-        let over: Vec<DVec3> = points.iter().map(|p| seam.over(p.x)).collect();
+        let over = seam.over(&points.iter().map(|p| p.x).collect::<Vec<f64>>());
         let height: Vec<f64> = points.iter().zip(&over).map(|(p, s)| p.y - s.y).collect();
         let ends = [seam.points[0].x, seam.points[seam.points.len() - 1].x];
         let about = (0..points.len())
@@ -310,14 +300,7 @@ impl Knife {
     }
 
     fn edges(&self) -> Vec<[u32; 2]> {
-        let mut all: Vec<[u32; 2]> = self
-            .triangles
-            .iter()
-            .flat_map(|t| [0, 1, 2].map(|k| ordered(t.at[k], t.at[(k + 1) % 3])))
-            .collect();
-        all.sort_unstable();
-        all.dedup();
-        all
+        edges(self.triangles.iter().map(|t| t.at)).into_iter().map(|(edge, _)| edge).collect()
     }
 
     /// Puts a point on each of some edges, at its share of the way from the lower number on; it lies in the seam.
@@ -341,18 +324,14 @@ impl Knife {
                 let (p, q) = (t.own[k], t.own[(k + 1) % 3]);
                 let share = cuts[&ordered(a, b)];
                 let share = if a < b { share } else { 1.0 - share };
-                let known = own.get(&(t.piece, ordered(p, q))).copied();
-                let point = known.unwrap_or_else(|| {
-                    let of = self.mixed(t.piece, &[(p, 1.0 - share), (q, share)]);
-                    let point = self.add(t.piece, Added { of, by: DVec3::ZERO, normal: None });
-                    own.insert((t.piece, ordered(p, q)), point);
-                    point
-                });
-                middle[k] = Some((point, at));
+                let point = own
+                    .entry((t.piece, ordered(p, q)))
+                    .or_insert_with(|| self.add(t.piece, &[(p, 1.0 - share), (q, share)], DVec3::ZERO, None));
+                middle[k] = Some((*point, at));
             }
             let corner = |k: usize| (t.own[k % 3], t.at[k % 3]);
             let mut put = |of: [(u32, u32); 3]| {
-                self.triangles.push(Corner { own: of.map(|c| c.0), at: of.map(|c| c.1), ..t.clone() });
+                self.triangles.push(Patch { own: of.map(|c| c.0), at: of.map(|c| c.1), ..t.clone() });
             };
             match middle.iter().flatten().count() {
                 0 => self.triangles.push(t),
@@ -380,27 +359,21 @@ impl Knife {
         }
     }
 
-    /// What a mix of points of a piece is of those that it had.
-    pub fn mixed(&self, piece: u32, of: &[(u32, f64)]) -> Vec<(u32, f64)> {
-        let had = self.counts[piece as usize];
-        let mut out: BTreeMap<u32, f64> = BTreeMap::new();
+    /// Adds a point to a piece, mixed of points that it has by now.
+    pub fn add(&mut self, piece: u32, of: &[(u32, f64)], by: DVec3, normal: Option<DVec3>) -> u32 {
+        let (had, list) = (self.counts[piece as usize], &mut self.cuts[piece as usize].added);
+        let mut sum: BTreeMap<u32, f64> = BTreeMap::new();
         for (point, share) in of {
             if *point < had {
-                *out.entry(*point).or_default() += share;
+                *sum.entry(*point).or_default() += share;
             } else {
-                for (i, own) in &self.cuts[piece as usize].added[(*point - had) as usize].of {
-                    *out.entry(*i).or_default() += share * own;
+                for (i, own) in &list[(*point - had) as usize].of {
+                    *sum.entry(*i).or_default() += share * own;
                 }
             }
         }
-        out.into_iter().collect()
-    }
-
-    /// Adds a point to a piece.
-    pub fn add(&mut self, piece: u32, added: Added) -> u32 {
-        let list = &mut self.cuts[piece as usize].added;
-        list.push(added);
-        self.counts[piece as usize] + list.len() as u32 - 1
+        list.push(Added { of: sum.into_iter().collect(), by, normal });
+        had + list.len() as u32 - 1
     }
 
     pub fn cut(&mut self, piece: u32) -> &mut PieceCut {
@@ -408,7 +381,7 @@ impl Knife {
     }
 
     /// Above the seam or below.
-    fn sign(&self, t: &Corner) -> f64 {
+    fn sign(&self, t: &Patch) -> f64 {
         t.at.iter().map(|i| self.height[*i as usize]).sum()
     }
 
@@ -525,13 +498,10 @@ impl Knife {
         for (point, n) in round {
             let t = self.triangles[n].clone();
             let Some(c) = t.at.iter().position(|i| *i == point) else { continue };
-            let copy = copies.get(&(t.piece, t.own[c])).copied().unwrap_or_else(|| {
-                let of = self.mixed(t.piece, &[(t.own[c], 1.0)]);
-                let copy = self.add(t.piece, Added { of, by: DVec3::ZERO, normal: None });
-                copies.insert((t.piece, t.own[c]), copy);
-                copy
-            });
-            self.triangles[n].own[c] = copy;
+            let copy = copies
+                .entry((t.piece, t.own[c]))
+                .or_insert_with(|| self.add(t.piece, &[(t.own[c], 1.0)], DVec3::ZERO, None));
+            self.triangles[n].own[c] = *copy;
         }
         let step = |pair: &[u32], n: usize| -> Option<Step> {
             let t = &self.triangles[n];

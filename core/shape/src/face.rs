@@ -53,7 +53,7 @@ pub struct Face {
     /// How far each point moves down when the mouth opens, 0..1, where a copy with an open mouth came along.
     pub opens: Option<Vec<f64>>,
     /// The edges of the lips, where they are known.
-    pub lips: Option<[Chain; 2]>,
+    pub known_lips: Option<[Chain; 2]>,
 }
 
 /// Directions to look from: degrees to the left, and up.
@@ -95,7 +95,7 @@ impl Face {
             rim: vec![false; count],
             lips_at: DVec3::ZERO,
             opens: None,
-            lips: None,
+            known_lips: None,
             mesh,
         }
     }

@@ -11,7 +11,6 @@ use crate::start::{Bend, Similarity, pairs};
 use crate::template::Template;
 use crate::{Progress, ShapeError};
 use glam::DVec3;
-use std::collections::BTreeMap;
 
 /// A mouth narrower than this share of the template's, beside the face, does not shrink all lengths.
 const NARROW: f64 = 0.7;
@@ -71,7 +70,7 @@ impl Fitted {
         let mesh = outward(mesh, lips_at, unit);
         let mut face = Face::new(mesh, unit);
         face.lips_at = lips_at;
-        face.lips = lips.map(|lips| known(lips, &head, &in_skin, &face, lips_at));
+        face.known_lips = lips.map(|lips| known(lips, &head, &in_skin, &face, lips_at));
         if let Some(open) = open {
             face.opens = Some(openness(pieces, open, &head, &in_skin, &similarity, &face)?);
         }
@@ -121,11 +120,7 @@ fn known(
     face: &Face,
     middle: DVec3,
 ) -> [Chain; 2] {
-    let skin = head.skin();
-    let number: BTreeMap<(u32, u32), u32> = (0u32..)
-        .zip(in_skin)
-        .flat_map(|(k, i)| skin.of[*i as usize].iter().map(move |of| (*of, k)))
-        .collect();
+    let number = head.skin().numbers(in_skin);
     [0, 1].map(|lip| {
         let mut points: Vec<u32> = lips[lip].iter().filter_map(|of| number.get(of).copied()).collect();
         points.dedup();

@@ -41,6 +41,13 @@ pub struct Island {
     pub name: String,
 }
 
+impl Island {
+    /// Which of its points each point of the pieces is, by its place among those that are `kept`.
+    pub fn numbers(&self, kept: &[u32]) -> BTreeMap<(u32, u32), u32> {
+        (0u32..).zip(kept).flat_map(|(k, i)| self.of[*i as usize].iter().map(move |of| (*of, k))).collect()
+    }
+}
+
 /// A character taken apart.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Head {

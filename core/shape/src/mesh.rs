@@ -26,6 +26,14 @@ pub fn normals(points: &[DVec3], triangles: &[[u32; 3]]) -> Vec<DVec3> {
     out.into_iter().map(DVec3::normalize_or_zero).collect()
 }
 
+/// Every edge of triangles once, lower number first, with how many of them have it.
+pub(crate) fn edges(triangles: impl Iterator<Item = [u32; 3]>) -> Vec<([u32; 2], usize)> {
+    let mut all: Vec<[u32; 2]> =
+        triangles.flat_map(|t| [0, 1, 2].map(|k| ordered(t[k], t[(k + 1) % 3]))).collect();
+    all.sort_unstable();
+    all.chunk_by(|a, b| a == b).map(|same| (same[0], same.len())).collect()
+}
+
 impl Mesh {
     /// Each triangle's normal, as long as twice its area.
     pub fn faces(&self) -> impl Iterator<Item = DVec3> + '_ {
@@ -37,12 +45,9 @@ impl Mesh {
         normals(&self.points, &self.triangles)
     }
 
-    /// Every edge once, lower number first, with how many triangles have it.
+    /// [`edges`] of its triangles.
     pub fn edges(&self) -> Vec<([u32; 2], usize)> {
-        let mut all: Vec<[u32; 2]> =
-            self.triangles.iter().flat_map(|t| [0, 1, 2].map(|k| ordered(t[k], t[(k + 1) % 3]))).collect();
-        all.sort_unstable();
-        all.chunk_by(|a, b| a == b).map(|same| (same[0], same.len())).collect()
+        edges(self.triangles.iter().copied())
     }
 
     /// Which points lie on an open border.
@@ -116,7 +121,7 @@ impl Mesh {
     }
 }
 
-fn ordered(a: u32, b: u32) -> [u32; 2] {
+pub(crate) fn ordered(a: u32, b: u32) -> [u32; 2] {
     [a.min(b), a.max(b)]
 }
 

@@ -77,12 +77,12 @@ fn the_bag_of_a_mouth_that_is_modelled_open_shows_no_strands() {
         let target = make(&made);
         let (shaped, _) = run(&target, &Wish::default()).expect("shapes");
         let mesh = &target.pieces[0].mesh;
-        let inside: Vec<[u32; 2]> = mesh.edges().into_iter().map(|(edge, _)| edge).collect();
-        let inside: Vec<&[u32; 2]> =
-            inside.iter().filter(|e| e.iter().all(|i| !target.outside[*i as usize])).collect();
+        let edges = mesh.edges().into_iter().map(|(edge, _)| edge);
+        let inside: Vec<[u32; 2]> =
+            edges.filter(|e| e.iter().all(|i| !target.outside[*i as usize])).collect();
         // By how much the most drawn hundredth of them changes its length.
         let drawn = |by: &dyn Fn(usize) -> DVec3| {
-            let change = |e: &&[u32; 2]| {
+            let change = |e: &[u32; 2]| {
                 let [a, b] = e.map(|i| i as usize);
                 let was = mesh.points[a].distance(mesh.points[b]);
                 ((mesh.points[a] + by(a)).distance(mesh.points[b] + by(b)) - was).abs()

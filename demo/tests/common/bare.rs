@@ -3,12 +3,27 @@
 #![allow(dead_code)]
 
 use crate::targets;
+use glam::DVec3;
+use jam_shape::mesh::Mesh;
 use serde_json::json;
 
-/// A head of our own as a file without shapes and joints: its meshes under a node that is moved, turned and twice as large. With
-/// lips of one surface, if they are to be `shut`.
-pub fn bare_head(shut: bool) -> (Vec<u8>, jam_shape::Landmarks) {
-    let made = targets::make(&targets::Made { off: 0.0, shut, ..targets::Made::of(targets::Bent::Warp) });
+/// How the head is.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Bare {
+    /// Its lips are one surface.
+    pub shut: bool,
+    /// Its skin is of two materials that meet in the middle, with texture coordinates and colours.
+    pub halved: bool,
+}
+
+fn bytes<const N: usize>(rows: &[[f32; N]]) -> Vec<u8> {
+    rows.iter().flatten().flat_map(|v| v.to_le_bytes()).collect()
+}
+
+/// The file, its meshes under a node that is moved, turned and twice as large, and where its landmarks are.
+pub fn bare_head(bare: Bare) -> (Vec<u8>, jam_shape::Landmarks) {
+    let made =
+        targets::make(&targets::Made { off: 0.0, shut: bare.shut, ..targets::Made::of(targets::Bent::Warp) });
     let (mut binary, mut views, mut accessors) = (Vec::<u8>::new(), Vec::new(), Vec::new());
     let (mut meshes, mut nodes) = (Vec::new(), Vec::new());
     let mut put = |bytes: Vec<u8>, accessor: serde_json::Value| {
@@ -19,26 +34,41 @@ pub fn bare_head(shut: bool) -> (Vec<u8>, jam_shape::Landmarks) {
         accessors.push(accessor);
         accessors.len() - 1
     };
-    for piece in &made.pieces {
-        let rows =
-            |of: &[glam::DVec3]| -> Vec<[f32; 3]> { of.iter().map(|p| p.as_vec3().to_array()).collect() };
+    for (number, piece) in made.pieces.iter().enumerate() {
+        let (mesh, halved) = (&piece.mesh, bare.halved && number == 0);
         // Points that no triangle has want one, too.
-        let normals: Vec<glam::DVec3> =
-            piece.mesh.normals().into_iter().map(|n| n.normalize_or(glam::DVec3::Y)).collect();
-        let (points, normals) = (rows(&piece.mesh.points), rows(&normals));
-        let limit = |pick: fn(f32, f32) -> f32| -> Vec<f32> {
-            (0..3).map(|k| points.iter().map(|p| p[k]).reduce(pick).unwrap_or(0.0)).collect()
-        };
-        let bytes =
-            |rows: &[[f32; 3]]| -> Vec<u8> { rows.iter().flatten().flat_map(|v| v.to_le_bytes()).collect() };
-        let vec3 = json!({"componentType": 5126, "count": points.len(), "type": "VEC3"});
-        let mut at = vec3.clone();
-        (at["min"], at["max"]) = (json!(limit(f32::min)), json!(limit(f32::max)));
-        let (position, normal) = (put(bytes(&points), at), put(bytes(&normals), vec3));
-        let corners: Vec<u8> = piece.mesh.triangles.iter().flatten().flat_map(|i| i.to_le_bytes()).collect();
-        let count = 3 * piece.mesh.triangles.len();
-        let index = put(corners, json!({"componentType": 5125, "count": count, "type": "SCALAR"}));
-        meshes.push(json!({"primitives": [{"attributes": {"POSITION": position, "NORMAL": normal}, "indices": index}]}));
+        let normals: Vec<DVec3> = mesh.normals().into_iter().map(|n| n.normalize_or(DVec3::Y)).collect();
+        let mut primitives = Vec::new();
+        for side in if halved { vec![1.0, -1.0] } else { vec![0.0] } {
+            let on = |t: &&[u32; 3]| t.iter().map(|i| mesh.points[*i as usize].x).sum::<f64>() * side >= 0.0;
+            let triangles: Vec<[u32; 3]> = mesh.triangles.iter().filter(on).copied().collect();
+            let mut used = vec![!halved; mesh.points.len()];
+            triangles.iter().flatten().for_each(|i| used[*i as usize] = true);
+            let (part, kept) = Mesh { points: mesh.points.clone(), triangles }.part(&used);
+            let points: Vec<[f32; 3]> = part.points.iter().map(|p| p.as_vec3().to_array()).collect();
+            let lit: Vec<[f32; 3]> = kept.iter().map(|i| normals[*i as usize].as_vec3().to_array()).collect();
+            let limit = |pick: fn(f32, f32) -> f32| -> Vec<f32> {
+                (0..3).map(|k| points.iter().map(|p| p[k]).reduce(pick).unwrap_or(0.0)).collect()
+            };
+            let kind = |name: &str| json!({"componentType": 5126, "count": points.len(), "type": name});
+            let mut at = kind("VEC3");
+            (at["min"], at["max"]) = (json!(limit(f32::min)), json!(limit(f32::max)));
+            let mut attributes = json!({
+                "POSITION": put(bytes(&points), at),
+                "NORMAL": put(bytes(&lit), kind("VEC3")),
+            });
+            if halved {
+                let flat: Vec<[f32; 2]> = points.iter().map(|p| [p[0], p[1]]).collect();
+                attributes["TEXCOORD_0"] = json!(put(bytes(&flat), kind("VEC2")));
+                let painted = vec![[1.0, 0.9, 0.8, 1.0]; points.len()];
+                attributes["COLOR_0"] = json!(put(bytes(&painted), kind("VEC4")));
+            }
+            let corners: Vec<u8> = part.triangles.iter().flatten().flat_map(|i| i.to_le_bytes()).collect();
+            let count = 3 * part.triangles.len();
+            let index = put(corners, json!({"componentType": 5125, "count": count, "type": "SCALAR"}));
+            primitives.push(json!({"attributes": attributes, "indices": index}));
+        }
+        meshes.push(json!({"primitives": primitives}));
         nodes.push(json!({"name": piece.name, "mesh": meshes.len() - 1}));
     }
     let all: Vec<usize> = (0..nodes.len()).collect();
@@ -49,6 +79,6 @@ pub fn bare_head(shut: bool) -> (Vec<u8>, jam_shape::Landmarks) {
         "asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [nodes.len() - 1]}], "nodes": nodes,
         "meshes": meshes, "accessors": accessors, "bufferViews": views, "buffers": [{"byteLength": binary.len()}],
     });
-    let marks = made.marks.moved(|p| 2.0 * p + glam::DVec3::new(0.1, 3.0, -0.2));
+    let marks = made.marks.moved(|p| 2.0 * p + DVec3::new(0.1, 3.0, -0.2));
     (jam_formats::glb::container(description.as_object().expect("an object"), &binary), marks)
 }

@@ -4,7 +4,7 @@ use super::character::{Character, GlbError};
 use super::shapes::to_mesh_space;
 use glam::{DMat3, DVec3};
 use jam_shape::{Added, Cut, PieceCut};
-use serde_json::{Map, Value, json};
+use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// Colour of the inside of a mouth, linear.
@@ -61,67 +61,36 @@ impl Character {
             lists[to].push(added);
         }
         let number = |to: usize, point: u32| put.get(&point).map_or_else(|| point - starts[to], |p| p.1);
-        let mut corners: Vec<Vec<u32>> = Vec::new();
-        for (k, primitive) in primitives.iter().enumerate() {
-            let own: Vec<u32> = match &primitive["indices"] {
+        let described = self.list("meshes")[mesh].clone();
+        for (k, list) in lists[..bag].iter().enumerate().filter(|(_, list)| !list.is_empty()) {
+            let was = &described["primitives"][k];
+            let primitive = &mut primitives[k];
+            let own: Vec<u32> = match &was["indices"] {
                 Value::Null => (0..starts[k + 1] - starts[k]).collect(),
                 index => self.indices(index)?,
             };
             let triangles = own.chunks_exact(3).map(|c| [c[0], c[1], c[2]].map(|i| i + starts[k]));
             let now = triangles.flat_map(|t| cut.replaced.get(&t).cloned().unwrap_or_else(|| vec![t]));
             let rolled = cut.rolled.iter().filter(|t| put.get(&t[2]).is_some_and(|p| p.0 == k)).copied();
-            corners.push(now.chain(rolled).flatten().map(|point| number(k, point)).collect());
-        }
-        // The bag is made of what lies at its points' places; of the look of the skin it has nothing.
-        let looks = ["POSITION", "NORMAL", "JOINTS_0", "WEIGHTS_0"];
-        let first = primitives[cut.added.iter().rev().map(source).next().unwrap_or(0)].clone();
-        for (k, primitive) in primitives.iter_mut().enumerate().filter(|(k, _)| !lists[*k].is_empty()) {
-            let start = starts[k];
-            let cloned = primitive.clone();
-            for (name, index) in cloned["attributes"].as_object().into_iter().flatten() {
-                primitive["attributes"][name] = json!(self.mixed(name, index, start, &lists[k], back, true)?);
+            let corners: Vec<u32> = now.chain(rolled).flatten().map(|point| number(k, point)).collect();
+            primitive["indices"] = json!(self.push_corners(&corners)?);
+            for (name, index) in was["attributes"].as_object().into_iter().flatten() {
+                let (mut rows, width) = self.numbers(index)?;
+                rows.extend(mixed(name, &rows, width, starts[k], list, back));
+                primitive["attributes"][name] = json!(self.push_attribute(name, &rows, width)?);
             }
-            for (t, target) in cloned["targets"].as_array().into_iter().flatten().enumerate() {
+            for (t, target) in was["targets"].as_array().into_iter().flatten().enumerate() {
                 for (name, index) in target.as_object().into_iter().flatten() {
-                    primitive["targets"][t][name] = json!(self.mixed_moves(index, start, &lists[k], true)?);
+                    let (mut rows, _) = self.numbers(index)?;
+                    rows.extend(mixed(MOVES, &rows, 3, starts[k], list, back));
+                    primitive["targets"][t][name] = json!(self.push_moves(&rows_of(&rows))?);
                 }
             }
-            primitive["indices"] = json!(self.push_corners(&corners[k])?);
         }
         if !cut.bag.is_empty() {
-            let start = starts[source(lists[bag][0])];
-            let mut attributes = Map::new();
-            for (name, index) in first["attributes"].as_object().into_iter().flatten() {
-                if looks.contains(&name.as_str()) {
-                    attributes.insert(
-                        name.clone(),
-                        json!(self.mixed(name, index, start, &lists[bag], back, false)?),
-                    );
-                }
-            }
-            let mut targets = Vec::new();
-            for target in first["targets"].as_array().into_iter().flatten() {
-                let index = &target["POSITION"];
-                targets.push(match index.is_null() {
-                    true => json!({"POSITION": self.push_moves(&vec![[0.0; 3]; lists[bag].len()])?}),
-                    false => json!({"POSITION": self.mixed_moves(index, start, &lists[bag], false)?}),
-                });
-            }
-            let materials = self.entry("materials");
-            materials.push(json!({
-                "name": "inside of the mouth",
-                "doubleSided": true,
-                "pbrMetallicRoughness": {"baseColorFactor": INSIDE, "metallicFactor": 0.0, "roughnessFactor": 0.7},
-            }));
-            let material = materials.len() - 1;
+            primitives.push(self.bag(&described, &lists[bag], back)?);
             let own: Vec<u32> = cut.bag.iter().flatten().map(|point| number(bag, *point)).collect();
-            let mut primitive = json!({
-                "attributes": attributes, "indices": self.push_corners(&own)?, "material": material,
-            });
-            if !targets.is_empty() {
-                primitive["targets"] = json!(targets);
-            }
-            primitives.push(primitive);
+            primitives[bag]["indices"] = json!(self.push_corners(&own)?);
         }
         self.entry("meshes")[mesh]["primitives"] = json!(primitives);
         // Points that were added stand behind those of their primitive.
@@ -134,78 +103,92 @@ impl Character {
             .collect())
     }
 
-    /// An attribute of added points, after those that it has if `more`. Points of the piece are numbered from `start` on.
-    fn mixed(
-        &mut self,
-        name: &str,
-        index: &Value,
-        start: u32,
-        added: &[&Added],
-        back: &[DMat3],
-        more: bool,
-    ) -> Result<usize, GlbError> {
-        let (own, width) = self.numbers(index)?;
-        let row = |point: u32| {
-            let at = point.saturating_sub(start) as usize * width;
-            own.get(at..at + width).map_or_else(|| vec![0.0; width], <[f32]>::to_vec)
-        };
-        let mut out = if more { own.clone() } else { Vec::new() };
-        for added in added {
-            let nearest =
-                added.of.iter().max_by(|a, b| a.1.total_cmp(&b.1)).map_or(start, |(point, _)| *point);
-            // Which joints hold a point cannot be mixed number by number.
-            let mut values = row(nearest);
-            if !name.starts_with("JOINTS") && !name.starts_with("WEIGHTS") {
-                for k in 0..width.min(if name == "TANGENT" { 3 } else { 4 }) {
-                    values[k] = added.of.iter().map(|(i, s)| row(*i)[k] * *s as f32).sum();
-                }
+    /// The bag of a mesh, without its triangles. It is made of what lies at its points' places, in whatever part of the mesh; of the
+    /// look of the skin it has nothing.
+    fn bag(&mut self, mesh: &Value, added: &[&Added], back: &[DMat3]) -> Result<Value, GlbError> {
+        let parts: Vec<Value> = mesh["primitives"].as_array().cloned().unwrap_or_default();
+        let mut primitive = json!({});
+        for name in ["POSITION", "NORMAL", "JOINTS_0", "WEIGHTS_0"] {
+            let all = parts.iter().map(|p| &p["attributes"][name]);
+            if all.clone().any(Value::is_null) {
+                continue;
             }
-            let frame = back.get(nearest as usize).copied().unwrap_or(DMat3::IDENTITY);
-            let mut vector = |change: &dyn Fn(DVec3) -> DVec3| {
-                let is = DVec3::new(values[0].into(), values[1].into(), values[2].into());
-                values[..3].copy_from_slice(&change(is).as_vec3().to_array());
-            };
-            match name {
-                "POSITION" => vector(&|p| p + frame * added.by),
-                "NORMAL" => vector(&|n| {
-                    let lit = added.normal.map(|n| frame.inverse().transpose() * n);
-                    lit.unwrap_or(n).normalize_or(DVec3::Z)
-                }),
-                "TANGENT" => vector(&|t| t.normalize_or(DVec3::X)),
-                _ => {}
-            }
-            out.extend(values);
+            let read = all.map(|index| self.numbers(index)).collect::<Result<Vec<_>, _>>()?;
+            let width = read[0].1;
+            let whole: Vec<f32> = read.into_iter().flat_map(|(rows, _)| rows).collect();
+            let rows = mixed(name, &whole, width, 0, added, back);
+            primitive["attributes"][name] = json!(self.push_attribute(name, &rows, width)?);
         }
-        if name.starts_with("JOINTS") {
-            let rows: Vec<[u16; 4]> =
-                out.chunks_exact(4).map(|r| [0, 1, 2, 3].map(|k| r[k] as u16)).collect();
-            return self.push_joints(&rows);
+        let mut targets = Vec::new();
+        for t in 0..parts[0]["targets"].as_array().map_or(0, Vec::len) {
+            let whole = self.moves(mesh, t)?.concat();
+            let rows = mixed(MOVES, &whole, 3, 0, added, back);
+            targets.push(json!({"POSITION": self.push_moves(&rows_of(&rows))?}));
         }
-        match width {
-            1 => self.push_rows::<1>(&rows_of(&out), false),
-            2 => self.push_rows::<2>(&rows_of(&out), false),
-            3 => self.push_rows::<3>(&rows_of(&out), name == "POSITION"),
-            _ => self.push_rows::<4>(&rows_of(&out), false),
+        // No list is better than an empty one, which glTF does not allow.
+        if !targets.is_empty() {
+            primitive["targets"] = json!(targets);
         }
+        let materials = self.entry("materials");
+        materials.push(json!({
+            "name": "inside of the mouth",
+            "doubleSided": true,
+            "pbrMetallicRoughness": {"baseColorFactor": INSIDE, "metallicFactor": 0.0, "roughnessFactor": 0.7},
+        }));
+        primitive["material"] = json!(materials.len() - 1);
+        Ok(primitive)
     }
 
-    /// The same of the moves of a shape.
-    fn mixed_moves(
-        &mut self,
-        index: &Value,
-        start: u32,
-        added: &[&Added],
-        more: bool,
-    ) -> Result<usize, GlbError> {
-        let own = self.rows::<3>(index)?;
-        let row = |point: u32| own.get(point.saturating_sub(start) as usize).copied().unwrap_or_default();
-        let mut out = if more { own.clone() } else { Vec::new() };
-        for added in added {
-            let mixed = |k: usize| added.of.iter().map(|(i, s)| row(*i)[k] * *s as f32).sum();
-            out.push([0, 1, 2].map(mixed));
+    fn push_attribute(&mut self, name: &str, rows: &[f32], width: usize) -> Result<usize, GlbError> {
+        if name.starts_with("JOINTS") {
+            let whole = |row: &[f32]| [0, 1, 2, 3].map(|k| row[k] as u16);
+            return self.push_joints(&rows.chunks_exact(4).map(whole).collect::<Vec<[u16; 4]>>());
         }
-        self.push_moves(&out)
+        match width {
+            1 => self.push_rows::<1>(&rows_of(rows), false),
+            2 => self.push_rows::<2>(&rows_of(rows), false),
+            3 => self.push_rows::<3>(&rows_of(rows), name == "POSITION"),
+            _ => self.push_rows::<4>(&rows_of(rows), false),
+        }
     }
+}
+
+/// What is mixed as it is, instead of an attribute.
+const MOVES: &str = "";
+
+/// An attribute of added points, of `width` numbers each, made of those of a piece's points from `start` on.
+fn mixed(name: &str, own: &[f32], width: usize, start: u32, added: &[&Added], back: &[DMat3]) -> Vec<f32> {
+    let row = |point: u32| {
+        let at = point.saturating_sub(start) as usize * width;
+        own.get(at..at + width).map_or_else(|| vec![0.0; width], <[f32]>::to_vec)
+    };
+    let mut out = Vec::with_capacity(added.len() * width);
+    for added in added {
+        let nearest = added.of.iter().max_by(|a, b| a.1.total_cmp(&b.1)).map_or(start, |(point, _)| *point);
+        // Which joints hold a point cannot be mixed number by number.
+        let mut values = row(nearest);
+        if !name.starts_with("JOINTS") && !name.starts_with("WEIGHTS") {
+            for k in 0..width.min(if name == "TANGENT" { 3 } else { 4 }) {
+                values[k] = added.of.iter().map(|(i, s)| row(*i)[k] * *s as f32).sum();
+            }
+        }
+        let frame = back.get(nearest as usize).copied().unwrap_or(DMat3::IDENTITY);
+        let mut vector = |change: &dyn Fn(DVec3) -> DVec3| {
+            let is = DVec3::new(values[0].into(), values[1].into(), values[2].into());
+            values[..3].copy_from_slice(&change(is).as_vec3().to_array());
+        };
+        match name {
+            "POSITION" => vector(&|p| p + frame * added.by),
+            "NORMAL" => vector(&|n| {
+                let lit = added.normal.map(|n| frame.inverse().transpose() * n);
+                lit.unwrap_or(n).normalize_or(DVec3::Z)
+            }),
+            "TANGENT" => vector(&|t| t.normalize_or(DVec3::X)),
+            _ => {}
+        }
+        out.extend(values);
+    }
+    out
 }
 
 fn rows_of<const N: usize>(flat: &[f32]) -> Vec<[f32; N]> {

@@ -170,23 +170,25 @@ impl Character {
     /// # Errors
     /// The file is damaged.
     pub fn layer_of(&self, layer: &Layer, other: &Character) -> Result<Layer, GlbError> {
-        let (here, there) = (self.body()?, other.body()?);
-        let place = |p: &glam::Vec3| p.to_array().map(f32::to_bits);
+        let points = |c: &Character| -> Result<Vec<Vec<[f32; 3]>>, GlbError> {
+            c.mesh_nodes().map(|(_, mesh)| Ok(c.surface(mesh, &Mat4::IDENTITY)?.0)).collect()
+        };
+        let (here, there) = (points(self)?, points(other)?);
+        let place = |p: &[f32; 3]| p.map(f32::to_bits);
         let mut out = layer.clone();
         for moved in out.moved.values_mut().flatten() {
             let piece = moved.piece as usize;
-            let (Some(to), Some(from)) = (here.parts.get(piece), there.parts.get(piece)) else { continue };
-            if to.points == from.points {
+            let (Some(to), Some(from)) = (here.get(piece), there.get(piece)) else { continue };
+            if to == from {
                 continue;
             }
             // Of points at one place the first answers to the first, and so on.
             let mut at: BTreeMap<[u32; 3], Vec<u32>> = BTreeMap::new();
-            for (i, p) in (0u32..).zip(&to.points) {
+            for (i, p) in (0u32..).zip(to) {
                 at.entry(place(p)).or_default().push(i);
             }
             let mut seen: BTreeMap<[u32; 3], usize> = BTreeMap::new();
             let ranks: Vec<usize> = from
-                .points
                 .iter()
                 .map(|p| {
                     let next = seen.entry(place(p)).or_default();
@@ -195,7 +197,7 @@ impl Character {
                 })
                 .collect();
             let same = |i: u32| {
-                let p = from.points.get(i as usize)?;
+                let p = from.get(i as usize)?;
                 at.get(&place(p))?.get(ranks[i as usize]).copied()
             };
             let kept: BTreeMap<u32, [f32; 3]> =

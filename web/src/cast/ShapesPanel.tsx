@@ -68,7 +68,7 @@ export function ShapesPanel({ member, name, shapes, stage }: Props) {
     return shapes.rough ? 'put it there' : 'proposed';
   };
   // Where the lips part already there is nothing to cut.
-  const oneSurface = cut || made?.report.warnings.some((w) => w.code === 'lips_closed');
+  const oneSurface = cut || made?.cut || made?.report.warnings.some((w) => w.code === 'lips_closed');
   const own = KINDS.find((k) => k.name === chosen);
   return (
     <aside className={css.panel} data-testid="shapes-panel">
