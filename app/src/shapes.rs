@@ -4,7 +4,7 @@ use crate::{character, out, read};
 use anyhow::{Context, ensure};
 use clap::Args;
 use jam_formats::glb::Making;
-use jam_shape::{Landmarks, Progress, Report, propose};
+use jam_shape::{Cuts, Landmarks, Progress, Report, propose};
 use serde::Serialize;
 use std::path::PathBuf;
 
@@ -42,7 +42,10 @@ pub struct Shapes {
     jaw: bool,
     /// Cuts lips of one surface apart along their seam first, with a bag behind.
     #[arg(long, conflicts_with = "open")]
-    cut: bool,
+    cut_lips: bool,
+    /// Cuts lids of one surface from the eyes between them first.
+    #[arg(long, conflicts_with = "open")]
+    cut_lids: bool,
 }
 
 #[derive(Serialize)]
@@ -69,8 +72,9 @@ pub fn run(options: &Shapes) -> anyhow::Result<()> {
         !options.joints || face.lacks_joints(&wiring),
         "it has joints already, or its head and eyes turn as they are; leave --joints out"
     );
-    let Shapes { symmetric, joints, jaw, cut, .. } = *options;
-    let making = Making { symmetric, joints, jaw, cut, open: open.as_ref(), ..Making::of(landmarks) };
+    let Shapes { symmetric, joints, jaw, .. } = *options;
+    let cuts = Cuts { lips: options.cut_lips, lids: options.cut_lids };
+    let making = Making { symmetric, joints, jaw, cuts, open: open.as_ref(), ..Making::of(landmarks) };
     let (made, shaping) = face.given_shapes(&wiring, &making, &Progress(&|_| true))?;
     out::write(&options.out, &made.write())?;
     let printed = Printed { landmarks, kept: face.controls_there(&wiring), report: shaping.report };

@@ -9,11 +9,14 @@ use jam_rig::Target;
 use jam_rig::propose::missing;
 use jam_rig::sight::{Seen, Sight, View};
 use jam_score::{Control, Frame, FrameGrid, FrameRate, Region};
+use jam_shape::head::{Head, Role};
 use jam_shape::template::shipped;
 use jam_shape::{
-    Change, Layer, PieceMoves, PieceShapes, Progress, ShapeError, Shaping, Wish, propose, transfer,
+    Change, Cuts, Layer, PieceMoves, PieceShapes, Progress, ShapeError, Shaping, Side, Wish, propose,
+    transfer,
 };
 use serde_json::json;
+use std::collections::BTreeSet;
 
 fn shaped(character: &Character) -> (Character, jam_shape::Report) {
     let pieces = character.pieces().expect("pieces");
@@ -344,14 +347,25 @@ fn shaped_pieces(pieces: &[jam_shape::Piece], marks: &jam_shape::Landmarks) -> V
 
 /// A head whose lips are one surface, and where its landmarks are.
 fn shut(halved: bool) -> (Character, jam_shape::Landmarks) {
-    let (file, landmarks) = bare_head(Bare { shut: true, halved });
+    let (file, landmarks) = bare_head(Bare { shut: true, halved, ..Bare::default() });
     (Character::read(&file).expect("a character"), landmarks)
 }
 
+const LIPS: Cuts = Cuts { lips: true, lids: false };
+
 /// The character with its lips cut apart, as it is read again.
 fn cut_apart(came: &Character, landmarks: jam_shape::Landmarks, joints: bool) -> (Character, Shaping) {
+    cut_as(LIPS, came, landmarks, joints)
+}
+
+fn cut_as(
+    cuts: Cuts,
+    came: &Character,
+    landmarks: jam_shape::Landmarks,
+    joints: bool,
+) -> (Character, Shaping) {
     let wiring = came.wiring().expect("a wiring");
-    let making = Making { cut: true, joints, ..Making::of(landmarks) };
+    let making = Making { cuts, joints, ..Making::of(landmarks) };
     let (made, shaping) = came.given_shapes(&wiring, &making, &Progress(&|_| true)).expect("shapes");
     let bytes = made.write();
     let said = readers::validated(&bytes);
@@ -401,13 +415,13 @@ fn lips_of_one_surface_are_cut_apart() {
     assert!(whole.report.warnings.iter().any(|w| w.code == "lips_closed"), "{:?}", whole.report.warnings);
     let (made, shaping) = cut_apart(&came, landmarks, true);
     let seal = shaping.report.seal.expect("edges of the lips");
-    assert!(shaping.cut && seal.as_found < 0.1 && seal.full < 0.5 && seal.half < 0.5, "{seal:?}");
+    assert!(shaping.cut_lips && seal.as_found < 0.1 && seal.full < 0.5 && seal.half < 0.5, "{seal:?}");
     assert!(seal.jaw_alone > 20.0, "{seal:?}");
     speaks(&made, &landmarks);
     // What opens already is not cut.
     let (file, landmarks) = bare_head(Bare::default());
     let open = Character::read(&file).expect("a character");
-    let making = Making { cut: true, ..Making::of(landmarks) };
+    let making = Making { cuts: LIPS, ..Making::of(landmarks) };
     let refused = open.given_shapes(&open.wiring().expect("a wiring"), &making, &quiet);
     assert!(matches!(refused, Err(MakingError::Shape(ShapeError::LipsPart))));
 }
@@ -452,14 +466,81 @@ fn joints_and_shapes_that_are_there_go_along_with_a_cut() {
     assert!(weights.iter().all(|w| (w.iter().map(|(_, w)| w).sum::<f32>() - 1.0).abs() < 1e-3));
 }
 
+/// Lids that are one surface with their eyes are said to be that; cut from them they shut over them, and the eyes turn behind them.
+#[test]
+fn lids_of_one_surface_are_cut_from_their_eyes() {
+    let quiet = Progress(&|_| true);
+    let (file, landmarks) = bare_head(Bare { eyes_sewn: true, ..Bare::default() });
+    let came = Character::read(&file).expect("a character");
+    let wiring = came.wiring().expect("a wiring");
+    let whole = came.given_shapes(&wiring, &Making::of(landmarks), &quiet).expect("shapes").1;
+    assert_eq!(whole.report.warnings.iter().filter(|w| w.code == "lids_closed").count(), 2);
+    let lids = Cuts { lids: true, ..Cuts::default() };
+    let (made, shaping) = cut_as(lids, &came, landmarks, true);
+    assert!(shaping.cut_lids && shaping.report.eyes_found && shaping.report.lids.len() == 2);
+    let wiring = made.wiring().expect("a wiring");
+    let (body, targets) = (made.body().expect("a body"), wiring.targets());
+    let head = Head::new(&made.pieces().expect("pieces"), &landmarks).expect("a head");
+    for side in Side::BOTH {
+        let own = head.islands.iter().find(|i| i.role == Role::Eye(side)).expect("an eye");
+        let own: BTreeSet<u32> = own.of.iter().flatten().map(|(_, point)| *point).collect();
+        let [outer, inner] = side.corners().map(|l| landmarks.get(l).expect("a corner"));
+        let (middle, width) = (0.5 * (outer + inner), outer.distance(inner));
+        // How much is seen of the eye, of what it looks with, where the middle of that is, and how much from behind.
+        let seen = |face: &[(Control, f32)], yaw: f32, pitch: f32| {
+            let mut all = vec![0.0; Control::ALL.len()];
+            face.iter().for_each(|(c, v)| all[*c as usize] = *v);
+            let values: Vec<f32> = wiring.outputs.iter().map(|o| o.value(&all)).collect();
+            let posed = body.posed(&targets, &values);
+            let wide = (1.2 * width) as f32;
+            let view = View { at: middle.as_vec3(), yaw, pitch, wide, width: 300, height: 300 };
+            let towards = view.axes().row(2);
+            assert!(towards.is_normalized());
+            let (mut eye, mut iris, mut across, mut behind) = (0, 0, 0.0, 0);
+            for (n, s) in Sight::of(&body, &posed, &view).pixels.iter().enumerate() {
+                let Some(s) = s else { continue };
+                let t = body.parts[s.part].triangles[s.triangle];
+                let [a, b, c] = t.map(|i| posed[s.part].as_ref().expect("a mesh")[i as usize]);
+                behind += usize::from((b - a).cross(c - a).dot(towards) < 0.0);
+                eye += usize::from(own.contains(&t[0]));
+                if body.parts[s.part].colours[t[0] as usize].x < 0.1 {
+                    iris += 1;
+                    across += (n % 300) as f32;
+                }
+            }
+            (eye, iris, across / iris.max(1) as f32, behind)
+        };
+        let shut = if side == Side::Left { Control::LidCloseLeft } else { Control::LidCloseRight };
+        // Of 300 by 300: a lid that is shut may fold a little where both meet.
+        const FEW: usize = 1500;
+        for (yaw, pitch) in [(0.0, 0.0), (50.0, 0.0), (-50.0, 0.0), (0.0, -40.0), (0.0, 40.0)] {
+            let at = [0.0, 0.5, 1.0].map(|lid| seen(&[(shut, lid)], yaw, pitch));
+            println!("{side:?} from {yaw} {pitch}: {at:?}");
+            assert!(at[0].0 > 5000 && at[1].0 * 10 < at[0].0 * 7 && at[2].0 == 0);
+            assert!(at.iter().all(|seen| seen.3 < FEW));
+        }
+        let turned = [-25.0, 0.0, 25.0].map(|way| seen(&[(Control::GazeYaw, way)], 0.0, 0.0));
+        println!("{side:?} looks aside: {turned:?}");
+        assert!(turned[0].2 + 20.0 < turned[1].2 && turned[1].2 + 20.0 < turned[2].2);
+        assert!(turned.iter().all(|seen| seen.1 > 3000 && seen.3 < FEW));
+    }
+    // Lids that part already are not cut.
+    let (file, landmarks) = bare_head(Bare::default());
+    let open = Character::read(&file).expect("a character");
+    let making = Making { cuts: lids, ..Making::of(landmarks) };
+    let refused = open.given_shapes(&open.wiring().expect("a wiring"), &making, &quiet);
+    assert!(matches!(refused, Err(MakingError::Shape(ShapeError::LidsPart))));
+}
+
 /// What was changed by hand stays where it was when the mouth is cut under it, and what lay on lips that are not there any more goes.
 #[test]
 fn strokes_keep_to_their_places_when_lips_are_cut() {
     let quiet = Progress(&|_| true);
     let (came, landmarks) = shut(false);
     let wiring = came.wiring().expect("a wiring");
-    let given = |cut: bool| {
-        came.given_shapes(&wiring, &Making { cut, ..Making::of(landmarks) }, &quiet).expect("shapes").0
+    let given = |lips: bool| {
+        let cuts = Cuts { lips, ..Cuts::default() };
+        came.given_shapes(&wiring, &Making { cuts, ..Making::of(landmarks) }, &quiet).expect("shapes").0
     };
     let (whole, cut) = (given(false), given(true));
     let points = |c: &Character| c.body().expect("a body").parts[0].points.clone();

@@ -93,12 +93,12 @@ async fn a_face_without_shapes_gets_them() -> Result<()> {
     bed.done(outcome).await
 }
 
-/// Lips of one surface: it is said, one click cuts them apart, and then the mouth opens.
-async fn cut(bed: &Bed) -> Result<()> {
+/// A bare head that was given what shapes it can bear, with its shapes looked at; its number.
+async fn comes(bed: &Bed, bare: crate::bare::Bare) -> Result<i64> {
     let page = &bed.page;
-    let (file, landmarks) = crate::bare::bare_head(crate::bare::Bare { shut: true, halved: false });
-    let model = reqwest::multipart::Part::bytes(file).file_name("shut.glb");
-    let form = reqwest::multipart::Form::new().text("name", "Shut").part("model", model);
+    let (file, landmarks) = crate::bare::bare_head(bare);
+    let model = reqwest::multipart::Part::bytes(file).file_name("bare.glb");
+    let form = reqwest::multipart::Form::new().text("name", "Bare").part("model", model);
     let client = reqwest::Client::new();
     let came = client.post(bed.at("/api/cast")).multipart(form).send().await?;
     let came: Value = came.error_for_status()?.json().await?;
@@ -111,6 +111,13 @@ async fn cut(bed: &Bed) -> Result<()> {
     page.browser.goto(bed.at(&format!("/cast/{id}"))).await?;
     page.find("[data-testid=stage][data-ready]").await?;
     page.button("Shapes").await?.click().await?;
+    Ok(id)
+}
+
+/// Lips of one surface: it is said, one click cuts them apart, and then the mouth opens.
+async fn cut(bed: &Bed) -> Result<()> {
+    let page = &bed.page;
+    let id = comes(bed, crate::bare::Bare { shut: true, ..Default::default() }).await?;
     let said = page.find("[data-testid=shapes-said]").await?.text().await?;
     ensure!(said.contains("they are one surface") && !said.contains("Sealed lips"), "{said}");
     page.click("cut-lips").await?;
@@ -120,7 +127,7 @@ async fn cut(bed: &Bed) -> Result<()> {
     };
     page.until("the lips are cut apart", parted).await?;
     let kept = bed.json(&format!("/api/cast/{id}/shapes")).await?;
-    ensure!(kept["made"]["cut"] == true, "that it was cut is forgotten");
+    ensure!(kept["made"]["cut_lips"] == true, "that it was cut is forgotten");
     page.find("[data-testid=stage][data-ready]").await?;
     page.button("jaw open").await?.click().await?;
     let opens = async || Ok(page.eval("return window.jamLips.shift()").await?.as_f64() > Some(0.005));
@@ -129,9 +136,39 @@ async fn cut(bed: &Bed) -> Result<()> {
     page.press("z").await?;
     let whole = async || {
         let now = bed.json(&format!("/api/cast/{id}/shapes")).await?;
-        Ok(now["made"]["cut"] == false)
+        Ok(now["made"]["cut_lips"] == false)
     };
     page.until("the lips are one again", whole).await
+}
+
+/// Lids that are one surface with their eyes: it is said, one click cuts them, and then they shut.
+async fn opened(bed: &Bed) -> Result<()> {
+    let page = &bed.page;
+    let id = comes(bed, crate::bare::Bare { eyes_sewn: true, ..Default::default() }).await?;
+    let said = page.find("[data-testid=shapes-said]").await?.text().await?;
+    ensure!(
+        said.contains("one surface with the eye") && said.contains("guessed from their corners"),
+        "{said}"
+    );
+    page.click("cut-lids").await?;
+    let parted = async || {
+        let said = page.find("[data-testid=shapes-said]").await?.text().await?;
+        Ok(said.contains("Shut lids leave less than 0.1 %") && said.contains("found as meshes"))
+    };
+    page.until("the lids are cut from the eyes", parted).await?;
+    let kept = bed.json(&format!("/api/cast/{id}/shapes")).await?;
+    ensure!(kept["made"]["cut_lids"] == true && kept["made"]["cut_lips"] == false, "{kept}");
+    page.find("[data-testid=stage][data-ready]").await?;
+    page.button("lids shut").await?.click().await?;
+    let shut = async || Ok(page.eval("return window.jamLips.shift()").await?.as_f64() > Some(0.005));
+    page.until("the lids shut", shut).await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn lids_of_one_surface_are_cut_from_their_eyes() -> Result<()> {
+    let bed = Bed::made(SMALL, true).await?;
+    let outcome = opened(&bed).await;
+    bed.done(outcome).await
 }
 
 #[tokio::test(flavor = "multi_thread")]

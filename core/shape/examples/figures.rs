@@ -5,7 +5,7 @@
 mod targets;
 
 use jam_shape::template::shipped;
-use jam_shape::{Jaw, Progress, Wish, cut_open, transfer};
+use jam_shape::{Cuts, Jaw, Lines, Progress, Wish, cut_open, transfer};
 use targets::{Bent, Made, cut, errors, make, whole};
 
 fn main() {
@@ -23,6 +23,10 @@ fn main() {
         ("lips of one surface, cut", Made { shut: true, ..warp }),
         ("the same, low poly", Made { shut: true, points: Some(1325), ..warp }),
         ("the same, muzzle", Made { shut: true, ..Made::of(Bent::Muzzle) }),
+        ("lids of one surface, cut", Made { eyes_sewn: true, ..warp }),
+        ("the same, low poly", Made { eyes_sewn: true, points: Some(1325), ..warp }),
+        ("the same, muzzle", Made { eyes_sewn: true, ..Made::of(Bent::Muzzle) }),
+        ("lips and lids", Made { shut: true, eyes_sewn: true, ..Made::of(Bent::Round) }),
         ("long, no neck", Made { neck: false, ..Made::of(Bent::Long) }),
         ("muzzle, no neck", Made { neck: false, ..Made::of(Bent::Muzzle) }),
     ];
@@ -38,12 +42,13 @@ fn main() {
             continue;
         }
         let mut target = make(&made);
-        let mut lips = None;
-        if made.shut {
-            match cut_open(shipped(), &target.pieces, &target.marks, &Progress(&quiet)) {
+        let mut edges = Lines::default();
+        let cuts = Cuts { lips: made.shut, lids: made.eyes_sewn };
+        if cuts != Cuts::default() {
+            match cut_open(shipped(), &target.pieces, &target.marks, cuts, &Progress(&quiet)) {
                 Ok(opened) => {
                     target.pieces = cut(&target.pieces, &opened);
-                    lips = Some(opened.edges);
+                    edges = opened.edges;
                 }
                 Err(error) => {
                     println!("| {name} | {error} |");
@@ -52,7 +57,7 @@ fn main() {
             }
         }
         let run = |jaw: Jaw| {
-            let wish = Wish { jaw, lips: lips.clone(), ..Wish::default() };
+            let wish = Wish { jaw, edges: edges.clone(), ..Wish::default() };
             transfer(shipped(), &target.pieces, None, &target.marks, &wish, &Progress(&quiet))
         };
         let start = std::time::Instant::now();

@@ -1,11 +1,10 @@
 //! What lies behind a mouth that was cut: lips that turn inwards, and a bag that closes them off.
 
 use crate::curve::{self, smooth};
-use crate::cut::{Knife, Step};
+use crate::knife::{Knife, Step, Wall, quad};
 use crate::mesh::normals;
 use crate::start::Similarity;
 use glam::DVec3;
-use std::collections::BTreeMap;
 
 /// Rows of the lips inside: how deep, and how far from the other lip, as shares of the mouth.
 const ROLL: [(f64, f64); 2] = [(0.03, 0.004), (0.07, 0.010)];
@@ -19,16 +18,8 @@ const EVEN: usize = 41;
 /// Where the rows of both walls lie: those of the lips' own skin first, of which the last is the bag's first, too.
 pub(crate) struct Bag {
     at: Vec<DVec3>,
-    /// The upper one and the lower one.
+    /// The upper one and the lower one, rows from the right to the left.
     walls: [Wall; 2],
-}
-
-/// Row by row, each from the right to the left, in the face's frame.
-struct Wall {
-    /// Moves from the seam's points.
-    moves: Vec<Vec<DVec3>>,
-    /// Into the mouth.
-    normals: Vec<Vec<DVec3>>,
 }
 
 impl Bag {
@@ -85,28 +76,10 @@ impl Bag {
         let last = self.at.len() - 1;
         let forward = sides.first().is_some_and(|s| s[0].forward);
         // The lips' own skin hangs on the edges' points.
-        let mut own: BTreeMap<(u32, u32, usize, bool), u32> = BTreeMap::new();
-        for (i, step) in sides.iter().enumerate() {
-            for (number, side) in step.iter().enumerate() {
-                let wall = &self.walls[number];
-                let mut before = side.points;
-                for row in 0..ROLL.len() {
-                    let mut now = [0; 2];
-                    for k in 0..2 {
-                        // At the corners both walls are one.
-                        let below = number == 1 && i + k != 0 && i + k != last;
-                        let key = (side.piece, side.points[k], row, below);
-                        now[k] = *own.entry(key).or_insert_with(|| {
-                            let by = frame.back(wall.moves[row][i + k]);
-                            let normal = frame.back(wall.normals[row][i + k]).normalize_or_zero();
-                            knife.add(side.piece, &[(side.points[k], 1.0)], by, Some(normal))
-                        });
-                    }
-                    knife.cut(side.piece).rolled.extend(quad(before, now, side.forward));
-                    before = now;
-                }
-            }
-        }
+        let edge = sides.iter().enumerate().flat_map(|(i, step)| {
+            step.iter().zip(&self.walls).map(move |(side, wall)| (side, [i, i + 1], wall))
+        });
+        knife.hem(edge, ROLL.len(), frame);
         // The bag is all of one piece: each of its points is made of an edge's point of that piece.
         let middle = &sides[sides.len() / 2][0];
         let piece = middle.piece;
@@ -165,13 +138,4 @@ fn lit(at: &[DVec3], rows: &[Vec<DVec3>], up: f64) -> Vec<Vec<DVec3>> {
     let flat = normals(&points, &triangles);
     let turn = if flat.iter().map(|n| n.y).sum::<f64>() * up < 0.0 { -1.0 } else { 1.0 };
     flat.chunks(wide).map(|row| row.iter().map(|n| turn * *n).collect()).collect()
-}
-
-/// Two triangles between a step and the one behind it; the surface before the step names its ends `forward` or the other way.
-/// Where both ends of the second are one, or the two steps share an end, a triangle without area is left out.
-fn quad(before: [u32; 2], behind: [u32; 2], forward: bool) -> Vec<[u32; 3]> {
-    let [a, b] = before;
-    let [c, d] = behind;
-    let both = if forward { [[b, a, c], [b, c, d]] } else { [[a, b, d], [a, d, c]] };
-    both.into_iter().filter(|t| t[0] != t[1] && t[1] != t[2] && t[2] != t[0]).collect()
 }

@@ -6,7 +6,7 @@ use crate::curve::{along, distance, smooth, smoothed};
 use crate::face::{Ball, Chain, Chains, Face, Lip, Lips};
 use crate::fit::ring_shares;
 use crate::landmarks::{Landmark, Side};
-use crate::lids;
+use crate::lids::{self, Globe};
 use crate::mesh::NONE;
 use crate::near::{nearest, tree};
 use crate::places::OnTemplate;
@@ -71,6 +71,7 @@ pub struct Carrier<'a> {
     pub lips: Option<&'a Lips>,
     pub places: &'a [OnTemplate],
     pub eyes: &'a [Ball; 2],
+    pub globes: &'a [Globe; 2],
     pub hinge: DVec3,
     pub jaw: Jaw,
 }
@@ -138,7 +139,7 @@ impl Carrier<'_> {
             out.push((LIPS_MEET.to_string(), meeting));
         }
         for side in Side::BOTH {
-            lids::clear(&mut out, face, chains, side, &self.eyes[side as usize]);
+            lids::clear(&mut out, face, chains, side, &self.globes[side as usize]);
         }
         Ok(Carried { shapes: out, scale, hinge, gap })
     }
@@ -233,7 +234,7 @@ impl Carrier<'_> {
             };
             let Some(shut) = template.shape(&format!("lid_close_{}", side.name())) else { continue };
             let sewn = Sewn::new(face, up, low, upper);
-            let meet = lids::meeting(&face.along(up), &face.along(low), &self.eyes[side as usize]);
+            let meet = lids::meeting(&face.along(up), &face.along(low), &self.globes[side as usize]);
             let mut fields = Vec::new();
             for (chain, edge) in [(up, upper), (low, lower)] {
                 let points = face.along(chain);

@@ -45,8 +45,8 @@ pub fn find(
     let at = |l: Landmark| marks.get(l).unwrap_or_default();
     let mut out: Chains = Default::default();
     for edge in Edge::ALL {
-        if let Some(known) = face.known_lips.as_ref().filter(|_| edge.is_lip()) {
-            out[edge.number()] = Some(known[edge.number()].clone());
+        if let Some(known) = &face.known[edge.number()] {
+            out[edge.number()] = Some(known.clone());
             continue;
         }
         let ring = expected(edge);
@@ -79,12 +79,15 @@ pub fn find(
         });
     }
     // Edges that are known need no judging.
-    for pair in [0, 2, 4].into_iter().filter(|pair| *pair > 0 || face.known_lips.is_none()) {
+    for pair in [0, 2, 4].into_iter().filter(|pair| face.known[*pair].is_none()) {
         let (Some(upper), Some(lower)) = (&out[pair], &out[pair + 1]) else { continue };
         let inner = |c: &Chain| c.points[1..c.points.len() - 1].to_vec();
         let (a, b) = (inner(upper), inner(lower));
         let shared = a.iter().filter(|i| b.contains(i)).count();
-        let one = pair == 0 && face.joined(upper, lower);
+        let one = match pair {
+            0 => face.joined(upper, lower),
+            _ => face.covers(upper, lower, &eyes[pair / 2 - 1]),
+        };
         if one || shared as f64 > SHARED * upper.points.len() as f64 {
             (out[pair], out[pair + 1]) = (None, None);
             continue;

@@ -52,8 +52,8 @@ pub struct Face {
     pub lips_at: DVec3,
     /// How far each point moves down when the mouth opens, 0..1, where a copy with an open mouth came along.
     pub opens: Option<Vec<f64>>,
-    /// The edges of the lips, where they are known.
-    pub known_lips: Option<[Chain; 2]>,
+    /// The edges that are known.
+    pub known: Chains,
 }
 
 /// Directions to look from: degrees to the left, and up.
@@ -78,6 +78,10 @@ const BIAS: f64 = 0.012;
 const SHALLOW: f64 = 0.15;
 const CREASE: f64 = 0.6;
 
+/// Lids nearer to each other than this share of their width are shut; what is this far from an eye's middle, in its radii, lies on it.
+const SHUT: f64 = 0.15;
+const ON_EYE: (f64, f64) = (0.7, 1.5);
+
 impl Face {
     pub fn new(mesh: Mesh, unit: f64) -> Face {
         let edges: Vec<[u32; 2]> = mesh.edges().into_iter().map(|(e, _)| e).collect();
@@ -95,7 +99,7 @@ impl Face {
             rim: vec![false; count],
             lips_at: DVec3::ZERO,
             opens: None,
-            known_lips: None,
+            known: Chains::default(),
             mesh,
         }
     }
@@ -133,7 +137,7 @@ impl Face {
     }
 
     /// It and its eyes, to be looked at.
-    pub fn pictured(&self, eyes: &[Ball; 2]) -> (Body, Posed) {
+    pub fn pictured(&self, eyes: &[Ball]) -> (Body, Posed) {
         let single = |p: &DVec3| p.as_vec3();
         let mut shown: Vec<(Vec<Vec3>, Vec<[u32; 3]>)> =
             vec![(self.mesh.points.iter().map(single).collect(), self.mesh.triangles.clone())];
@@ -253,6 +257,24 @@ impl Face {
             across.far[**i as usize] < SHALLOW * self.unit + 1.5 * curve::distance(&line, self.at(**i))
         };
         2 * to.iter().filter(near).count() > to.len()
+    }
+
+    /// Whether the surface goes on between two edges of lids: the way out of the eye's middle through that of their opening hits it.
+    pub fn covers(&self, upper: &Chain, lower: &Chain, eye: &Ball) -> bool {
+        let [up, low] = [upper, lower].map(|c| curve::dense(&self.along(c), 3));
+        if up[1].distance(low[1]) < SHUT * up[0].distance(up[2]) {
+            return false;
+        }
+        let way = (0.5 * (up[1] + low[1]) - eye.middle).normalize_or(DVec3::Z);
+        self.mesh.triangles.iter().any(|t| {
+            let [a, b, c] = t.map(|i| self.at(i) - eye.middle);
+            let volume = |p: DVec3, q: DVec3| p.cross(q).dot(way);
+            let parts = [volume(a, b), volume(b, c), volume(c, a)];
+            let through = parts.iter().all(|v| *v >= 0.0) || parts.iter().all(|v| *v <= 0.0);
+            let whole: f64 = parts.iter().sum();
+            let at = (c * parts[0] + a * parts[1] + b * parts[2]).dot(way) / whole;
+            through && whole != 0.0 && (ON_EYE.0..ON_EYE.1).contains(&(at / eye.radius))
+        })
     }
 
     /// Which lip each point belongs to, by the nearer edge along the surface, and how far it is from either edge.

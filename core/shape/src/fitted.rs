@@ -1,6 +1,7 @@
 //! The template laid on a character's face: where its edges are, and where each of its points lies on the template.
 
 use crate::curve;
+use crate::cut::Lines;
 use crate::face::{Ball, Chain, Chains, Face, Lips};
 use crate::fit;
 use crate::head::{Head, Piece};
@@ -8,7 +9,7 @@ use crate::landmarks::{Landmark, Landmarks};
 use crate::mesh::Mesh;
 use crate::places::{OnTemplate, places};
 use crate::start::{Bend, Similarity, pairs};
-use crate::template::Template;
+use crate::template::{Edge, Template};
 use crate::{Progress, ShapeError};
 use glam::DVec3;
 
@@ -34,7 +35,7 @@ pub struct Fitted {
 }
 
 impl Fitted {
-    /// `open` are the same pieces with an open mouth, `lips` the edges of the lips where they are known.
+    /// `open` are the same pieces with an open mouth, `edges` the edges that are known.
     ///
     /// # Errors
     /// The meshes or landmarks cannot be used, or it was cancelled.
@@ -43,7 +44,7 @@ impl Fitted {
         pieces: &[Piece],
         open: Option<&[Piece]>,
         marks: &Landmarks,
-        lips: Option<&[Vec<(u32, u32)>; 2]>,
+        edges: &Lines,
         progress: &Progress<'_>,
     ) -> Result<Fitted, ShapeError> {
         progress.step(0.0)?;
@@ -70,7 +71,7 @@ impl Fitted {
         let mesh = outward(mesh, lips_at, unit);
         let mut face = Face::new(mesh, unit);
         face.lips_at = lips_at;
-        face.known_lips = lips.map(|lips| known(lips, &head, &in_skin, &face, lips_at));
+        face.known = known(edges, &head, &in_skin, &face, lips_at);
         if let Some(open) = open {
             face.opens = Some(openness(pieces, open, &head, &in_skin, &similarity, &face)?);
         }
@@ -112,21 +113,16 @@ fn outward(mut mesh: Mesh, lips: DVec3, unit: f64) -> Mesh {
     mesh
 }
 
-/// Edges that are known, as points of the face; the middle of each is what lies nearest to the middle of the mouth.
-fn known(
-    lips: &[Vec<(u32, u32)>; 2],
-    head: &Head,
-    in_skin: &[u32],
-    face: &Face,
-    middle: DVec3,
-) -> [Chain; 2] {
+/// Edges that are known, as points of the face; the middle of a lip's is what lies nearest to the middle of the mouth.
+fn known(edges: &Lines, head: &Head, in_skin: &[u32], face: &Face, middle: DVec3) -> Chains {
     let number = head.skin().numbers(in_skin);
-    [0, 1].map(|lip| {
-        let mut points: Vec<u32> = lips[lip].iter().filter_map(|of| number.get(of).copied()).collect();
+    Edge::ALL.map(|edge| {
+        let mut points: Vec<u32> =
+            edges[edge.number()].as_ref()?.iter().filter_map(|of| number.get(of).copied()).collect();
         points.dedup();
         let far = |k: &usize| face.at(points[*k]).distance(middle);
-        let middle = (0..points.len()).min_by(|a, b| far(a).total_cmp(&far(b)));
-        Chain { points, middle }
+        let middle = (0..points.len()).filter(|_| edge.is_lip()).min_by(|a, b| far(a).total_cmp(&far(b)));
+        Some(Chain { points, middle })
     })
 }
 

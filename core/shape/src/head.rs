@@ -249,7 +249,8 @@ pub fn ball_of(mesh: &Mesh) -> Option<(Ball, f64)> {
     fits.min_by(|a, b| (a.1 / a.0.radius).total_cmp(&(b.1 / b.0.radius)))
 }
 
-fn ball_through(faces: &[(DVec3, f64)]) -> Option<(Ball, f64)> {
+/// The same of points with their weights.
+pub(crate) fn ball_through(faces: &[(DVec3, f64)]) -> Option<(Ball, f64)> {
     let whole: f64 = faces.iter().map(|f| f.1).sum();
     if whole <= 0.0 {
         return None;

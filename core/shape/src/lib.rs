@@ -15,6 +15,7 @@ mod fitted;
 pub mod head;
 mod jaw;
 mod joints;
+mod knife;
 mod landmarks;
 mod layer;
 mod lids;
@@ -22,11 +23,14 @@ pub mod maps;
 mod measure;
 pub mod mesh;
 mod near;
+mod opening;
 mod parts;
 pub mod places;
 mod propose;
+mod relief;
 mod report;
 mod sculpt;
+mod seam;
 pub mod sparse;
 pub mod start;
 mod symmetric;
@@ -35,10 +39,11 @@ mod transfer;
 mod wish;
 
 pub use carry::Jaw;
-pub use cut::{Added, Cut, PieceCut, cut_open};
+pub use cut::{Cut, Cuts, Line, Lines, cut_open};
 pub use head::Piece;
 pub use jaw::{JawJoint, jaw_joint};
 pub use joints::{Hold, Hung, NewJoint, hung};
+pub use knife::{Added, PieceCut};
 pub use landmarks::{Landmark, Landmarks, Side};
 pub use layer::{Change, Layer, PieceMoves};
 pub use propose::{propose, rough};
@@ -92,6 +97,12 @@ pub enum ShapeError {
         "no surface was found to cut from one corner of the mouth to the other; put the four points of the mouth on the line where the lips should part"
     )]
     NoSeam,
+    #[error("the lids of both eyes part from the eyes already; leave the cut out")]
+    LidsPart,
+    #[error(
+        "no surface was found to cut between the lids of the {} eye; put both of its points on the corners of its opening", .0.name()
+    )]
+    NoEye(Side),
     #[error("it was cancelled")]
     Cancelled,
     #[error("the shapes could not be worked out on this mesh; its skin may be torn or folded into itself")]

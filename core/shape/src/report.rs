@@ -140,8 +140,11 @@ pub struct Shaping {
     #[serde(default)]
     pub jaw: bool,
     /// Whether its lips were one surface and were cut apart.
+    #[serde(default, alias = "cut")]
+    pub cut_lips: bool,
+    /// Whether its lids were one surface with the eyes and were cut from them.
     #[serde(default)]
-    pub cut: bool,
+    pub cut_lids: bool,
     /// How strong shapes were wished, those that are not 1.
     pub strengths: BTreeMap<String, f64>,
     pub report: Report,
@@ -283,7 +286,7 @@ impl Report {
                 say(
                     "lids_closed",
                     format!(
-                        "No edge of the {side} lids was found: they will not shut. Put the corners of the {side} eye on its slit."
+                        "No edge of the {side} lids was found: they will not shut. They are one surface with the eye, or the points at its corners are off. If there is a slit round the eye, put both points on its ends; if there is none, put them on the corners of its opening and let the lids be cut from the eye there."
                     ),
                 );
             }

@@ -3,6 +3,7 @@
 
 use crate::carry::{Sewn, edge_field};
 use crate::curve::smooth;
+use crate::cut::Lines;
 use crate::face::{Chains, Face, Lip};
 use crate::fitted::Fitted;
 use crate::head::{Piece, Role};
@@ -157,7 +158,7 @@ impl Ground {
         marks: &Landmarks,
         progress: &Progress<'_>,
     ) -> Result<Ground, ShapeError> {
-        let fitted = Fitted::new(template, pieces, None, marks, None, progress)?;
+        let fitted = Fitted::new(template, pieces, None, marks, &Lines::default(), progress)?;
         let Fitted { head, face, chains, lips, similarity, in_skin, on, .. } = fitted;
         let skin = head.skin();
         let of: Vec<Vec<(u32, u32)>> = in_skin.iter().map(|i| skin.of[*i as usize].clone()).collect();

@@ -5,6 +5,7 @@ use crate::face::{Ball, Chains, Face};
 use crate::fitted::Fitted;
 use crate::head::{Piece, Role};
 use crate::landmarks::{Landmark, Landmarks, Side};
+use crate::lids::Globe;
 use crate::maps;
 use crate::measure::counted;
 use crate::parts::Following;
@@ -76,11 +77,16 @@ pub fn transfer(
     wish: &Wish,
     progress: &Progress<'_>,
 ) -> Result<(Shaped, Worked), ShapeError> {
-    let fitted = Fitted::new(template, pieces, open, marks, wish.lips.as_ref(), progress)?;
+    let fitted = Fitted::new(template, pieces, open, marks, &wish.edges, progress)?;
     let local = maps::local(template, &fitted.template)?;
     progress.step(0.67)?;
     let Fitted { head, face, chains: found, lips, on, eyes, similarity, in_skin, template: laid, hinge } =
         fitted;
+    let globes = Side::BOTH.map(|side| {
+        let own = head.islands.iter().filter(|i| i.role == Role::Eye(side));
+        let points: Vec<DVec3> = own.flat_map(|i| &i.mesh.points).map(|p| similarity.point(*p)).collect();
+        Globe::new(eyes[side as usize], &points)
+    });
     let carrier = Carrier {
         face: &face,
         template,
@@ -90,6 +96,7 @@ pub fn transfer(
         lips: lips.as_ref(),
         places: &on,
         eyes: &eyes,
+        globes: &globes,
         hinge,
         jaw: wish.jaw,
     };

@@ -1,6 +1,7 @@
 //! What is wanted of the shapes.
 
 use crate::carry::Jaw;
+use crate::cut::Lines;
 use std::collections::BTreeMap;
 
 /// What is wanted.
@@ -13,6 +14,6 @@ pub struct Wish {
     pub jaw: Jaw,
     /// How strong shapes are made, beside what they are of themselves; 1 for those that are not named.
     pub strengths: BTreeMap<String, f64>,
-    /// The edges of the lips where they are known, as of [`crate::Cut::edges`]; else they are looked for.
-    pub lips: Option<[Vec<(u32, u32)>; 2]>,
+    /// The edges that are known, as of [`crate::Cut::edges`]; the others are looked for.
+    pub edges: Lines,
 }

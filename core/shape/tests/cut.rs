@@ -1,16 +1,35 @@
-//! Lips of one surface cut apart: the surface stays whole, whatever the face, and what is made of it is what was known.
+//! Lips and lids of one surface cut apart: the surface stays whole, whatever the face, and what is made of it is what was known.
 //!
-//! The truth is that of `known.rs`: the head the shapes come from, with its lips sewn shut before.
+//! The truth is that of `known.rs`: the head the shapes come from, with its lips sewn shut before, or its eyes sewn
+//! into their lids.
 
 mod targets;
 
 use glam::DVec3;
+use jam_shape::curve::distance;
 use jam_shape::head::joined;
 use jam_shape::mesh::Mesh;
+use jam_shape::template::Edge;
 use jam_shape::template::shipped;
-use jam_shape::{Jaw, Progress, ShapeError, Wish, cut_open, transfer};
+use jam_shape::{Cut, Cuts, Jaw, Piece, Progress, ShapeError, Side, Wish, cut_open, transfer};
 use proptest::prelude::*;
-use targets::{Bent, Made, cut, errors, make, whole};
+use targets::{Bent, Made, Target, cut, errors, lids_edge, make, whole};
+
+const LIPS: Cuts = Cuts { lips: true, lids: false };
+const LIDS: Cuts = Cuts { lips: false, lids: true };
+
+/// What is cut, and the pieces then.
+fn opened(target: &Target, cuts: Cuts) -> (Cut, Vec<Piece>) {
+    let opened = cut_open(shipped(), &target.pieces, &target.marks, cuts, &Progress(&|_| true));
+    let opened = opened.expect("an opening");
+    let pieces = cut(&target.pieces, &opened);
+    (opened, pieces)
+}
+
+/// Where a point is on the ball of an eye.
+fn foot(p: DVec3, (middle, radius): (DVec3, f64)) -> DVec3 {
+    middle + radius * (p - middle).normalize()
+}
 
 fn area(mesh: &Mesh) -> f64 {
     mesh.faces().map(DVec3::length).sum()
@@ -24,10 +43,8 @@ fn lips_that_were_sewn_shut_get_the_shapes_they_had() {
         (Made { points: Some(1325), ..Made::of(Bent::Warp) }, 2.2),
     ] {
         let target = make(&Made { shut: true, ..made });
-        let opened =
-            cut_open(shipped(), &target.pieces, &target.marks, &Progress(&|_| true)).expect("a mouth");
-        let pieces = cut(&target.pieces, &opened);
-        let wish = Wish { jaw: Jaw::Carried, lips: Some(opened.edges), ..Wish::default() };
+        let (opened, pieces) = opened(&target, LIPS);
+        let wish = Wish { jaw: Jaw::Carried, edges: opened.edges, ..Wish::default() };
         let (shaped, _) =
             transfer(shipped(), &pieces, None, &target.marks, &wish, &Progress(&|_| true)).expect("shapes");
         let off = whole(&errors(&target, &shaped.pieces[0].shapes));
@@ -39,6 +56,50 @@ fn lips_that_were_sewn_shut_get_the_shapes_they_had() {
 }
 
 #[test]
+fn eyes_that_were_sewn_into_their_lids_get_the_shapes_they_had() {
+    for (made, mean) in [
+        (Made::of(Bent::Warp), 1.5),
+        (Made::of(Bent::Muzzle), 2.6),
+        (Made { points: Some(1325), ..Made::of(Bent::Warp) }, 2.2),
+    ] {
+        let target = make(&Made { eyes_sewn: true, ..made });
+        let (opened, pieces) = opened(&target, LIDS);
+        let wish = Wish { jaw: Jaw::Carried, edges: opened.edges, ..Wish::default() };
+        let (shaped, _) =
+            transfer(shipped(), &pieces, None, &target.marks, &wish, &Progress(&|_| true)).expect("shapes");
+        let off = whole(&errors(&target, &shaped.pieces[0].shapes));
+        assert!(off.mean < mean, "{made:?}: {off:?}");
+        let report = &shaped.report;
+        assert!(report.eyes_found && report.parts.iter().filter(|p| p.role == "eye").count() == 2);
+        assert!(report.lids.len() == 2 && report.lids.iter().all(|l| l.gap < 0.1), "{:?}", report.lids);
+    }
+}
+
+/// The edge that is cut is the one the eyes were sewn in along, but for what the mesh between cannot show.
+#[test]
+fn the_seam_of_an_eye_is_found_where_it_is() {
+    let target = make(&Made { eyes_sewn: true, off: 0.0, ..Made::of(Bent::Warp) });
+    let (opened, pieces) = opened(&target, LIDS);
+    for (side, eye) in Side::BOTH.into_iter().zip(target.eyes) {
+        let [outer, inner] = side.corners().map(|l| target.marks.get(l).expect("a corner"));
+        let edge = lids_edge(shipped(), side);
+        let mut edge: Vec<DVec3> =
+            edge.iter().map(|i| foot(Bent::Warp.map(shipped().mesh.points[*i as usize]), eye)).collect();
+        edge.push(edge[0]);
+        let first = Edge::LidUpper(side).number();
+        let lines = opened.edges[first..first + 2].iter().flatten().flatten();
+        let off: Vec<f64> = lines
+            .map(|(piece, point)| pieces[*piece as usize].mesh.points[*point as usize])
+            .map(|p| distance(&edge, foot(p, eye)) / outer.distance(inner))
+            .collect();
+        let mean = off.iter().sum::<f64>() / off.len() as f64;
+        let most = off.iter().copied().fold(0.0, f64::max);
+        println!("{side:?}: {mean:.3} of the eye's width off, {most:.3} at most");
+        assert!(mean < 0.04 && most < 0.15);
+    }
+}
+
+#[test]
 fn what_cannot_be_cut_is_refused() {
     let run = |made: &Made, at: DVec3| {
         let target = make(made);
@@ -46,15 +107,27 @@ fn what_cannot_be_cut_is_refused() {
         for landmark in [jam_shape::Landmark::LipUpper, jam_shape::Landmark::LipLower] {
             marks.set(landmark, marks.get(landmark).expect("a point") + at * target.mouth);
         }
-        cut_open(shipped(), &target.pieces, &marks, &Progress(&|_| true)).map(|_| ())
+        cut_open(shipped(), &target.pieces, &marks, LIPS, &Progress(&|_| true)).map(|_| ())
     };
     let warp = Made::of(Bent::Warp);
     assert_eq!(run(&warp, DVec3::ZERO), Err(ShapeError::LipsPart));
     assert_eq!(run(&Made { shut: true, ..warp }, DVec3::Z * 0.6), Err(ShapeError::NoSeam));
+    let open = make(&warp);
+    let lids = |marks| cut_open(shipped(), &open.pieces, marks, LIDS, &Progress(&|_| true)).map(|_| ());
+    assert_eq!(lids(&open.marks), Err(ShapeError::LidsPart));
+    // Where the points of an eye lie on a cheek's edge there is no opening to cut.
+    let sewn = make(&Made { eyes_sewn: true, ..warp });
+    let mut marks = sewn.marks;
+    for landmark in Side::Left.corners() {
+        marks.set(landmark, marks.get(landmark).expect("a point") + DVec3::Z * 1.2 * sewn.mouth);
+    }
+    let refused = cut_open(shipped(), &sewn.pieces, &marks, LIDS, &Progress(&|_| true));
+    assert_eq!(refused.map(|_| ()), Err(ShapeError::NoEye(Side::Left)));
     let stopped = cut_open(
         shipped(),
         &make(&Made { shut: true, ..warp }).pieces,
         &make(&warp).marks,
+        LIPS,
         &Progress(&|done| done < 0.3),
     );
     assert_eq!(stopped, Err(ShapeError::Cancelled));
@@ -71,24 +144,41 @@ proptest! {
         off in 0.0..0.02f64,
     ) {
         let target = make(&Made { shut: true, points, off, ..Made::of(bent) });
-        let opened = cut_open(shipped(), &target.pieces, &target.marks, &Progress(&|_| true));
-        let opened = opened.expect("a mouth");
-        let pieces = cut(&target.pieces, &opened);
+        let (opened, pieces) = opened(&target, LIPS);
         let skin = &opened.pieces[0];
         let of = |triangles: Vec<[u32; 3]>| Mesh { points: pieces[0].mesh.points.clone(), triangles };
         let before = area(&of(skin.replaced.keys().copied().collect()));
         let after = area(&of(skin.replaced.values().flatten().copied().collect()));
         prop_assert!((before - after).abs() < 1e-9 * before, "{} {}", before, after);
-        let holes = |pieces: &[jam_shape::Piece]| {
+        let holes = |pieces: &[Piece]| {
             joined(pieces, Some(&target.marks)).0.edges().iter().filter(|(_, n)| *n == 1).count()
         };
         prop_assert_eq!(holes(&target.pieces), holes(&pieces));
-        let [upper, lower] = &opened.edges;
+        let [Some(upper), Some(lower), ..] = &opened.edges else { panic!("no edges") };
         prop_assert_eq!(upper.len(), lower.len());
         let at = |of: &(u32, u32)| pieces[of.0 as usize].mesh.points[of.1 as usize];
         for (k, (a, b)) in upper.iter().zip(lower).enumerate() {
             prop_assert!(at(a).distance(at(b)) < 1e-12);
             prop_assert_eq!(a == b, k == 0 || k + 1 == upper.len());
         }
+    }
+
+    /// The skin keeps its area, eyes come off as islands whose rims lie behind the lids, and no edge has three sides.
+    #[test]
+    fn an_eye_is_cut_out_whole(
+        bent in prop::sample::select(vec![Bent::Warp, Bent::Long, Bent::Round, Bent::Muzzle]),
+        points in prop::sample::select(vec![None, Some(1300), Some(2500)]),
+        off in 0.0..0.02f64,
+    ) {
+        let target = make(&Made { eyes_sewn: true, points, off, ..Made::of(bent) });
+        let (opened, pieces) = opened(&target, LIDS);
+        let (before, after) = (joined(&target.pieces, Some(&target.marks)).0, joined(&pieces, Some(&target.marks)).0);
+        prop_assert_eq!(after.pieces().len(), before.pieces().len() + 2);
+        let open = |mesh: &Mesh| mesh.edges().iter().filter(|(_, n)| *n == 1).count();
+        let most = |mesh: &Mesh| mesh.edges().iter().map(|(_, n)| *n).max();
+        // Both the lids' skin and the eye end somewhere behind, once round.
+        let round: usize = opened.edges.iter().flatten().map(|edge| edge.len() - 1).sum();
+        prop_assert_eq!(open(&after), open(&before) + 2 * round);
+        prop_assert_eq!(most(&after), most(&before));
     }
 }

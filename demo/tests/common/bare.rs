@@ -12,6 +12,8 @@ use serde_json::json;
 pub struct Bare {
     /// Its lips are one surface.
     pub shut: bool,
+    /// Each eye is one surface with its lids.
+    pub eyes_sewn: bool,
     /// Its skin is of two materials that meet in the middle, with texture coordinates and colours.
     pub halved: bool,
 }
@@ -20,10 +22,25 @@ fn bytes<const N: usize>(rows: &[[f32; N]]) -> Vec<u8> {
     rows.iter().flatten().flat_map(|v| v.to_le_bytes()).collect()
 }
 
+/// Colour of the skin, of an eye, and of what it looks with.
+const SKIN: [f32; 4] = [0.6, 0.35, 0.25, 1.0];
+const WHITE: [f32; 4] = [0.9, 0.95, 1.0, 1.0];
+const IRIS: [f32; 4] = [0.02, 0.05, 0.2, 1.0];
+
+fn paint(p: DVec3, eyes: &[(DVec3, f64); 2]) -> [f32; 4] {
+    let of = eyes.iter().find(|(middle, radius)| p.distance(*middle) < 1.005 * radius);
+    match of {
+        None => SKIN,
+        Some((middle, radius)) if (p - *middle).truncate().length() < 0.35 * radius => IRIS,
+        Some(_) => WHITE,
+    }
+}
+
 /// The file, its meshes under a node that is moved, turned and twice as large, and where its landmarks are.
 pub fn bare_head(bare: Bare) -> (Vec<u8>, jam_shape::Landmarks) {
-    let made =
-        targets::make(&targets::Made { off: 0.0, shut: bare.shut, ..targets::Made::of(targets::Bent::Warp) });
+    let Bare { shut, eyes_sewn, .. } = bare;
+    let warp = targets::Made::of(targets::Bent::Warp);
+    let made = targets::make(&targets::Made { off: 0.0, shut, eyes_sewn, ..warp });
     let (mut binary, mut views, mut accessors) = (Vec::<u8>::new(), Vec::new(), Vec::new());
     let (mut meshes, mut nodes) = (Vec::new(), Vec::new());
     let mut put = |bytes: Vec<u8>, accessor: serde_json::Value| {
@@ -57,6 +74,10 @@ pub fn bare_head(bare: Bare) -> (Vec<u8>, jam_shape::Landmarks) {
                 "POSITION": put(bytes(&points), at),
                 "NORMAL": put(bytes(&lit), kind("VEC3")),
             });
+            if bare.eyes_sewn {
+                let painted: Vec<[f32; 4]> = part.points.iter().map(|p| paint(*p, &made.eyes)).collect();
+                attributes["COLOR_0"] = json!(put(bytes(&painted), kind("VEC4")));
+            }
             if halved {
                 let flat: Vec<[f32; 2]> = points.iter().map(|p| [p[0], p[1]]).collect();
                 attributes["TEXCOORD_0"] = json!(put(bytes(&flat), kind("VEC2")));

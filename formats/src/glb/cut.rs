@@ -1,9 +1,9 @@
-//! A character whose mouth is cut open: its meshes with the points and triangles that the cut adds, and a bag of its own colour.
+//! A character whose mouth or eyes are cut open: its meshes with the points and triangles that the cut adds, and a bag of its own colour.
 
 use super::character::{Character, GlbError};
 use super::shapes::to_mesh_space;
 use glam::{DMat3, DVec3};
-use jam_shape::{Added, Cut, PieceCut};
+use jam_shape::{Added, Cut, Lines, PieceCut};
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -11,11 +11,11 @@ use std::collections::{BTreeMap, BTreeSet};
 const INSIDE: [f32; 4] = [0.07, 0.012, 0.016, 1.0];
 
 impl Character {
-    /// The character with its mouth cut, and the edges of its lips as points of the new pieces.
+    /// The character cut, and the edges that came of it as points of the new pieces.
     ///
     /// # Errors
     /// The file is damaged.
-    pub fn with_cut(&self, cut: &Cut) -> Result<(Character, [Vec<(u32, u32)>; 2]), GlbError> {
+    pub fn with_cut(&self, cut: &Cut) -> Result<(Character, Lines), GlbError> {
         let mut out = self.clone();
         let body = self.body()?;
         let places = body.places(&[], &[]);
@@ -29,7 +29,7 @@ impl Character {
             let part = body.parts.iter().find(|p| p.node == node);
             let back = part.map_or_else(Vec::new, |p| to_mesh_space(p, &places));
             let now = out.cut_mesh(mesh, cut, &back)?;
-            for (_, point) in edges.iter_mut().flatten().filter(|(of, _)| *of == piece) {
+            for (_, point) in edges.iter_mut().flatten().flatten().filter(|(of, _)| *of == piece) {
                 *point = now.get(*point as usize).copied().unwrap_or(*point);
             }
         }
@@ -71,8 +71,8 @@ impl Character {
             };
             let triangles = own.chunks_exact(3).map(|c| [c[0], c[1], c[2]].map(|i| i + starts[k]));
             let now = triangles.flat_map(|t| cut.replaced.get(&t).cloned().unwrap_or_else(|| vec![t]));
-            let rolled = cut.rolled.iter().filter(|t| put.get(&t[2]).is_some_and(|p| p.0 == k)).copied();
-            let corners: Vec<u32> = now.chain(rolled).flatten().map(|point| number(k, point)).collect();
+            let grown = cut.grown.iter().filter(|t| put.get(&t[2]).is_some_and(|p| p.0 == k)).copied();
+            let corners: Vec<u32> = now.chain(grown).flatten().map(|point| number(k, point)).collect();
             primitive["indices"] = json!(self.push_corners(&corners)?);
             for (name, index) in was["attributes"].as_object().into_iter().flatten() {
                 let (mut rows, width) = self.numbers(index)?;

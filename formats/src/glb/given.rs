@@ -3,7 +3,9 @@
 use super::character::{Character, GlbError};
 use jam_rig::Wiring;
 use jam_shape::template::shipped;
-use jam_shape::{Landmarks, Progress, ShapeError, Shaping, Wish, cut_open, hung, jaw_joint, transfer};
+use jam_shape::{
+    Cuts, Landmarks, Lines, Progress, ShapeError, Shaping, Wish, cut_open, hung, jaw_joint, transfer,
+};
 use std::collections::BTreeMap;
 
 /// What shapes are made of.
@@ -16,8 +18,8 @@ pub struct Making<'a> {
     pub joints: bool,
     /// Whether its jaw opens by one of these joints, not by a shape.
     pub jaw: bool,
-    /// Whether lips of one surface are cut apart first.
-    pub cut: bool,
+    /// What of one surface is cut apart first.
+    pub cuts: Cuts,
     /// How strong shapes are, those that are not 1.
     pub strengths: BTreeMap<String, f64>,
     /// The same meshes with an open mouth.
@@ -32,7 +34,7 @@ impl Making<'_> {
             symmetric: false,
             joints: false,
             jaw: false,
-            cut: false,
+            cuts: Cuts::default(),
             strengths: BTreeMap::new(),
             open: None,
         }
@@ -60,23 +62,23 @@ impl Character {
         progress: &Progress<'_>,
     ) -> Result<(Character, Shaping), MakingError> {
         let marks = &making.landmarks;
-        if !making.cut {
-            return self.given(wiring, making, None, progress);
+        if making.cuts == Cuts::default() {
+            return self.given(wiring, making, Lines::default(), progress);
         }
         // A third of the way is the cut.
         let first = |done: f64| (progress.0)(done / 3.0);
-        let cut = cut_open(shipped(), &self.pieces()?, marks, &Progress(&first))?;
+        let cut = cut_open(shipped(), &self.pieces()?, marks, making.cuts, &Progress(&first))?;
         let rest = |done: f64| (progress.0)((1.0 + 2.0 * done) / 3.0);
-        let (parted, lips) = self.with_cut(&cut)?;
-        parted.given(wiring, making, Some(lips), &Progress(&rest))
+        let (parted, edges) = self.with_cut(&cut)?;
+        parted.given(wiring, making, edges, &Progress(&rest))
     }
 
-    /// [`Character::given_shapes`] with lips that part, whose edges may be known.
+    /// [`Character::given_shapes`] of what needs no cutting; some edges may be known.
     fn given(
         &self,
         wiring: &Wiring,
         making: &Making<'_>,
-        lips: Option<[Vec<(u32, u32)>; 2]>,
+        edges: Lines,
         progress: &Progress<'_>,
     ) -> Result<(Character, Shaping), MakingError> {
         let (pieces, marks) = (self.pieces()?, &making.landmarks);
@@ -85,7 +87,7 @@ impl Character {
             symmetric: making.symmetric,
             there: self.controls_there(wiring),
             strengths: making.strengths.clone(),
-            lips,
+            edges,
             ..Wish::default()
         };
         let (mut shaped, worked) = transfer(shipped(), &pieces, open.as_deref(), marks, &wish, progress)?;
@@ -100,7 +102,8 @@ impl Character {
             symmetric: making.symmetric,
             joints,
             jaw: jaw.is_some(),
-            cut: making.cut,
+            cut_lips: making.cuts.lips,
+            cut_lids: making.cuts.lids,
             strengths: wish.strengths,
             loose: worked.loose(),
             report: shaped.report,

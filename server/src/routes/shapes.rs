@@ -8,7 +8,7 @@ use crate::shaping::{self, Order};
 use axum::Json;
 use axum::extract::{Path, State};
 use jam_formats::glb::Making;
-use jam_shape::{Landmarks, Shaping};
+use jam_shape::{Cuts, Landmarks, Shaping};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -74,7 +74,10 @@ pub struct ShapesOrder {
     jaw: bool,
     /// Lips of one surface are cut apart first, with a bag behind.
     #[serde(default)]
-    cut: bool,
+    cut_lips: bool,
+    /// Lids of one surface are cut from the eyes between them first.
+    #[serde(default)]
+    cut_lids: bool,
     /// How strong shapes are wished, by name, 0..2; 1 for those that are not named.
     #[serde(default)]
     strengths: BTreeMap<String, f64>,
@@ -90,12 +93,13 @@ pub async fn make(
     Sent(order): Sent<ShapesOrder>,
 ) -> Answer<Json<ShapesView>> {
     blocking(move || {
-        let ShapesOrder { landmarks, symmetric, joints, jaw, cut, strengths, gesture } = order;
+        let ShapesOrder { landmarks, symmetric, joints, jaw, cut_lips, cut_lids, strengths, gesture } = order;
         if strengths.len() > 200 || strengths.values().any(|s| !(0.0..=2.0).contains(s)) {
             let what = "A shape's strength lies between 0 and 2.";
             return Err(Problem::refused("strengths", "strength_wrong", what));
         }
-        let making = Making { symmetric, joints, jaw, cut, strengths, ..Making::of(landmarks) };
+        let cuts = Cuts { lips: cut_lips, lids: cut_lids };
+        let making = Making { symmetric, joints, jaw, cuts, strengths, ..Making::of(landmarks) };
         shaping::begin(&app, id, Order { making, gesture })?;
         view(&app, id)
     })

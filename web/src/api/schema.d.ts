@@ -4005,8 +4005,10 @@ export interface components {
         };
         /** @description What shapes are to be made from. */
         ShapesOrder: {
+            /** @description Lids of one surface are cut from the eyes between them first. */
+            cut_lids?: boolean;
             /** @description Lips of one surface are cut apart first, with a bag behind. */
-            cut?: boolean;
+            cut_lips?: boolean;
             /** @description Names the page's gesture; the events of what comes of it bear this name. */
             gesture?: string | null;
             /** @description One of these joints opens the jaw, not a shape. */
@@ -4074,8 +4076,10 @@ export interface components {
         };
         /** @description How a character's shapes were made, so that they can be made again. */
         Shaping: {
+            /** @description Whether its lids were one surface with the eyes and were cut from them. */
+            cut_lids?: boolean;
             /** @description Whether its lips were one surface and were cut apart. */
-            cut?: boolean;
+            cut_lips?: boolean;
             /** @description Whether its jaw opens by a joint, not by a shape. */
             jaw?: boolean;
             /** @description Whether it was given joints for eyes, head and neck, too. */

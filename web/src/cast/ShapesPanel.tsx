@@ -42,6 +42,26 @@ function Where({ at, colour }: { at: [number, number]; colour: string }) {
   );
 }
 
+/** What of one surface can be cut apart. */
+const CUTS = [
+  {
+    wish: 'cutLips',
+    done: 'cut_lips',
+    warning: 'lips_closed',
+    testId: 'cut-lips',
+    title: 'Cut the lips apart',
+    says: 'Its lips are one surface: they are parted on the line through the points of the mouth, with a dark bag behind.',
+  },
+  {
+    wish: 'cutLids',
+    done: 'cut_lids',
+    warning: 'lids_closed',
+    testId: 'cut-lids',
+    title: 'Cut the lids from the eyes',
+    says: 'Its lids are one surface with the eyes between them: what lies between the points of each eye becomes an eye of its own, which goes on behind the lids.',
+  },
+] as const;
+
 interface Props {
   member: number;
   name: string;
@@ -51,7 +71,7 @@ interface Props {
 
 /** The points of a face, how its shapes are made, and what came of it. */
 export function ShapesPanel({ member, name, shapes, stage }: Props) {
-  const { points, byHand, chosen, mirrored, symmetric, joints, jaw, cut, strengths, loose } = usePut();
+  const { points, byHand, chosen, mirrored, symmetric, joints, jaw, strengths, loose, ...cuts } = usePut();
   const { made, under_way: underWay } = shapes;
   const look = (mark: LandmarkName) => {
     const kind = KINDS.find((k) => k.name === mark);
@@ -67,8 +87,10 @@ export function ShapesPanel({ member, name, shapes, stage }: Props) {
     if (made) return 'as it was used';
     return shapes.rough ? 'put it there' : 'proposed';
   };
-  // Where the lips part already there is nothing to cut.
-  const oneSurface = cut || made?.cut || made?.report.warnings.some((w) => w.code === 'lips_closed');
+  // What parts already is not offered to be cut.
+  const offered = CUTS.filter(
+    (c) => cuts[c.wish] || made?.[c.done] || made?.report.warnings.some((w) => w.code === c.warning),
+  );
   const own = KINDS.find((k) => k.name === chosen);
   return (
     <aside className={css.panel} data-testid="shapes-panel">
@@ -129,15 +151,15 @@ export function ShapesPanel({ member, name, shapes, stage }: Props) {
             onChange={(event) => put({ symmetric: event.currentTarget.checked })}
           />
         </Hint>
-        {oneSurface && (
-          <Hint says="Its lips are one surface: they are parted on the line through the points of the mouth, with a dark bag behind.">
+        {offered.map((c) => (
+          <Hint key={c.wish} says={c.says}>
             <Checkbox
-              label="Cut the lips apart"
-              checked={cut}
-              onChange={(event) => put({ cut: event.currentTarget.checked })}
+              label={c.title}
+              checked={cuts[c.wish]}
+              onChange={(event) => put({ [c.wish]: event.currentTarget.checked })}
             />
           </Hint>
-        )}
+        ))}
         {shapes.lacks_joints && (
           <>
             <Hint says="It has no joints: eyes, head and neck get some, with soft weights along the neck.">
@@ -215,17 +237,18 @@ function Said({ member, shapes, loose }: { member: number; shapes: Shapes; loose
           {w.message}
         </p>
       ))}
-      {warnings.some((w) => w.code === 'lips_closed') && (
+      {CUTS.filter((c) => warnings.some((w) => w.code === c.warning)).map((c) => (
         <Press
-          testId="cut-lips"
+          key={c.wish}
+          testId={c.testId}
           onClick={() => {
-            put({ cut: true });
+            put({ [c.wish]: true });
             void make(member);
           }}
         >
-          Cut the lips apart
+          {c.title}
         </Press>
-      )}
+      ))}
       <p>
         {report.shapes.length} shapes made.{' '}
         {seal && <>Sealed lips leave {percent(seal.full)} of the mouth’s width open. </>}

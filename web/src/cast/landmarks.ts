@@ -122,8 +122,9 @@ interface Put {
   joints: boolean;
   /** Whether one of them opens the jaw, not a shape. */
   jaw: boolean;
-  /** Whether lips of one surface are cut apart first. */
-  cut: boolean;
+  /** Whether lips of one surface are cut apart first, and lids from the eyes between them. */
+  cutLips: boolean;
+  cutLids: boolean;
   strengths: Record<string, number>;
   /** Whether the places where the fit is loose are shown. */
   loose: boolean;
@@ -138,7 +139,8 @@ export const usePut = create<Put>(() => ({
   symmetric: false,
   joints: true,
   jaw: false,
-  cut: false,
+  cutLips: false,
+  cutLids: false,
   strengths: {},
   loose: false,
 }));
@@ -156,7 +158,8 @@ export function takeUp(member: number, shapes: Shapes) {
     symmetric: shapes.made?.symmetric ?? false,
     joints: shapes.made?.joints ?? true,
     jaw: shapes.made?.jaw ?? false,
-    cut: shapes.made?.cut ?? false,
+    cutLips: shapes.made?.cut_lips ?? false,
+    cutLids: shapes.made?.cut_lids ?? false,
     strengths: shapes.made?.strengths ?? {},
     loose: false,
   });
@@ -195,7 +198,7 @@ export function move(name: LandmarkName, to: Place, mate: Place | null) {
 
 /** Begins to make the shapes. */
 export async function make(member: number) {
-  const { points, symmetric, joints, jaw, cut, strengths } = usePut.getState();
+  const { points, symmetric, joints, jaw, cutLips, cutLids, strengths } = usePut.getState();
   if (!points) return;
   // What comes of it is looked at here.
   set({ castTab: 'shapes' });
@@ -207,7 +210,8 @@ export async function make(member: number) {
         symmetric,
         joints,
         jaw: joints && jaw,
-        cut,
+        cut_lips: cutLips,
+        cut_lids: cutLids,
         strengths,
         gesture: ownGesture(),
       }),

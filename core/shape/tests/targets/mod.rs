@@ -18,6 +18,8 @@ pub struct Target {
     pub outside: Vec<bool>,
     /// Width of the mouth.
     pub mouth: f64,
+    /// Middle and radius of each eye, left first.
+    pub eyes: [(DVec3, f64); 2],
 }
 
 /// A small seeded generator (SplitMix64).
@@ -125,11 +127,23 @@ pub struct Made {
     pub neck: bool,
     /// Whether the lips are one surface, with nothing behind.
     pub shut: bool,
+    /// Whether each eye is one surface with its lids, with nothing behind.
+    pub eyes_sewn: bool,
 }
 
 impl Made {
     pub fn of(bent: Bent) -> Made {
-        Made { bent, points: None, fine: false, noise: 0.0, open: 0.0, off: 0.012, neck: true, shut: false }
+        Made {
+            bent,
+            points: None,
+            fine: false,
+            noise: 0.0,
+            open: 0.0,
+            off: 0.012,
+            neck: true,
+            shut: false,
+            eyes_sewn: false,
+        }
     }
 }
 
@@ -399,6 +413,17 @@ pub fn make(made: &Made) -> Target {
         }
         whole.triangles.retain(|t| t[0] != t[1] && t[1] != t[2] && t[2] != t[0]);
     }
+    let eyes = Side::BOTH.map(|side| eye_of(template, bent, &points, side));
+    if made.eyes_sewn {
+        // Without what lies behind the lids' edges; a round surface from edge to edge.
+        whole.triangles.retain(|t| t.iter().all(|i| template.places[*i as usize].eye_ring >= 0.0));
+        for (side, eye) in Side::BOTH.into_iter().zip(eyes) {
+            let edge = lids_edge(template, side);
+            edge.iter().for_each(|i| sewn[*i as usize] = true);
+            fill(&mut whole, &mut points, &edge, eye);
+        }
+        sewn.resize(points.len(), true);
+    }
     let (mut shares, mut triangles) = dual(&whole, &mut random);
     if made.fine {
         triangles = finer(&mut shares, &triangles);
@@ -408,9 +433,9 @@ pub fn make(made: &Made) -> Target {
     };
     let mut placed = mix(&|i| points[i]);
     let mut truth: Vec<(String, Vec<DVec3>)> =
-        shapes.iter().map(|(n, d)| (n.clone(), mix(&|i| d[i]))).collect();
-    // Of a point on the seam it cannot be said with which lip it goes.
-    let counts = |i: usize| template.places[i].sock == 0.0 && !sewn[i];
+        shapes.iter().map(|(n, d)| (n.clone(), mix(&|i| d.get(i).copied().unwrap_or_default()))).collect();
+    // Of a point on a seam it cannot be said with which side it goes, and an eye has no shapes.
+    let counts = |i: usize| !sewn[i] && template.places[i].sock == 0.0;
     let mut outside: Vec<bool> = shares.iter().map(|s| s.iter().all(|(i, _)| counts(*i as usize))).collect();
     let used = match made.points {
         Some(left) => {
@@ -444,15 +469,75 @@ pub fn make(made: &Made) -> Target {
         marks.set(*landmark, at(*landmark) + made.off * mouth * random.vector());
     }
     let mut pieces = vec![Piece { name: "head".into(), mesh }];
-    for side in Side::BOTH {
-        let eye = template.eye * DVec3::new(side.sign(), 1.0, 1.0);
-        let middle = bent.map(eye + DVec3::Z * 0.02);
-        let rings = [&template.rings[2 + 2 * side as usize], &template.rings[3 + 2 * side as usize]];
-        let lids = rings.iter().flat_map(|r| r.iter()).map(|i| points[*i as usize].distance(middle));
-        let radius = 0.96 * lids.fold(f64::INFINITY, f64::min);
-        pieces.push(Piece { name: format!("eye_{}", side.name()), mesh: ball(middle, radius) });
+    if !made.eyes_sewn {
+        for (side, (middle, radius)) in Side::BOTH.into_iter().zip(eyes) {
+            pieces.push(Piece { name: format!("eye_{}", side.name()), mesh: ball(middle, radius) });
+        }
     }
-    Target { pieces, marks, truth, outside, mouth }
+    Target { pieces, marks, truth, outside, mouth, eyes }
+}
+
+/// The points of both lids' edges, once round.
+pub fn lids_edge(template: &Template, side: Side) -> Vec<u32> {
+    let [upper, lower] = [2, 3].map(|k| &template.rings[k + 2 * side as usize]);
+    let mut edge: Vec<u32> = upper.iter().chain(lower.iter().rev()).copied().collect();
+    edge.dedup();
+    if edge[0] == edge[edge.len() - 1] {
+        edge.pop();
+    }
+    edge
+}
+
+/// Middle and radius of an eye that fits behind its lids.
+fn eye_of(template: &Template, bent: Bent, points: &[DVec3], side: Side) -> (DVec3, f64) {
+    let middle = bent.map(template.eye * DVec3::new(side.sign(), 1.0, 1.0) + DVec3::Z * 0.02);
+    let lids = lids_edge(template, side).into_iter().map(|i| points[i as usize].distance(middle));
+    (middle, 0.96 * lids.fold(f64::INFINITY, f64::min))
+}
+
+/// Fills the opening that an edge leads round with rings on a ball.
+fn fill(mesh: &mut Mesh, points: &mut Vec<DVec3>, edge: &[u32], (middle, radius): (DVec3, f64)) {
+    const ROWS: usize = 5;
+    let way = |i: u32, points: &[DVec3]| (points[i as usize] - middle).normalize();
+    let front = edge.iter().map(|i| way(*i, points)).sum::<DVec3>().normalize();
+    let turns = (0..mesh.triangles.len()).find_map(|t| {
+        let at = mesh.triangles[t];
+        (0..3).map(|k| (at[k], at[(k + 1) % 3])).find_map(|(a, b)| {
+            let place = edge.iter().position(|i| *i == a)?;
+            (edge[(place + 1) % edge.len()] == b).then_some(())
+        })
+    });
+    let mut before: Vec<u32> = edge.to_vec();
+    // The first row lies at the foot of the lids.
+    for row in 0..=ROWS {
+        let on = row as f64 / (ROWS + 1) as f64;
+        let mut now = Vec::new();
+        for i in edge {
+            points.push(middle + radius * way(*i, points).lerp(front, on).normalize());
+            now.push(points.len() as u32 - 1);
+        }
+        strip(mesh, &before, &now, turns.is_some());
+        before = now;
+    }
+    points.push(middle + radius * front);
+    let tip = vec![points.len() as u32 - 1; edge.len()];
+    strip(mesh, &before, &tip, turns.is_some());
+    // Only the triangles of a mesh are looked at before its points are placed.
+    mesh.points.resize(points.len(), DVec3::ZERO);
+}
+
+fn strip(mesh: &mut Mesh, outer: &[u32], inner: &[u32], against: bool) {
+    for i in 0..outer.len() {
+        let k = (i + 1) % outer.len();
+        for mut t in [[outer[i], outer[k], inner[k]], [outer[i], inner[k], inner[i]]] {
+            if against {
+                t.swap(1, 2);
+            }
+            if t[0] != t[1] && t[1] != t[2] && t[2] != t[0] {
+                mesh.triangles.push(t);
+            }
+        }
+    }
 }
 
 /// The pieces as they are cut.
@@ -467,7 +552,7 @@ pub fn cut(pieces: &[Piece], cut: &jam_shape::Cut) -> Vec<Piece> {
             Some(others) => others.clone(),
             None => vec![*t],
         });
-        mesh.triangles = kept.chain(cut.rolled.iter().copied()).chain(cut.bag.iter().copied()).collect();
+        mesh.triangles = kept.chain(cut.grown.iter().copied()).chain(cut.bag.iter().copied()).collect();
         Piece { name: piece.name.clone(), mesh }
     };
     pieces.iter().zip(&cut.pieces).map(one).collect()
