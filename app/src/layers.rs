@@ -13,7 +13,7 @@ enum Switch {
 
 /// A mood with its amount, and when.
 #[derive(Debug, Clone, PartialEq)]
-struct Felt {
+pub struct Felt {
     mood: Mood,
     amount: f64,
     span: Option<(f64, f64)>,
@@ -46,6 +46,9 @@ impl FromStr for Felt {
     }
 }
 
+/// What everything that looks random starts from, unless it is said.
+const SEED: u64 = 7;
+
 /// Moods, blinks and head motion.
 #[derive(Args)]
 pub struct LayerOptions {
@@ -59,11 +62,16 @@ pub struct LayerOptions {
     #[arg(long, value_enum, default_value = "auto", value_name = "auto|off")]
     head: Switch,
     /// What everything that looks random starts from.
-    #[arg(long, default_value_t = 7, value_name = "N")]
+    #[arg(long, default_value_t = SEED, value_name = "N")]
     seed: u64,
 }
 
 impl LayerOptions {
+    /// As usual, with these moods.
+    pub fn felt(mood: Vec<Felt>) -> LayerOptions {
+        LayerOptions { mood, blinks: Switch::Auto, head: Switch::Auto, seed: SEED }
+    }
+
     /// Lays them over a timed line.
     pub fn lay(&self, line: &mut Line, ids: &mut Ids) -> anyhow::Result<()> {
         let Some(timing) = &line.timing else { return Ok(()) };

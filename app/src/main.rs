@@ -1,6 +1,7 @@
 //! The command line: the server with its page, and the same work without any server.
 
 mod align;
+mod batch;
 mod capture;
 mod character;
 mod check;
@@ -64,6 +65,16 @@ enum What {
     /// Makes operations on a line of a production, the same ones that the page makes, and prints the line.
     #[command(after_help = edit::EXAMPLES)]
     Edit(edit::Edit),
+    /// Works out many lines on this machine: those of a table, or the recordings of a folder.
+    #[command(after_help = batch::EXAMPLES)]
+    Batch(batch::Batch),
+    /// Makes a plan of many lines that several machines share.
+    #[command(after_help = batch::EXAMPLES)]
+    Plan(batch::PlanLines),
+    /// Works out one slice of a plan. Exit status 0: each of its lines is done, or failed for good; 75: try again.
+    Unit(batch::WorkSlice),
+    /// Says what came of a plan so far. Exit status 0: all of it is done; 1: not yet, or not all of it.
+    Report(batch::ReportOn),
     /// Simulated programs that stand in for real ones, to try what Jam Lips works with.
     #[command(subcommand, name = "stand-in")]
     StandIn(StandIn),
@@ -125,6 +136,10 @@ fn read(path: &Path) -> anyhow::Result<Vec<u8>> {
 
 fn main() -> ExitCode {
     let done = match Command::parse().what {
+        What::Batch(options) => return status(batch::run(&options)),
+        What::Plan(options) => batch::plan(&options),
+        What::Unit(options) => return status(batch::unit(&options)),
+        What::Report(options) => return status(batch::report(&options)),
         What::Serve(options) => serve(&options, false),
         What::Demo(options) => serve(&options, true),
         What::Align(options) => align::run(&options),
@@ -138,13 +153,14 @@ fn main() -> ExitCode {
         What::StandIn(StandIn::Transcript { audio }) => stand_in_transcript(&audio),
         What::StandIn(StandIn::Capture { server, osc, seconds }) => capture::stand_in(server, osc, seconds),
     };
-    match done {
-        Ok(()) => ExitCode::SUCCESS,
-        Err(error) => {
-            eprintln!("jamlips: {error:#}");
-            ExitCode::FAILURE
-        }
-    }
+    status(done.map(|()| ExitCode::SUCCESS))
+}
+
+fn status(done: anyhow::Result<ExitCode>) -> ExitCode {
+    done.unwrap_or_else(|error| {
+        eprintln!("jamlips: {error:#}");
+        ExitCode::FAILURE
+    })
 }
 
 fn serve(options: &Serve, demo: bool) -> anyhow::Result<()> {

@@ -48,14 +48,18 @@ impl Spoken {
 
     /// The line with its layers, evaluated on a character and a grid.
     pub fn play(&self, layers: &LayerOptions, wiring: &Wiring, grid: FrameGrid) -> anyhow::Result<Played> {
-        let found = self.analyse()?;
-        let prosody = Arc::new(found.prosody());
-        let mut ids = Ids::NEW_LINE;
-        let timing = found.timing.numbered_like(None, &mut ids);
-        let mut line = Line { timing: Some(timing.clone()), ..Line::new(timing.text) };
-        layers.lay(&mut line, &mut ids)?;
-        Played::new(&Arc::new(line), wiring, grid, prosody, None).context("the line has no times")
+        play(self.analyse()?, layers, wiring, grid)
     }
+}
+
+/// What was found in a recording as a line with its layers, evaluated on a character and a grid.
+pub fn play(found: Found, layers: &LayerOptions, wiring: &Wiring, grid: FrameGrid) -> anyhow::Result<Played> {
+    let prosody = Arc::new(found.prosody());
+    let mut ids = Ids::NEW_LINE;
+    let timing = found.timing.numbered_like(None, &mut ids);
+    let mut line = Line { timing: Some(timing.clone()), ..Line::new(timing.text) };
+    layers.lay(&mut line, &mut ids)?;
+    Played::new(&Arc::new(line), wiring, grid, prosody, None).context("the line has no times")
 }
 
 /// The number of a frame at time zero, as a production takes it.

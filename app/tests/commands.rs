@@ -11,6 +11,9 @@ use std::path::Path;
 use std::process::{Command, Output, Stdio};
 use std::sync::Arc;
 
+#[path = "commands/batch.rs"]
+mod batch;
+
 const TEXT: &str = "I thought the worst of it was over.";
 
 fn jamlips(arguments: &[&str]) -> Output {

@@ -1,6 +1,7 @@
 //! The project's own chores: `cargo xtask demo` starts the application with the demo production,
 //! `cargo xtask test` runs every check and test. Both install what is missing first.
 
+mod farm;
 mod laws;
 
 use anyhow::{Context, Result, bail, ensure};
@@ -11,6 +12,7 @@ use std::time::SystemTime;
 const HELP: &str = "cargo xtask demo [ARGS…]  sets everything up and starts the application with the demo
 cargo xtask test          sets everything up and runs all checks and tests
 cargo xtask laws MINUTES  draws new cases for the property tests and keeps those that fail
+cargo xtask farm          works many lines out on GNU parallel and on a Slurm of one node, and kills a worker
 cargo xtask web           builds the page only
 cargo xtask figures       prints the table of docs/accuracy.md anew, beside the reference recogniser's";
 
@@ -23,6 +25,7 @@ fn main() -> Result<()> {
             let minutes = arguments.get(1).and_then(|m| m.parse().ok());
             laws::run(&root(), minutes.context("say for how many minutes: cargo xtask laws 5")?)
         }
+        Some("farm") => farm(),
         Some("web") => web(),
         Some("figures") => figures(),
         _ => {
@@ -53,11 +56,25 @@ fn cargo(arguments: &[&str]) -> Result<()> {
     run(".", &std::env::var("CARGO").unwrap_or_else(|_| "cargo".into()), arguments)
 }
 
+/// Where the program is, built one way or the other.
+fn built(profile: &str) -> PathBuf {
+    let target = std::env::var_os("CARGO_TARGET_DIR").map_or_else(|| root().join("target"), PathBuf::from);
+    target.join(profile).join("jamlips")
+}
+
+/// Tries the shipped scripts on real engines.
+fn farm() -> Result<()> {
+    web()?;
+    cargo(&["build", "--workspace", "--bin", "jamlips"])?;
+    packages(FOR_FARM)?;
+    let whole = |path: PathBuf| path.canonicalize().with_context(|| path.display().to_string());
+    farm::run(&whole(root())?, &whole(built("debug"))?)
+}
+
 fn demo(arguments: &[String]) -> Result<()> {
     web()?;
     cargo(&["build", "--release", "--package", "jamlips"])?;
-    let target = std::env::var_os("CARGO_TARGET_DIR").map_or_else(|| root().join("target"), PathBuf::from);
-    let program = target.join("release/jamlips");
+    let program = built("release");
     let status = Command::new(&program)
         .arg("demo")
         .args(arguments)
@@ -167,6 +184,14 @@ fn newest(paths: &[PathBuf]) -> Result<Option<SystemTime>> {
 fn modified(path: &Path) -> Option<SystemTime> {
     path.metadata().ok()?.modified().ok()
 }
+
+/// The engines that the shipped scripts are tried on.
+const FOR_FARM: &[(&str, &str)] = &[
+    ("parallel", "/usr/bin/parallel"),
+    ("slurm-wlm", "/usr/sbin/slurmctld"),
+    ("munge", "/usr/sbin/munged"),
+    ("procps", "/usr/bin/pkill"),
+];
 
 /// What the tests need of Debian: each package and a file that tells it is there.
 const FOR_TESTS: &[(&str, &str)] = &[

@@ -208,6 +208,7 @@ fn the_same_face_gives_the_same_shapes_whatever_its_scale_and_place() {
             truth: Vec::new(),
             outside: Vec::new(),
             mouth: target.mouth,
+            eyes: target.eyes.map(|(middle, radius)| (moved(middle), radius * scale)),
         };
         let (shaped, _) = run(&other, &Wish::default()).expect("shapes");
         let full = |s: &Shaped, scale: f64| {

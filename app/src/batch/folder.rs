@@ -1,0 +1,208 @@
+//! The folder that a plan is worked out in, by any number of workers on any number of machines.
+//!
+//! `files/` is what was made; `done/ID.json` and `failed/ID.json` are records, written aside and renamed, a done one only when all
+//! its files are in place; `tmp/` and `locks/` are of whoever works. Whoever is killed leaves a lock that is free and a folder in `tmp`
+//! that the next one who takes up the unit takes away.
+
+use super::unit::{Failure, Unit};
+use crate::out;
+use anyhow::Context;
+use serde::{Deserialize, Serialize};
+use sha2::{Digest, Sha256};
+use std::fs::{self, File, TryLockError};
+use std::path::{Path, PathBuf};
+
+/// A file that was made.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct MadeFile {
+    /// Below the plan's folder.
+    pub name: String,
+    pub bytes: u64,
+    pub sha256: String,
+}
+
+/// What a reader wants to know of a line that is done.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+pub struct Summary {
+    pub text: String,
+    /// Of the sound, in seconds.
+    pub length: f64,
+    pub words: usize,
+    /// Words that were not heard surely.
+    pub doubtful: usize,
+    /// What the check list finds: its title, how often, and the sentence.
+    pub findings: Vec<(String, usize, String)>,
+    /// The mouth at even times: how far it is open, and how wide it is, 0..1 and -1..1.
+    pub mouths: Vec<(f32, f32)>,
+}
+
+/// The record of a unit that is done.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Done {
+    pub id: String,
+    pub key: String,
+    pub version: String,
+    pub host: String,
+    /// The scheduler's own number, where there is one.
+    pub job: Option<String>,
+    /// That it took.
+    pub seconds: f64,
+    pub files: Vec<MadeFile>,
+    pub summary: Summary,
+}
+
+/// The record of a unit that failed.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Failed {
+    pub id: String,
+    pub key: String,
+    pub host: String,
+    #[serde(flatten)]
+    pub failure: Failure,
+}
+
+/// Units of a slice.
+pub const SLICE: usize = 50;
+
+pub struct Folder(PathBuf);
+
+/// A unit that nobody else works on while this is kept.
+pub struct Claim {
+    // Held by the system: it goes with whoever holds it, however that ends.
+    _lock: File,
+    path: PathBuf,
+}
+
+impl Drop for Claim {
+    fn drop(&mut self) {
+        // Whoever opened it before finds the record once it is theirs.
+        let _ = fs::remove_file(&self.path);
+    }
+}
+
+pub fn host() -> String {
+    fs::read_to_string("/proc/sys/kernel/hostname").map_or_else(|_| "here".into(), |h| h.trim().to_string())
+}
+
+impl Folder {
+    pub fn at(path: &Path) -> Folder {
+        Folder(path.to_path_buf())
+    }
+
+    pub fn path(&self) -> &Path {
+        &self.0
+    }
+
+    fn record(&self, kind: &str, id: &str) -> PathBuf {
+        self.0.join(kind).join(format!("{id}.json"))
+    }
+
+    fn read<T: for<'a> Deserialize<'a>>(&self, kind: &str, id: &str) -> Option<T> {
+        // A torn record is none.
+        serde_json::from_slice(&fs::read(self.record(kind, id)).ok()?).ok()
+    }
+
+    /// The record of a unit, if all its files are there as they were written.
+    pub fn done(&self, id: &str) -> Option<Done> {
+        let done: Done = self.read("done", id)?;
+        let whole = |f: &MadeFile| fs::metadata(self.0.join(&f.name)).is_ok_and(|m| m.len() == f.bytes);
+        done.files.iter().all(whole).then_some(done)
+    }
+
+    pub fn failed(&self, id: &str) -> Option<Failed> {
+        self.read("failed", id)
+    }
+
+    /// Takes up a unit; none if somebody works on it.
+    pub fn claim(&self, id: &str) -> anyhow::Result<Option<Claim>> {
+        let path = self.0.join("locks").join(id);
+        let wrong = || format!("{} cannot be written", path.display());
+        fs::create_dir_all(self.0.join("locks")).with_context(wrong)?;
+        let lock =
+            File::options().create(true).truncate(false).write(true).open(&path).with_context(wrong)?;
+        match lock.try_lock() {
+            Ok(()) => Ok(Some(Claim { _lock: lock, path })),
+            Err(TryLockError::WouldBlock) => Ok(None),
+            Err(TryLockError::Error(error)) => Err(error).with_context(wrong),
+        }
+    }
+
+    /// An empty folder to work in. What others left behind of this unit goes.
+    pub fn room(&self, id: &str) -> anyhow::Result<PathBuf> {
+        let all = self.0.join("tmp");
+        fs::create_dir_all(&all).with_context(|| format!("{} cannot be written", all.display()))?;
+        for entry in fs::read_dir(&all).into_iter().flatten().flatten() {
+            let name = entry.file_name().to_string_lossy().into_owned();
+            if name.rsplitn(3, '@').last() == Some(id) {
+                let _ = fs::remove_dir_all(entry.path());
+            }
+        }
+        let room = all.join(format!("{id}@{}@{}", host(), std::process::id()));
+        fs::create_dir_all(&room).with_context(|| format!("{} cannot be written", room.display()))?;
+        Ok(room)
+    }
+
+    /// Brings what was made in a room to its place.
+    pub fn keep(&self, room: &Path) -> anyhow::Result<Vec<MadeFile>> {
+        let mut out = Vec::new();
+        let mut waiting = vec![room.to_path_buf()];
+        while let Some(here) = waiting.pop() {
+            for entry in fs::read_dir(&here)? {
+                let path = entry?.path();
+                if path.is_dir() {
+                    waiting.push(path);
+                    continue;
+                }
+                let name = Path::new("files").join(path.strip_prefix(room)?);
+                let to = self.0.join(&name);
+                if let Some(folder) = to.parent() {
+                    fs::create_dir_all(folder)?;
+                }
+                let mut hash = Sha256::new();
+                let bytes = std::io::copy(&mut File::open(&path)?, &mut hash)?;
+                fs::rename(&path, &to).with_context(|| format!("{} cannot be written", to.display()))?;
+                let sha256 = hash.finalize().iter().map(|b| format!("{b:02x}")).collect();
+                out.push(MadeFile { name: name.to_string_lossy().replace('\\', "/"), bytes, sha256 });
+            }
+        }
+        out.sort_by(|a, b| a.name.cmp(&b.name));
+        fs::remove_dir_all(room)?;
+        Ok(out)
+    }
+
+    pub fn put_done(&self, done: &Done) -> anyhow::Result<()> {
+        out::write(&self.record("done", &done.id), &serde_json::to_vec(done)?)?;
+        let _ = fs::remove_file(self.record("failed", &done.id));
+        Ok(())
+    }
+
+    pub fn put_failed(&self, failed: &Failed) -> anyhow::Result<()> {
+        // What was done of another state of it is not what is asked for now.
+        let _ = fs::remove_file(self.record("done", &failed.id));
+        out::write(&self.record("failed", &failed.id), &serde_json::to_vec(failed)?)
+    }
+
+    /// The units of the plan, in its order.
+    pub fn units(&self) -> anyhow::Result<Vec<Unit>> {
+        let path = self.0.join("manifest.jsonl");
+        let text = fs::read_to_string(&path)
+            .with_context(|| format!("{} cannot be read; make a plan first", path.display()))?;
+        text.lines()
+            .enumerate()
+            .map(|(n, line)| {
+                serde_json::from_str(line).with_context(|| format!("{}, line {}", path.display(), n + 1))
+            })
+            .collect()
+    }
+
+    pub fn put_units(&self, units: &[Unit]) -> anyhow::Result<()> {
+        let mut text = String::new();
+        for unit in units {
+            text += &serde_json::to_string(unit)?;
+            text.push('\n');
+        }
+        let slices = units.len().div_ceil(SLICE);
+        out::write(&self.0.join("slices"), format!("{slices}\n").as_bytes())?;
+        out::write(&self.0.join("manifest.jsonl"), text.as_bytes())
+    }
+}

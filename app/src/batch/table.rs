@@ -1,0 +1,177 @@
+//! Many lines as a table or a folder names them.
+
+use crate::layers::Felt;
+use anyhow::{Context, bail, ensure};
+use jam_formats::script;
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+
+/// A line as it was asked for.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Row {
+    pub id: String,
+    pub recording: PathBuf,
+    pub text: Option<String>,
+    pub character: Option<PathBuf>,
+    pub wiring: Option<PathBuf>,
+    pub moods: Vec<String>,
+    pub first_frame: Option<i64>,
+}
+
+/// Columns, each with the headers that it is known by.
+const COLUMNS: [(&str, &[&str]); 7] = [
+    ("file", &["file", "recording", "audio", "sound", "wav"]),
+    ("text", &["text", "words", "line", "dialogue"]),
+    ("character", &["character", "face", "model"]),
+    ("wiring", &["wiring"]),
+    ("mood", &["mood", "moods", "emotion"]),
+    ("first_frame", &["first_frame", "first frame", "start frame", "start_frame"]),
+    ("id", &["id", "name"]),
+];
+
+/// Endings of sound files, and of files beside them that say what is said.
+const SOUNDS: [&str; 11] = ["wav", "flac", "mp3", "ogg", "oga", "m4a", "mp4", "aif", "aiff", "aifc", "caf"];
+const TEXTS: [&str; 3] = ["txt", "srt", "vtt"];
+
+/// The lines of a table, or the recordings in a folder.
+pub fn read(path: &Path) -> anyhow::Result<Vec<Row>> {
+    let mut rows = if path.is_dir() { of_folder(path)? } else { of_table(path)? };
+    ensure!(!rows.is_empty(), "{}: there is no recording in it", path.display());
+    for row in &mut rows {
+        if row.text.is_none() {
+            row.text = beside(&row.recording)?;
+        }
+    }
+    distinct(&mut rows, path)?;
+    Ok(rows)
+}
+
+/// What is said, from a file of the recording's name.
+fn beside(recording: &Path) -> anyhow::Result<Option<String>> {
+    let Some(file) = TEXTS.iter().map(|e| recording.with_extension(e)).find(|p| p.is_file()) else {
+        return Ok(None);
+    };
+    let text = script::text_of(&crate::read(&file)?).with_context(|| file.display().to_string())?;
+    Ok(Some(text))
+}
+
+fn ending(path: &Path) -> String {
+    path.extension().map(|e| e.to_string_lossy().to_lowercase()).unwrap_or_default()
+}
+
+fn of_folder(folder: &Path) -> anyhow::Result<Vec<Row>> {
+    let mut waiting = vec![folder.to_path_buf()];
+    let mut found = Vec::new();
+    while let Some(here) = waiting.pop() {
+        let entries =
+            std::fs::read_dir(&here).with_context(|| format!("{} cannot be read", here.display()))?;
+        for entry in entries {
+            let entry = entry.with_context(|| format!("{} cannot be read", here.display()))?;
+            // A link may lead anywhere, and back.
+            let kind = entry.file_type()?;
+            if kind.is_dir() {
+                waiting.push(entry.path());
+            } else if SOUNDS.contains(&ending(&entry.path()).as_str()) {
+                found.push(entry.path());
+            }
+        }
+    }
+    found.sort();
+    let row = |recording: PathBuf| {
+        let inside = recording.strip_prefix(folder).unwrap_or(&recording).with_extension("");
+        let id = inside.to_string_lossy().replace(['/', '\\'], "_");
+        Row { id, recording, text: None, character: None, wiring: None, moods: Vec::new(), first_frame: None }
+    };
+    Ok(found.into_iter().map(row).collect())
+}
+
+/// Which sign stands between columns: the one that the header has most of.
+fn delimiter(header: &str) -> u8 {
+    let count = |sign: char| header.matches(sign).count();
+    let most = [',', ';', '\t'].into_iter().max_by_key(|sign| (count(*sign), *sign == ','));
+    most.map_or(b',', |sign| sign as u8)
+}
+
+fn of_table(path: &Path) -> anyhow::Result<Vec<Row>> {
+    let shown = path.display();
+    let bytes = crate::read(path)?;
+    let text = String::from_utf8(bytes).with_context(|| format!("{shown}: save it as UTF-8"))?;
+    let text = text.trim_start_matches('\u{feff}');
+    let header = text.lines().next().unwrap_or_default();
+    let mut table = csv::ReaderBuilder::new()
+        .delimiter(delimiter(header))
+        .flexible(true)
+        .trim(csv::Trim::All)
+        .from_reader(text.as_bytes());
+    let headers = table.headers().with_context(|| shown.to_string())?.clone();
+    let mut at: BTreeMap<&str, usize> = BTreeMap::new();
+    for (number, header) in headers.iter().enumerate() {
+        let header = header.to_lowercase();
+        if let Some((column, _)) = COLUMNS.iter().find(|(_, names)| names.contains(&header.as_str())) {
+            at.entry(column).or_insert(number);
+        }
+    }
+    if !at.contains_key("file") {
+        let has = headers.iter().collect::<Vec<&str>>().join(", ");
+        bail!(
+            "{shown}: the first line must name a column “file” with the recordings; it names: {has}. The others may be text, character, wiring, mood, first_frame and id"
+        );
+    }
+    let base = path.parent().unwrap_or(Path::new(""));
+    let mut rows = Vec::new();
+    for record in table.records() {
+        let record = record.with_context(|| shown.to_string())?;
+        let line = record.position().map_or(0, csv::Position::line);
+        let cell = |column: &str| {
+            let text = at.get(column).and_then(|k| record.get(*k)).unwrap_or_default();
+            (!text.is_empty()).then(|| text.to_string())
+        };
+        // A row of nothing is no line.
+        if record.iter().all(str::is_empty) {
+            continue;
+        }
+        let file = cell("file").with_context(|| format!("{shown}, line {line}: there is no file in it"))?;
+        let first_frame = cell("first_frame").map(|n| crate::spoken::first_frame(&n)).transpose();
+        let first_frame = first_frame.map_err(|e| anyhow::anyhow!("{shown}, line {line}: {e}"))?;
+        let moods: Vec<String> = cell("mood")
+            .iter()
+            .flat_map(|m| m.split([' ', '|', '+']).map(str::to_string).collect::<Vec<_>>())
+            .filter(|m| !m.is_empty())
+            .collect();
+        for mood in &moods {
+            mood.parse::<Felt>().map_err(|e| anyhow::anyhow!("{shown}, line {line}: {e}"))?;
+        }
+        let stem = Path::new(&file).file_stem().map(|s| s.to_string_lossy().into_owned());
+        rows.push(Row {
+            id: cell("id").or(stem).unwrap_or_else(|| format!("line {line}")),
+            recording: base.join(&file),
+            text: cell("text"),
+            character: cell("character").map(|c| base.join(c)),
+            wiring: cell("wiring").map(|c| base.join(c)),
+            moods,
+            first_frame: first_frame.map(|f| f.0),
+        });
+    }
+    Ok(rows)
+}
+
+/// Makes ids names of files, and refuses two of one name.
+fn distinct(rows: &mut [Row], path: &Path) -> anyhow::Result<()> {
+    let mut taken: BTreeMap<String, String> = BTreeMap::new();
+    for row in rows {
+        let safe = |c: char| if c.is_alphanumeric() || "-_.".contains(c) { c } else { '_' };
+        let id: String = row.id.chars().map(safe).take(120).collect();
+        // No hidden file, and none that leads elsewhere.
+        row.id = format!("{}{}", if id.starts_with('.') { "_" } else { "" }, id);
+        let file = row.recording.display().to_string();
+        // Some disks do not tell large letters from small ones.
+        if let Some(other) = taken.insert(row.id.to_lowercase(), file.clone()) {
+            bail!(
+                "{}: {file} and {other} would both be called “{}”; give each its own id",
+                path.display(),
+                row.id
+            );
+        }
+    }
+    Ok(())
+}

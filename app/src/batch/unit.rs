@@ -1,0 +1,262 @@
+//! The unit of work: one line, from what goes in to the files that come out, and nothing else.
+//!
+//! Its key is made of the content of all that goes in and of the very program, so a copied folder is not worked out again, and a
+//! changed recording is.
+
+use super::folder::Summary;
+use crate::layers::{Felt, LayerOptions};
+use crate::{character, files, spoken};
+use anyhow::Context;
+use jam_desk::Played;
+use jam_formats::deliver::{Delivery, FileKind};
+use jam_formats::glb::Character;
+use jam_formats::recipe::Recipe;
+use jam_formats::sound;
+use jam_rig::{Mouth, Wiring};
+use jam_score::{Control, Frame, FrameGrid, FrameRate, Seconds};
+use jam_server::deliver::stretch;
+use jam_voice::{AnalyseError, Analyser, features};
+use serde::{Deserialize, Serialize};
+use sha2::{Digest, Sha256};
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
+
+/// One line of a plan. Paths are relative to the plan's folder.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Unit {
+    pub id: String,
+    pub recording: PathBuf,
+    /// What is said; without it the sounds alone are heard.
+    pub text: Option<String>,
+    pub character: PathBuf,
+    pub wiring: Option<PathBuf>,
+    pub options: Options,
+    /// Of the recording; about how much work it is.
+    pub bytes: u64,
+}
+
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Options {
+    pub rate: FrameRate,
+    pub first: Frame,
+    /// As on the command line, such as `worry:0.6`.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub moods: Vec<String>,
+    pub recipe: Recipe,
+}
+
+/// Why a unit has no files.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Failure {
+    /// Stays the same whatever the sentence is.
+    pub code: String,
+    pub message: String,
+    /// Whether it may go better another time: a full disk, too little memory.
+    pub again: bool,
+}
+
+fn wrong(code: &str, error: impl Into<anyhow::Error>) -> Failure {
+    Failure { code: code.into(), message: format!("{:#}", error.into()), again: false }
+}
+
+/// What may go better another time.
+pub fn later(error: impl Into<anyhow::Error>) -> Failure {
+    Failure { code: "io".into(), message: format!("{:#}", error.into()), again: true }
+}
+
+/// A character with what belongs to it, read once for all its lines.
+pub struct Face {
+    model: Character,
+    name: String,
+    wiring: Wiring,
+    mouth: Option<Mouth>,
+    /// Of all its content.
+    hash: Vec<u8>,
+}
+
+/// What many units have in common.
+pub struct Shop {
+    base: PathBuf,
+    version: String,
+    analyser: Analyser,
+    faces: Mutex<BTreeMap<(PathBuf, Option<PathBuf>), Result<Arc<Face>, Failure>>>,
+}
+
+/// Faces that are kept at once: a production's cast, not a crowd.
+const FACES: usize = 12;
+/// Mouths of a strip.
+const MOUTHS: usize = 24;
+
+/// The program and all that ships in it.
+pub fn version() -> anyhow::Result<&'static str> {
+    static VERSION: OnceLock<String> = OnceLock::new();
+    if let Some(version) = VERSION.get() {
+        return Ok(version);
+    }
+    let own = std::env::current_exe().context("the program does not know where it lies")?;
+    let mut hash = Sha256::new();
+    std::io::copy(&mut std::fs::File::open(&own).context("the program cannot read itself")?, &mut hash)?;
+    let short: String = hash.finalize().iter().take(8).map(|b| format!("{b:02x}")).collect();
+    Ok(VERSION.get_or_init(|| format!("jamlips {} {short}", env!("CARGO_PKG_VERSION"))))
+}
+
+/// What is missing is the plan's fault; what cannot be read now may be read later.
+fn bytes_of(base: &Path, path: &Path, code: &str) -> Result<Vec<u8>, Failure> {
+    std::fs::read(base.join(path)).map_err(|e| {
+        let message = anyhow::anyhow!("{} cannot be read: {e}", path.display());
+        match e.kind() {
+            std::io::ErrorKind::NotFound | std::io::ErrorKind::IsADirectory => wrong(code, message),
+            _ => later(message),
+        }
+    })
+}
+
+impl Shop {
+    pub fn new(folder: &Path) -> anyhow::Result<Shop> {
+        Ok(Shop {
+            base: folder.to_path_buf(),
+            version: version()?.into(),
+            analyser: Analyser::shipped()?,
+            faces: Mutex::default(),
+        })
+    }
+
+    pub fn version(&self) -> &str {
+        &self.version
+    }
+
+    fn face(&self, unit: &Unit) -> Result<Arc<Face>, Failure> {
+        let which = (unit.character.clone(), unit.wiring.clone());
+        // Whoever asks for one that is being read waits for it: it is large.
+        let mut faces = self.faces.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(face) = faces.get(&which) {
+            return face.clone();
+        }
+        if faces.len() >= FACES {
+            faces.clear();
+        }
+        let face = self.read_face(unit).map(Arc::new);
+        if !matches!(&face, Err(failure) if failure.again) {
+            faces.insert(which, face.clone());
+        }
+        face
+    }
+
+    fn read_face(&self, unit: &Unit) -> Result<Face, Failure> {
+        let path = self.base.join(&unit.character);
+        bytes_of(&self.base, &unit.character, "character_missing")?;
+        let model = character::open(&path).map_err(|e| wrong("character", e))?;
+        let mut hash = Sha256::new();
+        hash.update(model.write());
+        if let Some(file) = &unit.wiring {
+            hash.update(bytes_of(&self.base, file, "wiring_missing")?);
+        }
+        let file = unit.wiring.as_ref().map(|w| self.base.join(w));
+        let wiring = character::wiring(&model, file.as_deref()).map_err(|e| wrong("wiring", e))?;
+        let mouth = model.mouth(&wiring).map_err(|e| wrong("character", e))?;
+        let name = path.file_stem().map_or_else(|| "character".into(), |s| s.to_string_lossy().into_owned());
+        Ok(Face { model, name, wiring, mouth, hash: hash.finalize().to_vec() })
+    }
+
+    /// The key of a unit, with its recording.
+    pub fn key(&self, unit: &Unit) -> Result<(String, Vec<u8>), Failure> {
+        let recording = bytes_of(&self.base, &unit.recording, "recording_missing")?;
+        let face = self.face(unit)?;
+        let options = serde_json::to_vec(&unit.options).map_err(|e| wrong("options", e))?;
+        let text = unit.text.as_deref().unwrap_or_default().as_bytes();
+        let told = [u8::from(unit.text.is_some())];
+        let mut hash = Sha256::new();
+        let all: [&[u8]; 8] = [
+            self.version.as_bytes(),
+            unit.id.as_bytes(),
+            &recording,
+            &told,
+            text,
+            face.name.as_bytes(),
+            &face.hash,
+            &options,
+        ];
+        for part in all {
+            // Lengths first, so that no two inputs run together.
+            hash.update((part.len() as u64).to_le_bytes());
+            hash.update(part);
+        }
+        Ok((hash.finalize().iter().map(|b| format!("{b:02x}")).collect(), recording))
+    }
+
+    /// Works a unit out into a folder.
+    pub fn work(&self, unit: &Unit, recording: &[u8], room: &Path) -> Result<Summary, Failure> {
+        let face = self.face(unit)?;
+        let Options { rate, first, moods, recipe } = &unit.options;
+        recipe.check().map_err(|e| wrong("recipe", e))?;
+        let stretch =
+            stretch(recipe, Some(&face.model)).map_err(|e| wrong("recipe", anyhow::anyhow!("{e}")))?;
+        let moods = moods.iter().map(|m| m.parse::<Felt>()).collect::<Result<Vec<_>, _>>();
+        let layers = LayerOptions::felt(moods.map_err(|e| wrong("mood", anyhow::anyhow!(e)))?);
+        let heard = sound::read_at(recording, features::RATE)
+            .map_err(|e| wrong("recording", anyhow::anyhow!("{}: {e}", unit.recording.display())))?;
+        let found = match &unit.text {
+            None => self.analyser.hear(&heard, &|_| true),
+            Some(text) => self.analyser.analyse(&heard, text, &|_| true),
+        };
+        let found = found.map_err(|e| {
+            let code = match &e {
+                AnalyseError::DoesNotMatch { .. } => "text_not_heard",
+                AnalyseError::Silent | AnalyseError::NothingHeard => "no_voice",
+                AnalyseError::Text(_) => "text",
+                _ => "voice",
+            };
+            wrong(code, e)
+        })?;
+        let grid = FrameGrid { rate: *rate, first: *first };
+        let played = spoken::play(found, &layers, &face.wiring, grid).map_err(|e| wrong("line", e))?;
+        let timing = played.line.timing.as_ref().context("the line has no times");
+        let timing = timing.map_err(|e| wrong("line", e))?;
+        let whole = match recipe.kinds_a_line().contains(&FileKind::Wav) {
+            true => Some(sound::read(recording).map_err(|e| wrong("recording", e))?),
+            false => None,
+        };
+        let sampled = played.sampled_as(&stretch);
+        let delivery = Delivery {
+            name: &unit.id,
+            line: &played.line,
+            timing,
+            wiring: &face.wiring,
+            sampled: &sampled,
+            character: Some((&face.model, &face.name)),
+            sound: whole.as_ref(),
+        };
+        let path = |file: &jam_formats::deliver::OutFile| Some(room.join(&file.name));
+        files::write(&delivery, recipe, path, &mut Vec::new()).map_err(|e| {
+            let disk = e.chain().any(|cause| cause.is::<std::io::Error>());
+            if disk { later(e) } else { wrong("file", e) }
+        })?;
+        Ok(summary(&played, heard.duration().0, face.mouth.as_ref()))
+    }
+}
+
+fn summary(played: &Played, length: f64, mouth: Option<&Mouth>) -> Summary {
+    let timing = played.line.timing.as_ref();
+    let words = timing.map_or(&[][..], |t| &t.words);
+    let findings = played.findings(mouth);
+    let mouth_at = |k: usize| {
+        let face = played.face.face_at(Seconds(length * (k as f64 + 0.5) / MOUTHS as f64));
+        let of = |c: Control| face[c as usize];
+        let open = of(Control::JawOpen) * (1.0 - of(Control::LipsClose).clamp(0.0, 1.0));
+        let two = |x: f32| (100.0 * x).round() / 100.0;
+        let spread = 0.5 * (of(Control::LipsSpreadLeft) + of(Control::LipsSpreadRight));
+        (two(open), two(spread - of(Control::LipsRound)))
+    };
+    Summary {
+        text: played.line.text.clone(),
+        length,
+        words: words.len(),
+        doubtful: words.iter().filter(|w| w.is_doubtful()).count(),
+        findings: findings
+            .into_iter()
+            .map(|f| (f.rule.title().to_string(), 1 + f.again.len(), f.says))
+            .collect(),
+        mouths: (0..MOUTHS).map(mouth_at).collect(),
+    }
+}
