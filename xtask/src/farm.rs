@@ -77,7 +77,7 @@ pub fn run(root: &Path, program: &Path) -> Result<()> {
             ensure!(!alive.success(), "{engine}: {daemon} still runs");
         }
         println!(
-            "{engine}: {UNITS} lines, {} of them done when a worker was killed, all on the second run; {:.0} s",
+            "{engine}: {UNITS} lines, {} done by the run in which a worker was killed, the rest by the next; {:.0} s",
             between.len(),
             start.elapsed().as_secs_f64()
         );

@@ -11,7 +11,7 @@ use jam_shape::head::joined;
 use jam_shape::mesh::Mesh;
 use jam_shape::template::Edge;
 use jam_shape::template::shipped;
-use jam_shape::{Cut, Cuts, Jaw, Piece, Progress, ShapeError, Side, Wish, cut_open, transfer};
+use jam_shape::{Cut, Cuts, Jaw, Piece, Progress, Report, ShapeError, Side, Wish, cut_open, transfer};
 use proptest::prelude::*;
 use targets::{Bent, Made, Target, cut, errors, lids_edge, make, whole};
 
@@ -35,21 +35,31 @@ fn area(mesh: &Mesh) -> f64 {
     mesh.faces().map(DVec3::length).sum()
 }
 
-#[test]
-fn lips_that_were_sewn_shut_get_the_shapes_they_had() {
-    for (made, mean) in [
+/// Three faces, with how far their shapes may be off on average.
+fn faces() -> [(Made, f64); 3] {
+    [
         (Made::of(Bent::Warp), 1.5),
         (Made::of(Bent::Muzzle), 2.6),
         (Made { points: Some(1325), ..Made::of(Bent::Warp) }, 2.2),
-    ] {
-        let target = make(&Made { shut: true, ..made });
-        let (opened, pieces) = opened(&target, LIPS);
-        let wish = Wish { jaw: Jaw::Carried, edges: opened.edges, ..Wish::default() };
-        let (shaped, _) =
-            transfer(shipped(), &pieces, None, &target.marks, &wish, &Progress(&|_| true)).expect("shapes");
-        let off = whole(&errors(&target, &shaped.pieces[0].shapes));
-        assert!(off.mean < mean, "{made:?}: {off:?}");
-        let seal = shaped.report.seal.expect("edges of the lips");
+    ]
+}
+
+/// What comes of a face that is cut; its shapes must be those that are known.
+fn carried(made: Made, cuts: Cuts, mean: f64) -> Report {
+    let target = make(&made);
+    let (opened, pieces) = opened(&target, cuts);
+    let wish = Wish { jaw: Jaw::Carried, edges: opened.edges, ..Wish::default() };
+    let (shaped, _) =
+        transfer(shipped(), &pieces, None, &target.marks, &wish, &Progress(&|_| true)).expect("shapes");
+    let off = whole(&errors(&target, &shaped.pieces[0].shapes));
+    assert!(off.mean < mean, "{made:?}: {off:?}");
+    shaped.report
+}
+
+#[test]
+fn lips_that_were_sewn_shut_get_the_shapes_they_had() {
+    for (made, mean) in faces() {
+        let seal = carried(Made { shut: true, ..made }, LIPS, mean).seal.expect("edges of the lips");
         assert!(seal.as_found < 0.01 && seal.full < 0.5, "{made:?}: {seal:?}");
         assert!(seal.jaw_alone > 20.0, "the mouth opens: {seal:?}");
     }
@@ -57,19 +67,8 @@ fn lips_that_were_sewn_shut_get_the_shapes_they_had() {
 
 #[test]
 fn eyes_that_were_sewn_into_their_lids_get_the_shapes_they_had() {
-    for (made, mean) in [
-        (Made::of(Bent::Warp), 1.5),
-        (Made::of(Bent::Muzzle), 2.6),
-        (Made { points: Some(1325), ..Made::of(Bent::Warp) }, 2.2),
-    ] {
-        let target = make(&Made { eyes_sewn: true, ..made });
-        let (opened, pieces) = opened(&target, LIDS);
-        let wish = Wish { jaw: Jaw::Carried, edges: opened.edges, ..Wish::default() };
-        let (shaped, _) =
-            transfer(shipped(), &pieces, None, &target.marks, &wish, &Progress(&|_| true)).expect("shapes");
-        let off = whole(&errors(&target, &shaped.pieces[0].shapes));
-        assert!(off.mean < mean, "{made:?}: {off:?}");
-        let report = &shaped.report;
+    for (made, mean) in faces() {
+        let report = carried(Made { eyes_sewn: true, ..made }, LIDS, mean);
         assert!(report.eyes_found && report.parts.iter().filter(|p| p.role == "eye").count() == 2);
         assert!(report.lids.len() == 2 && report.lids.iter().all(|l| l.gap < 0.1), "{:?}", report.lids);
     }
