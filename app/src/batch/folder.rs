@@ -61,6 +61,9 @@ pub struct Failed {
     pub failure: Failure,
 }
 
+/// The units of a plan, one a line.
+pub const MANIFEST: &str = "manifest.jsonl";
+
 /// Units of a slice.
 pub const SLICE: usize = 50;
 
@@ -184,7 +187,7 @@ impl Folder {
 
     /// The units of the plan, in its order.
     pub fn units(&self) -> anyhow::Result<Vec<Unit>> {
-        let path = self.0.join("manifest.jsonl");
+        let path = self.0.join(MANIFEST);
         let text = fs::read_to_string(&path)
             .with_context(|| format!("{} cannot be read; make a plan first", path.display()))?;
         text.lines()
@@ -203,6 +206,6 @@ impl Folder {
         }
         let slices = units.len().div_ceil(SLICE);
         out::write(&self.0.join("slices"), format!("{slices}\n").as_bytes())?;
-        out::write(&self.0.join("manifest.jsonl"), text.as_bytes())
+        out::write(&self.0.join(MANIFEST), text.as_bytes())
     }
 }

@@ -1,5 +1,6 @@
 //! Many lines as a table or a folder names them.
 
+use super::folder::MANIFEST;
 use crate::layers::Felt;
 use anyhow::{Context, bail, ensure};
 use jam_formats::script;
@@ -70,7 +71,10 @@ fn of_folder(folder: &Path) -> anyhow::Result<Vec<Row>> {
             // A link may lead anywhere, and back.
             let kind = entry.file_type()?;
             if kind.is_dir() {
-                waiting.push(entry.path());
+                // What was made of recordings may lie among them.
+                if !entry.path().join(MANIFEST).exists() {
+                    waiting.push(entry.path());
+                }
             } else if SOUNDS.contains(&ending(&entry.path()).as_str()) {
                 found.push(entry.path());
             }

@@ -144,14 +144,21 @@ fn a_folder_of_recordings_needs_no_table() {
     std::fs::copy(here.join("worst.wav"), voice.join("a one.wav")).unwrap();
     std::fs::write(voice.join("a one.srt"), format!("1\n00:00:00,000 --> 00:00:03,000\n{TEXT}\n")).unwrap();
     std::fs::copy(here.join("worst.wav"), here.join("voice/two.WAV")).unwrap();
-    let said = run(here, &["plan", "voice", "--out", "made", "--character", "bram.glb", "--files", "curves"]);
+    let plan = || {
+        let files = ["--character", "bram.glb", "--files", "curves,wav"];
+        run(here, &[&["plan", "voice", "--out", "voice/made"], &files[..]].concat())
+    };
+    let said = plan();
     assert!(String::from_utf8_lossy(&said.stdout).starts_with("2 lines in 1 slices"), "{said:?}");
-    let out = here.join("made");
-    assert_eq!(run(here, &["report", "made"]).status.code(), Some(1));
+    let out = here.join("voice/made");
+    assert_eq!(run(here, &["report", "voice/made"]).status.code(), Some(1));
     assert_eq!(json(&out.join("report.json"))["missing"].as_array().unwrap().len(), 2);
-    assert!(run(here, &["unit", "made", "0"]).status.success());
-    assert!(!run(here, &["unit", "made", "1"]).status.success());
-    assert!(run(here, &["report", "made"]).status.success());
+    assert!(run(here, &["unit", "voice/made", "0"]).status.success());
+    assert!(!run(here, &["unit", "voice/made", "1"]).status.success());
+    assert!(run(here, &["report", "voice/made"]).status.success());
+    // What was made there is no recording.
+    assert!(out.join("files/two.wav").exists());
+    assert!(String::from_utf8_lossy(&plan().stdout).starts_with("2 lines"));
     assert_eq!(names(out.join("done")), BTreeSet::from(["_b___a_one.json".into(), "two.json".into()]));
     let one = json(&out.join("done/_b___a_one.json"));
     assert_eq!(
@@ -160,7 +167,7 @@ fn a_folder_of_recordings_needs_no_table() {
     );
     assert_eq!(json(&out.join("done/two.json"))["summary"]["words"].as_u64().unwrap(), 0);
     let page = std::fs::read_to_string(out.join("report.html")).unwrap();
-    assert!(page.contains("src=\"../voice/%3Cb%3E%26/a%20one.wav\"") && !page.contains("<b>&"));
+    assert!(page.contains("src=\"../%3Cb%3E%26/a%20one.wav\"") && !page.contains("<b>&"));
 }
 
 /// Several lines of one recording.
