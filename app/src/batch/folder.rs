@@ -10,6 +10,7 @@ use anyhow::Context;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use std::fs::{self, File, TryLockError};
+use std::io::Write;
 use std::path::{Path, PathBuf};
 
 /// A file that was made.
@@ -130,6 +131,25 @@ impl Folder {
         }
     }
 
+    /// Where one works on a unit; no other does on the same.
+    fn aside(&self, id: &str) -> PathBuf {
+        self.0.join("tmp").join(format!("{id}@{}@{}", host(), std::process::id()))
+    }
+
+    /// Puts a record in its place as a whole; what a kill leaves behind lies aside.
+    fn put(&self, kind: &str, id: &str, record: &impl Serialize) -> anyhow::Result<()> {
+        let (to, aside) = (self.record(kind, id), self.aside(id));
+        let write = || -> anyhow::Result<()> {
+            fs::create_dir_all(self.0.join("tmp"))?;
+            fs::create_dir_all(self.0.join(kind))?;
+            let mut file = File::create(&aside)?;
+            file.write_all(&serde_json::to_vec(record)?)?;
+            file.sync_all()?;
+            Ok(fs::rename(&aside, &to)?)
+        };
+        write().with_context(|| format!("{} cannot be written", to.display()))
+    }
+
     /// An empty folder to work in. What others left behind of this unit goes.
     pub fn room(&self, id: &str) -> anyhow::Result<PathBuf> {
         let all = self.0.join("tmp");
@@ -137,10 +157,10 @@ impl Folder {
         for entry in fs::read_dir(&all).into_iter().flatten().flatten() {
             let name = entry.file_name().to_string_lossy().into_owned();
             if name.rsplitn(3, '@').last() == Some(id) {
-                let _ = fs::remove_dir_all(entry.path());
+                let _ = fs::remove_dir_all(entry.path()).or_else(|_| fs::remove_file(entry.path()));
             }
         }
-        let room = all.join(format!("{id}@{}@{}", host(), std::process::id()));
+        let room = self.aside(id);
         fs::create_dir_all(&room).with_context(|| format!("{} cannot be written", room.display()))?;
         Ok(room)
     }
@@ -169,12 +189,11 @@ impl Folder {
             }
         }
         out.sort_by(|a, b| a.name.cmp(&b.name));
-        fs::remove_dir_all(room)?;
         Ok(out)
     }
 
     pub fn put_done(&self, done: &Done) -> anyhow::Result<()> {
-        out::write(&self.record("done", &done.id), &serde_json::to_vec(done)?)?;
+        self.put("done", &done.id, done)?;
         let _ = fs::remove_file(self.record("failed", &done.id));
         Ok(())
     }
@@ -182,7 +201,7 @@ impl Folder {
     pub fn put_failed(&self, failed: &Failed) -> anyhow::Result<()> {
         // What was done of another state of it is not what is asked for now.
         let _ = fs::remove_file(self.record("done", &failed.id));
-        out::write(&self.record("failed", &failed.id), &serde_json::to_vec(failed)?)
+        self.put("failed", &failed.id, failed)
     }
 
     /// The units of the plan, in its order.

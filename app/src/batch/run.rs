@@ -110,9 +110,10 @@ fn finish(folder: &Folder, shop: &Shop, unit: &Unit) -> Result<Outcome, (String,
     }
     let with_key = |failure: Failure| (key.clone(), failure);
     let room = folder.room(&unit.id).map_err(|e| with_key(later(e)))?;
-    let summary = shop.work(unit, &recording, &room);
-    let summary = summary.inspect_err(|_| drop(std::fs::remove_dir_all(&room))).map_err(with_key)?;
-    let files = folder.keep(&room).map_err(|e| with_key(later(e)))?;
+    let made = shop.work(unit, &recording, &room);
+    let made = made.and_then(|summary| Ok((summary, folder.keep(&room).map_err(later)?)));
+    let _ = std::fs::remove_dir_all(&room);
+    let (summary, files) = made.map_err(with_key)?;
     let job = ["SLURM_ARRAY_JOB_ID", "PARALLEL_SEQ"].iter().find_map(|name| std::env::var(name).ok());
     let done = Done {
         id: unit.id.clone(),
