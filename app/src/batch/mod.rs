@@ -90,8 +90,11 @@ pub struct ReportOn {
     folder: PathBuf,
 }
 
-/// A path as seen from a folder.
+/// A path as seen from a folder; none stays none.
 fn from(folder: &Path, path: &Path) -> anyhow::Result<PathBuf> {
+    if path.as_os_str().is_empty() {
+        return Ok(PathBuf::new());
+    }
     let whole = std::path::absolute(path).with_context(|| path.display().to_string())?;
     Ok(pathdiff::diff_paths(&whole, folder).unwrap_or(whole))
 }
@@ -110,27 +113,28 @@ impl Lines {
         let mut units = Vec::new();
         for row in rows {
             let own = row.character.as_ref();
-            let character = own.or(self.character.as_ref()).with_context(|| {
-                format!(
-                    "{}: the table names no character for it; name one with --character",
-                    row.recording.display()
-                )
-            })?;
+            let character = own.or(self.character.as_ref());
+            let nobody = || {
+                let says = anyhow::anyhow!("the table names no character for it; name one with --character");
+                unit::wrong("character_missing", says)
+            };
+            let problem = row.problem.or_else(|| character.is_none().then(nobody));
             // The wiring given belongs to the character given.
             let wiring = row.wiring.as_ref().or(self.wiring.as_ref().filter(|_| own.is_none()));
             units.push(Unit {
                 id: row.id,
                 recording: from(&base, &real(&row.recording))?,
                 text: row.text,
-                character: from(&base, &real(character))?,
+                character: character.map_or(Ok(PathBuf::new()), |c| from(&base, &real(c)))?,
                 wiring: wiring.map(|w| from(&base, &real(w))).transpose()?,
                 options: Options {
                     rate: self.fps,
-                    first: row.first_frame.map_or(self.first_frame, Frame),
+                    first: row.first_frame.unwrap_or(self.first_frame),
                     moods: row.moods,
                     recipe: recipe.clone(),
                 },
                 bytes: std::fs::metadata(&row.recording).map_or(0, |m| m.len()),
+                problem,
             });
         }
         let folder = Folder::at(&base);

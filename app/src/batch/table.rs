@@ -1,10 +1,13 @@
 //! Many lines as a table or a folder names them.
 
 use super::folder::MANIFEST;
+use super::unit::{Failure, wrong};
 use crate::layers::Felt;
-use anyhow::{Context, bail, ensure};
+use anyhow::{Context, anyhow, bail, ensure};
+use jam_formats::manifest::free;
 use jam_formats::script;
-use std::collections::BTreeMap;
+use jam_score::Frame;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
 /// A line as it was asked for.
@@ -16,7 +19,11 @@ pub struct Row {
     pub character: Option<PathBuf>,
     pub wiring: Option<PathBuf>,
     pub moods: Vec<String>,
-    pub first_frame: Option<i64>,
+    pub first_frame: Option<Frame>,
+    /// What is wrong with the row itself; the others are worked out.
+    pub problem: Option<Failure>,
+    /// Whether the id was given, not made of the recording's name.
+    named: bool,
 }
 
 /// Columns, each with the headers that it is known by.
@@ -84,7 +91,17 @@ fn of_folder(folder: &Path) -> anyhow::Result<Vec<Row>> {
     let row = |recording: PathBuf| {
         let inside = recording.strip_prefix(folder).unwrap_or(&recording).with_extension("");
         let id = inside.to_string_lossy().replace(['/', '\\'], "_");
-        Row { id, recording, text: None, character: None, wiring: None, moods: Vec::new(), first_frame: None }
+        Row {
+            id,
+            recording,
+            text: None,
+            character: None,
+            wiring: None,
+            moods: Vec::new(),
+            first_frame: None,
+            problem: None,
+            named: false,
+        }
     };
     Ok(found.into_iter().map(row).collect())
 }
@@ -134,48 +151,76 @@ fn of_table(path: &Path) -> anyhow::Result<Vec<Row>> {
         if record.iter().all(str::is_empty) {
             continue;
         }
-        let file = cell("file").with_context(|| format!("{shown}, line {line}: there is no file in it"))?;
-        let first_frame = cell("first_frame").map(|n| crate::spoken::first_frame(&n)).transpose();
-        let first_frame = first_frame.map_err(|e| anyhow::anyhow!("{shown}, line {line}: {e}"))?;
-        let moods: Vec<String> = cell("mood")
-            .iter()
-            .flat_map(|m| m.split([' ', '|', '+']).map(str::to_string).collect::<Vec<_>>())
-            .filter(|m| !m.is_empty())
-            .collect();
-        for mood in &moods {
-            mood.parse::<Felt>().map_err(|e| anyhow::anyhow!("{shown}, line {line}: {e}"))?;
+        let mut problem = None;
+        let mut not = |code: &str, what: anyhow::Error| {
+            problem.get_or_insert(wrong(code, what.context(format!("line {line} of the table"))));
+        };
+        let file = cell("file").unwrap_or_default();
+        if file.is_empty() {
+            not("recording_missing", anyhow!("there is no file in it"));
+        }
+        let first_frame = match cell("first_frame").map(|n| crate::spoken::first_frame(&n)).transpose() {
+            Ok(first) => first,
+            Err(says) => {
+                not("first_frame", anyhow!(says));
+                None
+            }
+        };
+        let moods = moods(&cell("mood").unwrap_or_default());
+        if let Some(says) = moods.iter().find_map(|m| m.parse::<Felt>().err()) {
+            not("mood", anyhow!(says));
         }
         let stem = Path::new(&file).file_stem().map(|s| s.to_string_lossy().into_owned());
         rows.push(Row {
+            named: at.contains_key("id") && cell("id").is_some(),
             id: cell("id").or(stem).unwrap_or_else(|| format!("line {line}")),
             recording: base.join(&file),
             text: cell("text"),
             character: cell("character").map(|c| base.join(c)),
             wiring: cell("wiring").map(|c| base.join(c)),
             moods,
-            first_frame: first_frame.map(|f| f.0),
+            first_frame,
+            problem,
         });
     }
     Ok(rows)
 }
 
-/// Makes ids names of files, and refuses two of one name.
+/// Moods as a cell has them, one after the other; an amount may stand apart from its mood.
+fn moods(cell: &str) -> Vec<String> {
+    let mut out: Vec<String> = Vec::new();
+    for part in cell.split([' ', '|', '+', ',', ';']).filter(|p| !p.is_empty()) {
+        match out.last_mut() {
+            Some(last) if part.parse::<f64>().is_ok() && !last.contains(':') => *last += &format!(":{part}"),
+            _ => out.push(part.to_lowercase()),
+        }
+    }
+    out
+}
+
+/// Makes ids names of files. One made of a recording's name gives way; two that were given are refused.
 fn distinct(rows: &mut [Row], path: &Path) -> anyhow::Result<()> {
-    let mut taken: BTreeMap<String, String> = BTreeMap::new();
-    for row in rows {
-        let safe = |c: char| if c.is_alphanumeric() || "-_.".contains(c) { c } else { '_' };
+    let safe = |c: char| if c.is_alphanumeric() || "-_.".contains(c) { c } else { '_' };
+    for row in rows.iter_mut() {
         let id: String = row.id.chars().map(safe).take(120).collect();
         // No hidden file, and none that leads elsewhere.
         row.id = format!("{}{}", if id.starts_with('.') { "_" } else { "" }, id);
+    }
+    // Some disks do not tell large letters from small ones.
+    let mut given: BTreeMap<String, String> = BTreeMap::new();
+    for row in rows.iter().filter(|row| row.named) {
         let file = row.recording.display().to_string();
-        // Some disks do not tell large letters from small ones.
-        if let Some(other) = taken.insert(row.id.to_lowercase(), file.clone()) {
+        if let Some(other) = given.insert(row.id.to_lowercase(), file.clone()) {
             bail!(
                 "{}: {file} and {other} would both be called “{}”; give each its own id",
                 path.display(),
                 row.id
             );
         }
+    }
+    let mut taken: BTreeSet<String> = given.into_keys().collect();
+    for row in rows.iter_mut().filter(|row| !row.named) {
+        row.id = free(&row.id, &mut taken);
     }
     Ok(())
 }

@@ -34,6 +34,9 @@ pub struct Unit {
     pub options: Options,
     /// Of the recording; about how much work it is.
     pub bytes: u64,
+    /// What is wrong with it before any work.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub problem: Option<Failure>,
 }
 
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -56,7 +59,8 @@ pub struct Failure {
     pub again: bool,
 }
 
-fn wrong(code: &str, error: impl Into<anyhow::Error>) -> Failure {
+/// What stays wrong.
+pub fn wrong(code: &str, error: impl Into<anyhow::Error>) -> Failure {
     Failure { code: code.into(), message: format!("{:#}", error.into()), again: false }
 }
 
@@ -161,6 +165,9 @@ impl Shop {
 
     /// The key of a unit, with its recording.
     pub fn key(&self, unit: &Unit) -> Result<(String, Vec<u8>), Failure> {
+        if let Some(problem) = &unit.problem {
+            return Err(problem.clone());
+        }
         let recording = bytes_of(&self.base, &unit.recording, "recording_missing")?;
         let face = self.face(unit)?;
         let options = serde_json::to_vec(&unit.options).map_err(|e| wrong("options", e))?;

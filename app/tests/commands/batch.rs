@@ -117,10 +117,7 @@ fn a_table_is_worked_out_and_what_is_broken_is_said() {
 fn a_table_that_cannot_be_used_says_where() {
     for (table, says) in [
         ("text,id\nHello.,a\n", "must name a column “file”; "),
-        ("file,mood\nworst.wav,glee:0.5\n", "line 2: “glee” is none of"),
-        ("file,first_frame\nworst.wav,soon\n", "line 2: “soon” is no frame number"),
-        ("file,text\nworst.wav,One.\nworst.wav,Two.\n", "would both be called “worst”"),
-        ("file,text\n,One.\n", "line 2: there is no file in it"),
+        ("file,id\nworst.wav,a b\nworst.wav,A_b\n", "would both be called “A_b”"),
         ("file\n", "there is no recording in it"),
     ] {
         let folder = made(table);
@@ -129,9 +126,37 @@ fn a_table_that_cannot_be_used_says_where() {
         assert!(!said.status.success() && error.contains(says.trim_end_matches("; ")), "{error}");
         assert!(!folder.path().join("made").exists());
     }
+}
+
+/// A row that is wrong fails by itself; the others are worked out, each under its own name.
+#[test]
+fn a_row_that_is_wrong_keeps_no_other_back() {
+    let table = format!(
+        "file,text,mood,first_frame,id\nworst.wav,{TEXT},glee:0.5,,glee\nworst.wav,{TEXT},,soon,soon\n,{TEXT},,,\nworst.wav,{TEXT},worry 0.5,,\nworst.wav,{TEXT},\"Anger:0.2, worry\",7,\n"
+    );
+    let folder = made(&table);
+    let here = folder.path();
+    assert!(run(here, &BATCH).status.success());
+    let report = json(&here.join("made/report.json"));
+    assert_eq!(report["done"], 2, "{report}");
+    let failed = report["failed"].as_array().unwrap();
+    let said = [
+        "line 2 of the table: “glee” is none of",
+        "line 3 of the table: “soon”",
+        "line 4 of the table: there is no file",
+    ];
+    for ((failed, code), says) in failed.iter().zip(["mood", "first_frame", "recording_missing"]).zip(said) {
+        assert!(failed["code"] == code && failed["message"].as_str().unwrap().starts_with(says), "{failed}");
+    }
+    assert_eq!(names(here.join("made/done")), BTreeSet::from(["worst.json".into(), "worst_2.json".into()]));
+    // Nobody to speak it.
     let folder = made("file\nworst.wav\n");
-    let said = run(folder.path(), &BATCH[..4]);
-    assert!(String::from_utf8_lossy(&said.stderr).contains("name one with --character"));
+    assert!(run(folder.path(), &BATCH[..4]).status.success());
+    let report = json(&folder.path().join("made/report.json"));
+    assert!(
+        report["failed"][0]["message"].as_str().unwrap().contains("name one with --character"),
+        "{report}"
+    );
 }
 
 /// Texts lie beside the recordings; names that would lead out of the folder, or out of the page, do neither.
