@@ -65,6 +65,11 @@ async function hear(what: string, state: string, address: string, stretch: Span 
   if (!sameLine) set({ time: 0, loop: null, chosen: null });
   try {
     const response = await fetch(address);
+    // Deleted meanwhile: whoever shows it tells of that.
+    if (response.status === 404) {
+      if (loaded === name) loaded = '';
+      return;
+    }
     if (!response.ok) throw new Error();
     const decoded = await audio().decodeAudioData(await response.arrayBuffer());
     if (loaded === name) buffer = decoded;
