@@ -6,7 +6,12 @@ use jam_formats::deliver::{Delivery, FileKind, OutFile};
 use jam_formats::glb::{ClipOptions, Interpolation};
 use jam_formats::recipe::{Length, Recipe};
 use jam_score::{Frame, FrameRate};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
+
+/// A file's name without its ending.
+pub fn stem(path: &Path, otherwise: &str) -> String {
+    path.file_stem().map_or_else(|| otherwise.into(), |s| s.to_string_lossy().into_owned())
+}
 
 #[derive(Args)]
 pub struct Files {

@@ -1,6 +1,6 @@
 //! `jamlips sync`: a character speaking a recording, as files for other programs.
 
-use crate::files::{self, Files};
+use crate::files::{self, Files, stem};
 use crate::layers::LayerOptions;
 use crate::spoken::{Spoken, first_frame};
 use crate::{character, out};
@@ -42,10 +42,6 @@ pub struct Sync {
     /// The number of the frame at time zero.
     #[arg(long, default_value = "1001", allow_negative_numbers = true, value_name = "N", value_parser = first_frame)]
     first_frame: Frame,
-}
-
-fn stem(path: &std::path::Path, otherwise: &str) -> String {
-    path.file_stem().map_or_else(|| otherwise.into(), |s| s.to_string_lossy().into_owned())
 }
 
 pub fn run(options: &Sync) -> anyhow::Result<()> {

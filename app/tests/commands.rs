@@ -16,8 +16,14 @@ mod batch;
 
 const TEXT: &str = "I thought the worst of it was over.";
 
+fn program(folder: &Path, arguments: &[&str]) -> Command {
+    let mut program = Command::new(env!("CARGO_BIN_EXE_jamlips"));
+    program.current_dir(folder).args(arguments);
+    program
+}
+
 fn jamlips(arguments: &[&str]) -> Output {
-    Command::new(env!("CARGO_BIN_EXE_jamlips")).args(arguments).output().unwrap()
+    program(Path::new("."), arguments).output().unwrap()
 }
 
 fn recording(folder: &Path) -> String {
@@ -252,8 +258,7 @@ fn operations_give_the_same_bytes_on_the_command_line_as_over_http() {
 #[test]
 fn a_reader_who_goes_away_is_no_error() {
     let folder = tempfile::tempdir().unwrap();
-    let mut child = Command::new(env!("CARGO_BIN_EXE_jamlips"))
-        .args(["align", &recording(folder.path()), "--text", TEXT, "--json"])
+    let mut child = program(folder.path(), &["align", &recording(folder.path()), "--text", TEXT, "--json"])
         .stdout(Stdio::piped())
         .stderr(Stdio::piped())
         .spawn()

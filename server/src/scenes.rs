@@ -17,14 +17,13 @@ use jam_rig::Figure;
 use jam_score::{FrameGrid, Scene, Seconds, Timing};
 use jam_sound::Recording;
 use jam_store::{CastMember, NewDelivered, StoreError};
-use sha2::{Digest, Sha256};
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 /// A sum over the texts of all that something is made of.
 fn sum_of(parts: &impl serde::Serialize) -> Answer<String> {
     let bytes = serde_json::to_vec(parts).map_err(Problem::unexpected)?;
-    Ok(Sha256::digest(&bytes).iter().map(|b| format!("{b:02x}")).collect())
+    Ok(jam_store::hash(&bytes))
 }
 
 /// What a scene is made of: a change that was taken back is none.

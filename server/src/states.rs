@@ -3,7 +3,6 @@
 use crate::problem::{Answer, Problem};
 use jam_score::FrameGrid;
 use jam_store::{CastMember, StoredLine};
-use sha2::{Digest, Sha256};
 use std::collections::HashMap;
 use std::sync::{Mutex, PoisonError};
 
@@ -30,7 +29,7 @@ impl States {
         let character = member.map(|m| (&m.title, &m.model, &m.wiring));
         let own = (&*line.document, &line.recording, character, grid);
         let bytes = serde_json::to_vec(&own).map_err(Problem::unexpected)?;
-        let state: String = Sha256::digest(&bytes).iter().map(|b| format!("{b:02x}")).collect();
+        let state = jam_store::hash(&bytes);
         known.insert(line.id, (numbers, state.clone()));
         Ok(state)
     }

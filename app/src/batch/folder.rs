@@ -4,7 +4,7 @@
 //! its files are in place; `tmp/` and `locks/` are of whoever works. Whoever is killed leaves a lock that is free and a folder in `tmp`
 //! that the next one who takes up the unit takes away.
 
-use super::unit::{Failure, Unit};
+use super::unit::{Failure, Unit, hex};
 use crate::out;
 use anyhow::Context;
 use serde::{Deserialize, Serialize};
@@ -68,7 +68,11 @@ pub const MANIFEST: &str = "manifest.jsonl";
 /// Units of a slice.
 pub const SLICE: usize = 50;
 
-pub struct Folder(PathBuf);
+pub struct Folder {
+    path: PathBuf,
+    /// Which machine this is.
+    pub host: String,
+}
 
 /// A unit that nobody else works on while this is kept.
 pub struct Claim {
@@ -84,21 +88,39 @@ impl Drop for Claim {
     }
 }
 
-pub fn host() -> String {
-    fs::read_to_string("/proc/sys/kernel/hostname").map_or_else(|_| "here".into(), |h| h.trim().to_string())
+/// All files in a folder and in those in it that are `entered`, in order; links to folders are not followed: one may lead back.
+pub fn below(folder: &Path, entered: &dyn Fn(&Path) -> bool) -> anyhow::Result<Vec<PathBuf>> {
+    let mut waiting = vec![folder.to_path_buf()];
+    let mut found = Vec::new();
+    while let Some(here) = waiting.pop() {
+        let wrong = || format!("{} cannot be read", here.display());
+        for entry in fs::read_dir(&here).with_context(wrong)? {
+            let entry = entry.with_context(wrong)?;
+            let path = entry.path();
+            if !entry.file_type().with_context(wrong)?.is_dir() {
+                found.push(path);
+            } else if entered(&path) {
+                waiting.push(path);
+            }
+        }
+    }
+    found.sort();
+    Ok(found)
 }
 
 impl Folder {
     pub fn at(path: &Path) -> Folder {
-        Folder(path.to_path_buf())
+        let host = fs::read_to_string("/proc/sys/kernel/hostname");
+        let host = host.map_or_else(|_| "here".into(), |h| h.trim().to_string());
+        Folder { path: path.to_path_buf(), host }
     }
 
     pub fn path(&self) -> &Path {
-        &self.0
+        &self.path
     }
 
     fn record(&self, kind: &str, id: &str) -> PathBuf {
-        self.0.join(kind).join(format!("{id}.json"))
+        self.path.join(kind).join(format!("{id}.json"))
     }
 
     fn read<T: for<'a> Deserialize<'a>>(&self, kind: &str, id: &str) -> Option<T> {
@@ -109,7 +131,7 @@ impl Folder {
     /// The record of a unit, if all its files are there as they were written.
     pub fn done(&self, id: &str) -> Option<Done> {
         let done: Done = self.read("done", id)?;
-        let whole = |f: &MadeFile| fs::metadata(self.0.join(&f.name)).is_ok_and(|m| m.len() == f.bytes);
+        let whole = |f: &MadeFile| fs::metadata(self.path.join(&f.name)).is_ok_and(|m| m.len() == f.bytes);
         done.files.iter().all(whole).then_some(done)
     }
 
@@ -119,9 +141,9 @@ impl Folder {
 
     /// Takes up a unit; none if somebody works on it.
     pub fn claim(&self, id: &str) -> anyhow::Result<Option<Claim>> {
-        let path = self.0.join("locks").join(id);
+        let path = self.path.join("locks").join(id);
         let wrong = || format!("{} cannot be written", path.display());
-        fs::create_dir_all(self.0.join("locks")).with_context(wrong)?;
+        fs::create_dir_all(self.path.join("locks")).with_context(wrong)?;
         let lock =
             File::options().create(true).truncate(false).write(true).open(&path).with_context(wrong)?;
         match lock.try_lock() {
@@ -133,15 +155,15 @@ impl Folder {
 
     /// Where one works on a unit; no other does on the same.
     fn aside(&self, id: &str) -> PathBuf {
-        self.0.join("tmp").join(format!("{id}@{}@{}", host(), std::process::id()))
+        self.path.join("tmp").join(format!("{id}@{}@{}", self.host, std::process::id()))
     }
 
     /// Puts a record in its place as a whole; what a kill leaves behind lies aside.
     fn put(&self, kind: &str, id: &str, record: &impl Serialize) -> anyhow::Result<()> {
         let (to, aside) = (self.record(kind, id), self.aside(id));
         let write = || -> anyhow::Result<()> {
-            fs::create_dir_all(self.0.join("tmp"))?;
-            fs::create_dir_all(self.0.join(kind))?;
+            fs::create_dir_all(self.path.join("tmp"))?;
+            fs::create_dir_all(self.path.join(kind))?;
             let mut file = File::create(&aside)?;
             file.write_all(&serde_json::to_vec(record)?)?;
             file.sync_all()?;
@@ -152,7 +174,7 @@ impl Folder {
 
     /// An empty folder to work in. What others left behind of this unit goes.
     pub fn room(&self, id: &str) -> anyhow::Result<PathBuf> {
-        let all = self.0.join("tmp");
+        let all = self.path.join("tmp");
         fs::create_dir_all(&all).with_context(|| format!("{} cannot be written", all.display()))?;
         for entry in fs::read_dir(&all).into_iter().flatten().flatten() {
             let name = entry.file_name().to_string_lossy().into_owned();
@@ -168,27 +190,18 @@ impl Folder {
     /// Brings what was made in a room to its place.
     pub fn keep(&self, room: &Path) -> anyhow::Result<Vec<MadeFile>> {
         let mut out = Vec::new();
-        let mut waiting = vec![room.to_path_buf()];
-        while let Some(here) = waiting.pop() {
-            for entry in fs::read_dir(&here)? {
-                let path = entry?.path();
-                if path.is_dir() {
-                    waiting.push(path);
-                    continue;
-                }
-                let name = Path::new("files").join(path.strip_prefix(room)?);
-                let to = self.0.join(&name);
-                if let Some(folder) = to.parent() {
-                    fs::create_dir_all(folder)?;
-                }
-                let mut hash = Sha256::new();
-                let bytes = std::io::copy(&mut File::open(&path)?, &mut hash)?;
-                fs::rename(&path, &to).with_context(|| format!("{} cannot be written", to.display()))?;
-                let sha256 = hash.finalize().iter().map(|b| format!("{b:02x}")).collect();
-                out.push(MadeFile { name: name.to_string_lossy().replace('\\', "/"), bytes, sha256 });
+        for path in below(room, &|_| true)? {
+            let name = Path::new("files").join(path.strip_prefix(room)?);
+            let to = self.path.join(&name);
+            if let Some(folder) = to.parent() {
+                fs::create_dir_all(folder)?;
             }
+            let mut hash = Sha256::new();
+            let bytes = std::io::copy(&mut File::open(&path)?, &mut hash)?;
+            fs::rename(&path, &to).with_context(|| format!("{} cannot be written", to.display()))?;
+            let sha256 = hex(&hash.finalize());
+            out.push(MadeFile { name: name.to_string_lossy().replace('\\', "/"), bytes, sha256 });
         }
-        out.sort_by(|a, b| a.name.cmp(&b.name));
         Ok(out)
     }
 
@@ -206,7 +219,7 @@ impl Folder {
 
     /// The units of the plan, in its order.
     pub fn units(&self) -> anyhow::Result<Vec<Unit>> {
-        let path = self.0.join(MANIFEST);
+        let path = self.path.join(MANIFEST);
         let text = fs::read_to_string(&path)
             .with_context(|| format!("{} cannot be read; make a plan first", path.display()))?;
         text.lines()
@@ -224,7 +237,7 @@ impl Folder {
             text.push('\n');
         }
         let slices = units.len().div_ceil(SLICE);
-        out::write(&self.0.join("slices"), format!("{slices}\n").as_bytes())?;
-        out::write(&self.0.join(MANIFEST), text.as_bytes())
+        out::write(&self.path.join("slices"), format!("{slices}\n").as_bytes())?;
+        out::write(&self.path.join(MANIFEST), text.as_bytes())
     }
 }

@@ -4,6 +4,7 @@ use super::folder::{Done, Failed, Folder};
 use super::run::Counts;
 use super::unit::{Shop, Unit};
 use crate::out;
+use jam_formats::out::{address, escaped};
 use serde::Serialize;
 use std::fmt::Write as _;
 
@@ -34,7 +35,7 @@ pub struct FailedUnit {
 pub fn write(folder: &Folder, shop: &Shop, units: &[Unit], run: Option<Counts>) -> anyhow::Result<Report> {
     let (mut done, mut failed, mut missing) = (Vec::new(), Vec::new(), Vec::new());
     for unit in units {
-        let key = shop.key(unit).map(|(key, _)| key).unwrap_or_default();
+        let key = shop.key_of(unit).unwrap_or_default();
         match (folder.done(&unit.id).filter(|d| d.key == key), folder.failed(&unit.id)) {
             (Some(own), _) => done.push((unit, own)),
             // One that never got as far as a key failed for what it was made from.
@@ -77,18 +78,12 @@ pub fn write(folder: &Folder, shop: &Shop, units: &[Unit], run: Option<Counts>) 
 
 const STYLE: &str = "body{margin:0 auto;max-width:64rem;padding:1.5rem;font:16px/1.5 system-ui,sans-serif;background:#faf5ea;color:#2a1f2d}h1,h2{line-height:1.2}article{border-top:1px solid #d9cdb8;padding:.8rem 0}h3{margin:0;font-size:1rem}p{margin:.2rem 0}.soft{color:#635763}.bad{color:#a3203f}audio{height:2.2rem;vertical-align:middle;margin-right:1rem}svg{vertical-align:middle}ul{margin:.2rem 0;padding-left:1.2rem}a{color:inherit}";
 
-fn text(raw: &str) -> String {
-    raw.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
-}
-
-/// A path as a link: what could end it or lead elsewhere is written by its number.
-fn link(path: &std::path::Path) -> String {
-    const KEPT: &percent_encoding::AsciiSet =
-        &percent_encoding::NON_ALPHANUMERIC.remove(b'/').remove(b'.').remove(b'-').remove(b'_');
-    let path = path.to_string_lossy().replace('\\', "/");
+/// A path of a record as a link.
+fn link(path: &str) -> String {
+    let path = path.replace('\\', "/");
     // A colon in the first part would read as a scheme.
     let start = if path.starts_with(['/', '.']) { "" } else { "./" };
-    format!("{start}{}", percent_encoding::utf8_percent_encode(&path, KEPT))
+    format!("{start}{}", address(&path))
 }
 
 /// The mouth at even times, as on a strip of film.
@@ -113,7 +108,7 @@ fn page(report: &Report, done: &[(&Unit, Done)], failed: &[(&Unit, Failed)]) -> 
         done.len(),
         failed.len(),
         report.missing.len(),
-        text(&report.version),
+        escaped(&report.version),
     );
     if !failed.is_empty() {
         out += "<h2>Failed</h2>\n";
@@ -122,10 +117,10 @@ fn page(report: &Report, done: &[(&Unit, Done)], failed: &[(&Unit, Failed)]) -> 
         writeln!(
             out,
             "<article><h3>{}</h3><p class=\"bad\">{}</p><p class=\"soft\">{} · {}{}</p></article>",
-            text(&unit.id),
-            text(&failed.failure.message),
-            text(&unit.recording.to_string_lossy()),
-            text(&failed.failure.code),
+            escaped(&unit.id),
+            escaped(&failed.failure.message),
+            escaped(&unit.recording.to_string_lossy()),
+            escaped(&failed.failure.code),
             if failed.failure.again { " · may go better another time" } else { "" },
         )?;
     }
@@ -133,7 +128,7 @@ fn page(report: &Report, done: &[(&Unit, Done)], failed: &[(&Unit, Failed)]) -> 
         write!(
             out,
             "<h2>Missing</h2>\n<p>Not worked out yet, or changed since: {}</p>\n",
-            text(&report.missing.join(", "))
+            escaped(&report.missing.join(", "))
         )?;
     }
     out += "<h2>Done</h2>\n";
@@ -147,17 +142,17 @@ fn page(report: &Report, done: &[(&Unit, Done)], failed: &[(&Unit, Failed)]) -> 
         writeln!(
             out,
             "<article><h3>{}</h3><p>{}</p><p class=\"soft\">{:.1} s · {heard}</p><p><audio controls preload=\"none\" src=\"{}\"></audio>{}</p>",
-            text(&unit.id),
-            if s.text.is_empty() { "<i>no text</i>".to_string() } else { text(&s.text) },
+            escaped(&unit.id),
+            if s.text.is_empty() { "<i>no text</i>".to_string() } else { escaped(&s.text) },
             s.length,
-            link(&unit.recording),
+            link(&unit.recording.to_string_lossy()),
             strip(&s.mouths),
         )?;
         if !s.findings.is_empty() {
             out += "<ul>";
             for (title, count, says) in &s.findings {
                 let times = if *count > 1 { format!(" ({count} times)") } else { String::new() };
-                write!(out, "<li><b>{}</b>{times}: {}</li>", text(title), text(says))?;
+                write!(out, "<li><b>{}</b>{times}: {}</li>", escaped(title), escaped(says))?;
             }
             out += "</ul>";
         }
@@ -166,7 +161,7 @@ fn page(report: &Report, done: &[(&Unit, Done)], failed: &[(&Unit, Failed)]) -> 
             .iter()
             .map(|f| {
                 let name = f.name.rsplit('/').next().unwrap_or_default();
-                format!("<a href=\"{}\">{}</a>", link(std::path::Path::new(&f.name)), text(name))
+                format!("<a href=\"{}\">{}</a>", link(&f.name), escaped(name))
             })
             .collect();
         writeln!(out, "<p class=\"soft\">{}</p></article>", files.join(" · "))?;

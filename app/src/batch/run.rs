@@ -1,6 +1,6 @@
 //! Units worked out one after the other, or several at once; nothing twice, whoever else works on the folder.
 
-use super::folder::{Claim, Done, Failed, Folder, host};
+use super::folder::{Claim, Done, Failed, Folder};
 use super::unit::{Failure, Shop, Unit, later};
 use std::collections::VecDeque;
 use std::panic::{AssertUnwindSafe, catch_unwind};
@@ -84,7 +84,7 @@ fn attempt(folder: &Folder, shop: &Shop, unit: &Unit, claim: Claim) -> Outcome {
     });
     let outcome = tried.unwrap_or_else(|(key, failure)| {
         let again = failure.again;
-        let failed = Failed { id: unit.id.clone(), key, host: host(), failure };
+        let failed = Failed { id: unit.id.clone(), key, host: folder.host.clone(), failure };
         match folder.put_failed(&failed) {
             Ok(()) if !again => Outcome::Failed,
             Ok(()) => Outcome::Again,
@@ -119,7 +119,7 @@ fn finish(folder: &Folder, shop: &Shop, unit: &Unit) -> Result<Outcome, (String,
         id: unit.id.clone(),
         key: key.clone(),
         version: shop.version().into(),
-        host: host(),
+        host: folder.host.clone(),
         job,
         seconds: (1000.0 * start.elapsed().as_secs_f64()).round() / 1000.0,
         files,

@@ -1,9 +1,11 @@
 //! Many lines as a table or a folder names them.
 
-use super::folder::MANIFEST;
+use super::folder::{MANIFEST, below};
 use super::unit::{Failure, wrong};
+use crate::files::stem;
 use crate::layers::Felt;
 use anyhow::{Context, anyhow, bail, ensure};
+use jam_formats::back::separator;
 use jam_formats::manifest::free;
 use jam_formats::script;
 use jam_score::Frame;
@@ -11,7 +13,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
 /// A line as it was asked for.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Default)]
 pub struct Row {
     pub id: String,
     pub recording: PathBuf,
@@ -63,54 +65,20 @@ fn beside(recording: &Path) -> anyhow::Result<Option<String>> {
     Ok(Some(text))
 }
 
-fn ending(path: &Path) -> String {
-    path.extension().map(|e| e.to_string_lossy().to_lowercase()).unwrap_or_default()
+fn is_sound(path: &Path) -> bool {
+    let ending = path.extension().map(|e| e.to_string_lossy().to_lowercase());
+    ending.is_some_and(|e| SOUNDS.contains(&e.as_str()))
 }
 
 fn of_folder(folder: &Path) -> anyhow::Result<Vec<Row>> {
-    let mut waiting = vec![folder.to_path_buf()];
-    let mut found = Vec::new();
-    while let Some(here) = waiting.pop() {
-        let entries =
-            std::fs::read_dir(&here).with_context(|| format!("{} cannot be read", here.display()))?;
-        for entry in entries {
-            let entry = entry.with_context(|| format!("{} cannot be read", here.display()))?;
-            // A link may lead anywhere, and back.
-            let kind = entry.file_type()?;
-            if kind.is_dir() {
-                // What was made of recordings may lie among them.
-                if !entry.path().join(MANIFEST).exists() {
-                    waiting.push(entry.path());
-                }
-            } else if SOUNDS.contains(&ending(&entry.path()).as_str()) {
-                found.push(entry.path());
-            }
-        }
-    }
-    found.sort();
+    // What was made of recordings may lie among them.
+    let found = below(folder, &|inner| !inner.join(MANIFEST).exists())?;
     let row = |recording: PathBuf| {
         let inside = recording.strip_prefix(folder).unwrap_or(&recording).with_extension("");
         let id = inside.to_string_lossy().replace(['/', '\\'], "_");
-        Row {
-            id,
-            recording,
-            text: None,
-            character: None,
-            wiring: None,
-            moods: Vec::new(),
-            first_frame: None,
-            problem: None,
-            named: false,
-        }
+        Row { id, recording, ..Row::default() }
     };
-    Ok(found.into_iter().map(row).collect())
-}
-
-/// Which sign stands between columns: the one that the header has most of.
-fn delimiter(header: &str) -> u8 {
-    let count = |sign: char| header.matches(sign).count();
-    let most = [',', ';', '\t'].into_iter().max_by_key(|sign| (count(*sign), *sign == ','));
-    most.map_or(b',', |sign| sign as u8)
+    Ok(found.into_iter().filter(|path| is_sound(path)).map(row).collect())
 }
 
 fn of_table(path: &Path) -> anyhow::Result<Vec<Row>> {
@@ -118,9 +86,8 @@ fn of_table(path: &Path) -> anyhow::Result<Vec<Row>> {
     let bytes = crate::read(path)?;
     let text = String::from_utf8(bytes).with_context(|| format!("{shown}: save it as UTF-8"))?;
     let text = text.trim_start_matches('\u{feff}');
-    let header = text.lines().next().unwrap_or_default();
     let mut table = csv::ReaderBuilder::new()
-        .delimiter(delimiter(header))
+        .delimiter(separator(text))
         .flexible(true)
         .trim(csv::Trim::All)
         .from_reader(text.as_bytes());
@@ -170,10 +137,9 @@ fn of_table(path: &Path) -> anyhow::Result<Vec<Row>> {
         if let Some(says) = moods.iter().find_map(|m| m.parse::<Felt>().err()) {
             not("mood", anyhow!(says));
         }
-        let stem = Path::new(&file).file_stem().map(|s| s.to_string_lossy().into_owned());
         rows.push(Row {
-            named: at.contains_key("id") && cell("id").is_some(),
-            id: cell("id").or(stem).unwrap_or_else(|| format!("line {line}")),
+            named: cell("id").is_some(),
+            id: cell("id").unwrap_or_else(|| stem(Path::new(&file), &format!("line {line}"))),
             recording: base.join(&file),
             text: cell("text"),
             character: cell("character").map(|c| base.join(c)),

@@ -4,6 +4,7 @@
 //! changed recording is.
 
 use super::folder::Summary;
+use crate::files::stem;
 use crate::layers::{Felt, LayerOptions};
 use crate::{character, files, spoken};
 use anyhow::Context;
@@ -19,8 +20,9 @@ use jam_voice::{AnalyseError, Analyser, features};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use std::collections::BTreeMap;
+use std::io::ErrorKind;
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, OnceLock, PoisonError};
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// One line of a plan. Paths are relative to the plan's folder.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -76,7 +78,7 @@ pub struct Face {
     wiring: Wiring,
     mouth: Option<Mouth>,
     /// Of all its content.
-    hash: Vec<u8>,
+    sum: String,
 }
 
 /// What many units have in common.
@@ -85,6 +87,8 @@ pub struct Shop {
     version: String,
     analyser: Analyser,
     faces: Mutex<BTreeMap<(PathBuf, Option<PathBuf>), Result<Arc<Face>, Failure>>>,
+    /// By unit: each takes its whole recording to be made.
+    keys: Mutex<BTreeMap<String, String>>,
 }
 
 /// Faces that are kept at once: a production's cast, not a crowd.
@@ -92,42 +96,54 @@ const FACES: usize = 12;
 /// Mouths of a strip.
 const MOUTHS: usize = 24;
 
-/// The program and all that ships in it.
-pub fn version() -> anyhow::Result<&'static str> {
-    static VERSION: OnceLock<String> = OnceLock::new();
-    if let Some(version) = VERSION.get() {
-        return Ok(version);
+pub fn hex(bytes: &[u8]) -> String {
+    bytes.iter().map(|b| format!("{b:02x}")).collect()
+}
+
+/// A sum over several inputs; with their lengths, so that no two of them run together.
+fn sum(parts: &[&[u8]]) -> String {
+    let mut hash = Sha256::new();
+    for part in parts {
+        hash.update((part.len() as u64).to_le_bytes());
+        hash.update(part);
     }
+    hex(&hash.finalize())
+}
+
+/// The program and all that ships in it.
+fn version() -> anyhow::Result<String> {
     let own = std::env::current_exe().context("the program does not know where it lies")?;
     let mut hash = Sha256::new();
     std::io::copy(&mut std::fs::File::open(&own).context("the program cannot read itself")?, &mut hash)?;
-    let short: String = hash.finalize().iter().take(8).map(|b| format!("{b:02x}")).collect();
-    Ok(VERSION.get_or_init(|| format!("jamlips {} {short}", env!("CARGO_PKG_VERSION"))))
+    Ok(format!("jamlips {} {}", env!("CARGO_PKG_VERSION"), hex(&hash.finalize()[..8])))
 }
 
 /// What is missing is the plan's fault; what cannot be read now may be read later.
-fn bytes_of(base: &Path, path: &Path, code: &str) -> Result<Vec<u8>, Failure> {
-    std::fs::read(base.join(path)).map_err(|e| {
-        let message = anyhow::anyhow!("{} cannot be read: {e}", path.display());
-        match e.kind() {
-            std::io::ErrorKind::NotFound | std::io::ErrorKind::IsADirectory => wrong(code, message),
-            _ => later(message),
-        }
-    })
+fn not_read(path: &Path, code: &str, error: &std::io::Error) -> Failure {
+    let message = anyhow::anyhow!("{} cannot be read: {error}", path.display());
+    match error.kind() {
+        ErrorKind::NotFound | ErrorKind::IsADirectory => wrong(code, message),
+        _ => later(message),
+    }
 }
 
 impl Shop {
     pub fn new(folder: &Path) -> anyhow::Result<Shop> {
         Ok(Shop {
             base: folder.to_path_buf(),
-            version: version()?.into(),
+            version: version()?,
             analyser: Analyser::shipped()?,
             faces: Mutex::default(),
+            keys: Mutex::default(),
         })
     }
 
     pub fn version(&self) -> &str {
         &self.version
+    }
+
+    fn bytes_of(&self, path: &Path, code: &str) -> Result<Vec<u8>, Failure> {
+        std::fs::read(self.base.join(path)).map_err(|e| not_read(path, code, &e))
     }
 
     fn face(&self, unit: &Unit) -> Result<Arc<Face>, Failure> {
@@ -149,18 +165,17 @@ impl Shop {
 
     fn read_face(&self, unit: &Unit) -> Result<Face, Failure> {
         let path = self.base.join(&unit.character);
-        bytes_of(&self.base, &unit.character, "character_missing")?;
+        std::fs::metadata(&path).map_err(|e| not_read(&unit.character, "character_missing", &e))?;
         let model = character::open(&path).map_err(|e| wrong("character", e))?;
-        let mut hash = Sha256::new();
-        hash.update(model.write());
-        if let Some(file) = &unit.wiring {
-            hash.update(bytes_of(&self.base, file, "wiring_missing")?);
-        }
+        let written = match &unit.wiring {
+            Some(file) => self.bytes_of(file, "wiring_missing")?,
+            None => Vec::new(),
+        };
+        let sum = sum(&[&model.write(), &written]);
         let file = unit.wiring.as_ref().map(|w| self.base.join(w));
         let wiring = character::wiring(&model, file.as_deref()).map_err(|e| wrong("wiring", e))?;
         let mouth = model.mouth(&wiring).map_err(|e| wrong("character", e))?;
-        let name = path.file_stem().map_or_else(|| "character".into(), |s| s.to_string_lossy().into_owned());
-        Ok(Face { model, name, wiring, mouth, hash: hash.finalize().to_vec() })
+        Ok(Face { model, name: stem(&path, "character"), wiring, mouth, sum })
     }
 
     /// The key of a unit, with its recording.
@@ -168,28 +183,29 @@ impl Shop {
         if let Some(problem) = &unit.problem {
             return Err(problem.clone());
         }
-        let recording = bytes_of(&self.base, &unit.recording, "recording_missing")?;
+        let recording = self.bytes_of(&unit.recording, "recording_missing")?;
         let face = self.face(unit)?;
         let options = serde_json::to_vec(&unit.options).map_err(|e| wrong("options", e))?;
         let text = unit.text.as_deref().unwrap_or_default().as_bytes();
         let told = [u8::from(unit.text.is_some())];
-        let mut hash = Sha256::new();
-        let all: [&[u8]; 8] = [
+        let key = sum(&[
             self.version.as_bytes(),
             unit.id.as_bytes(),
             &recording,
             &told,
             text,
             face.name.as_bytes(),
-            &face.hash,
+            face.sum.as_bytes(),
             &options,
-        ];
-        for part in all {
-            // Lengths first, so that no two inputs run together.
-            hash.update((part.len() as u64).to_le_bytes());
-            hash.update(part);
-        }
-        Ok((hash.finalize().iter().map(|b| format!("{b:02x}")).collect(), recording))
+        ]);
+        self.keys.lock().unwrap_or_else(PoisonError::into_inner).insert(unit.id.clone(), key.clone());
+        Ok((key, recording))
+    }
+
+    /// The key of a unit as it is, or was when it was worked on; none if it cannot have one.
+    pub fn key_of(&self, unit: &Unit) -> Option<String> {
+        let known = self.keys.lock().unwrap_or_else(PoisonError::into_inner).get(&unit.id).cloned();
+        known.or_else(|| self.key(unit).ok().map(|(key, _)| key))
     }
 
     /// Works a unit out into a folder.

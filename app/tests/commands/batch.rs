@@ -1,6 +1,6 @@
 //! Many lines: what a table names comes out, what is broken is said, nothing is done twice and nothing is lost.
 
-use super::{TEXT, character, recording};
+use super::{TEXT, character, program, recording};
 use serde_json::Value;
 use sha2::{Digest, Sha256};
 use std::collections::BTreeSet;
@@ -12,7 +12,7 @@ fn json(path: &Path) -> Value {
 }
 
 fn run(folder: &Path, arguments: &[&str]) -> Output {
-    Command::new(env!("CARGO_BIN_EXE_jamlips")).current_dir(folder).args(arguments).output().unwrap()
+    program(folder, arguments).output().unwrap()
 }
 
 const BATCH: [&str; 6] = ["batch", "lines.csv", "--out", "made", "--character", "bram.glb"];
@@ -206,10 +206,7 @@ fn two_workers_on_one_folder_do_nothing_twice() {
     let folder = crowd(12);
     let here = folder.path();
     assert!(run(here, &["plan", "lines.csv", "--out", "made", "--character", "bram.glb"]).status.success());
-    let start = || {
-        let mut worker = Command::new(env!("CARGO_BIN_EXE_jamlips"));
-        worker.current_dir(here).args(["unit", "made", "0"]).stderr(Stdio::piped()).spawn().unwrap()
-    };
+    let start = || program(here, &["unit", "made", "0"]).stderr(Stdio::piped()).spawn().unwrap();
     let both = [start(), start()].map(|worker| worker.wait_with_output().unwrap());
     assert!(both.iter().all(|out| out.status.success()));
     let said: String = both.iter().map(|out| String::from_utf8_lossy(&out.stderr).into_owned()).collect();
@@ -225,9 +222,7 @@ fn whoever_is_killed_loses_nothing() {
     let here = folder.path();
     let out = here.join("made");
     for after in [1, 4] {
-        let mut worker = Command::new(env!("CARGO_BIN_EXE_jamlips"));
-        let mut worker =
-            worker.current_dir(here).args(BATCH).args(["--jobs", "2"]).stderr(Stdio::null()).spawn().unwrap();
+        let mut worker = program(here, &BATCH).args(["--jobs", "2"]).stderr(Stdio::null()).spawn().unwrap();
         while names(out.join("done")).len() < after && worker.try_wait().unwrap().is_none() {
             std::thread::sleep(std::time::Duration::from_millis(5));
         }

@@ -3,7 +3,7 @@
 //! turn inwards into it.
 
 use crate::ShapeError;
-use crate::curve::smooth;
+use crate::curve::{smooth, smoothed};
 use crate::cut::Line;
 use crate::face::{Ball, Face};
 use crate::fitted::Fitted;
@@ -23,6 +23,8 @@ const STRAYS: f64 = 0.10;
 const CREASE: (f64, f64) = (0.003, 0.008);
 /// Half the width of a crease.
 const BESIDE: f64 = 0.06;
+/// How often it is evened out.
+const EVENED: usize = 8;
 /// How far about the seam the surface is looked at, in widths of the eye, and how far off the ball, in radii.
 const ABOUT: f64 = 0.7;
 const OFF: f64 = 0.5;
@@ -227,14 +229,10 @@ impl Opening {
             let k = (self.polar(corner).0 / TAU * ROUND as f64).round() as usize;
             (0..3).for_each(|by| off[(k + ROUND + by - 1) % ROUND] = 0.0);
         }
-        for _ in 0..8 {
-            let before = off.clone();
-            for k in 0..ROUND {
-                let beside = before[(k + 1) % ROUND] + before[(k + ROUND - 1) % ROUND];
-                off[k] = 0.5 * before[k] + 0.25 * beside;
-            }
-        }
-        self.far.iter_mut().zip(off).for_each(|(far, by)| *far += by);
+        // Evened out all round: what is put on before and behind keeps the ends from being any.
+        let round = (0..ROUND + 2 * EVENED).map(|k| off[(k + ROUND - EVENED) % ROUND]).collect();
+        let evened = smoothed(round, EVENED);
+        self.far.iter_mut().zip(&evened[EVENED..]).for_each(|(far, by)| *far += by);
     }
 
     /// How far points of the face lie outside it, and which belong to the front of the face about it.

@@ -7,6 +7,7 @@ mod source;
 mod table;
 
 pub use source::{BackError, Reading, Source, TakenFor, Values};
+pub use table::separator;
 
 use crate::bvh;
 use crate::glb::Character;

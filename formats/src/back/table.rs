@@ -20,12 +20,12 @@ fn wrong(what: impl ToString) -> BackError {
     BackError::Table(what.to_string())
 }
 
-/// The separator of the first row, and whether decimals have a comma.
-fn dialect(text: &str) -> (u8, bool) {
+/// What separates the columns of a table: what its first row has most of.
+pub fn separator(text: &str) -> u8 {
     let head = text.lines().next().unwrap_or_default();
     let count = |c: char| head.matches(c).count();
-    let most = [',', ';', '\t'].into_iter().max_by_key(|c| (count(*c), *c == ',')).unwrap_or(',');
-    (most as u8, most != ',')
+    let most = [',', ';', '\t'].into_iter().max_by_key(|c| (count(*c), *c == ','));
+    most.map_or(b',', |c| c as u8)
 }
 
 fn number(text: &str, comma: bool) -> Result<f32, BackError> {
@@ -50,7 +50,9 @@ fn precise(text: &str, comma: bool) -> Result<f64, BackError> {
 }
 
 fn table(text: &str, rate: Option<FrameRate>) -> Result<Table, BackError> {
-    let (separator, comma) = dialect(text);
+    let separator = separator(text);
+    // Where commas do not separate columns, they separate decimals.
+    let comma = separator != b',';
     let mut reader =
         csv::ReaderBuilder::new().delimiter(separator).flexible(true).from_reader(text.as_bytes());
     let head: Vec<String> = reader.headers().map_err(wrong)?.iter().map(|h| h.trim().to_string()).collect();

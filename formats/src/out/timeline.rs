@@ -1,12 +1,9 @@
 //! Lines in an order, with gaps, as OpenTimelineIO: rows of a track of pictures and one of sounds each. Schemas as its
 //! reference library reads them.
 
+use super::address;
 use jam_score::{Frame, FrameRate, Timing};
-use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
 use serde_json::{Value, json};
-
-/// What stays as it is in a relative address.
-const KEPT: &AsciiSet = &NON_ALPHANUMERIC.remove(b'-').remove(b'_').remove(b'.').remove(b'~').remove(b'/');
 
 /// One line of an order.
 #[derive(Debug, Clone, Copy)]
@@ -65,7 +62,7 @@ fn medium(file: Option<&str>, available: &Value) -> Value {
             "available_image_bounds": null, "metadata": {}}),
         Some(file) => json!({
             "OTIO_SCHEMA": "ExternalReference.1", "name": file,
-            "target_url": utf8_percent_encode(file, KEPT).to_string(), "available_range": available,
+            "target_url": address(file), "available_range": available,
             "available_image_bounds": null, "metadata": {}
         }),
     }

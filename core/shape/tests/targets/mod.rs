@@ -500,13 +500,9 @@ fn fill(mesh: &mut Mesh, points: &mut Vec<DVec3>, edge: &[u32], (middle, radius)
     const ROWS: usize = 5;
     let way = |i: u32, points: &[DVec3]| (points[i as usize] - middle).normalize();
     let front = edge.iter().map(|i| way(*i, points)).sum::<DVec3>().normalize();
-    let turns = (0..mesh.triangles.len()).find_map(|t| {
-        let at = mesh.triangles[t];
-        (0..3).map(|k| (at[k], at[(k + 1) % 3])).find_map(|(a, b)| {
-            let place = edge.iter().position(|i| *i == a)?;
-            (edge[(place + 1) % edge.len()] == b).then_some(())
-        })
-    });
+    // Whether the surface outside names the edge's points in their order.
+    let named = |t: &[u32; 3]| (0..3).any(|k| [t[k], t[(k + 1) % 3]] == [edge[0], edge[1]]);
+    let against = mesh.triangles.iter().any(named);
     let mut before: Vec<u32> = edge.to_vec();
     // The first row lies at the foot of the lids.
     for row in 0..=ROWS {
@@ -516,12 +512,12 @@ fn fill(mesh: &mut Mesh, points: &mut Vec<DVec3>, edge: &[u32], (middle, radius)
             points.push(middle + radius * way(*i, points).lerp(front, on).normalize());
             now.push(points.len() as u32 - 1);
         }
-        strip(mesh, &before, &now, turns.is_some());
+        strip(mesh, &before, &now, against);
         before = now;
     }
     points.push(middle + radius * front);
     let tip = vec![points.len() as u32 - 1; edge.len()];
-    strip(mesh, &before, &tip, turns.is_some());
+    strip(mesh, &before, &tip, against);
     // Only the triangles of a mesh are looked at before its points are placed.
     mesh.points.resize(points.len(), DVec3::ZERO);
 }
