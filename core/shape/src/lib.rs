@@ -12,6 +12,7 @@ mod cut;
 pub mod face;
 pub mod fit;
 mod fitted;
+mod folds;
 pub mod head;
 mod jaw;
 mod joints;

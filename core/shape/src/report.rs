@@ -2,10 +2,10 @@
 
 use crate::carry::{Carried, SCALE};
 use crate::face::{Ball, Chains, Face};
+use crate::folds::{self, FoldsOfTemplate};
 use crate::head::{Head, Piece, Role};
 use crate::landmarks::{Landmark, Landmarks, Side};
 use crate::measure::{counted, gap};
-use crate::mesh::Mesh;
 use crate::places::OnTemplate;
 use crate::start::{Bend, Similarity};
 use crate::template::{Edge, Moves, Template};
@@ -122,8 +122,6 @@ const POOR: f64 = 0.06;
 const MANY_POOR: f64 = 0.10;
 const OPEN_AT_REST: f64 = 0.10;
 const LEAKS: f64 = 0.01;
-/// A triangle is folded if its normal turns by more than 100 degrees.
-const FOLDED: f64 = -0.17;
 /// How many times the share that the template folds may fold in a shape, and what always may.
 const FOLDS: f64 = 2.0;
 const FEW_FOLDS: f64 = 0.01;
@@ -229,7 +227,7 @@ impl Report {
             let apart = gap(face, up, low, &|i| shut[i as usize]);
             Some(LidReport { side, gap: hundredths * apart, nearest })
         };
-        let folds = folds(face, carried);
+        let folds = folds::counted(face, &carried.shapes);
         let mut report = Report {
             points: face.mesh.points.len(),
             residual,
@@ -322,16 +320,11 @@ impl Report {
                 "The jaw would have to turn much less or much more than any jaw does: the points at chin and ears look misplaced.".into(),
             );
         }
-        let seen = seen_triangles(&face.mesh, &face.seen).len();
-        let outside: Vec<bool> = template.places.iter().map(|p| p.sock == 0.0).collect();
-        let of_template = seen_triangles(&template.mesh, &outside);
-        let open = template.shape("jaw_open").map(|s| template.moves(s));
-        for (name, count) in &self.folds {
-            let Some(shape) = template.shape(name).filter(|_| !wish.there.contains(name)) else { continue };
-            let moves = template.moves(shape);
-            let own = folded(&template.mesh, &of_template, &moves, under(name, open.as_deref())) as f64
-                / of_template.len() as f64;
-            if *count as f64 / seen as f64 > FOLDS * own + FEW_FOLDS {
+        let seen = folds::seen(face) as f64;
+        let own = FoldsOfTemplate::new(template);
+        for (name, count) in self.folds.iter().filter(|(n, _)| !wish.there.contains(*n)) {
+            let Some(share) = own.share(name) else { continue };
+            if *count as f64 / seen > FOLDS * share + FEW_FOLDS {
                 say(
                     "folds",
                     format!(
@@ -403,38 +396,6 @@ fn points_that_look_wrong(marks: &Landmarks, template: &Template, similarity: &S
         }
     }
     out
-}
-
-/// Triangles all of whose corners are seen.
-fn seen_triangles<'a>(mesh: &'a Mesh, seen: &[bool]) -> Vec<&'a [u32; 3]> {
-    mesh.triangles.iter().filter(|t| t.iter().all(|i| seen[*i as usize])).collect()
-}
-
-/// How many triangles a shape turns over, as it is used: over another one, if need be.
-fn folded(mesh: &Mesh, triangles: &[&[u32; 3]], moves: &[DVec3], over: Option<&[DVec3]>) -> usize {
-    let normal = |p: [DVec3; 3]| (p[1] - p[0]).cross(p[2] - p[0]).normalize_or_zero();
-    let posed = |i: u32| {
-        let i = i as usize;
-        mesh.points[i] + (moves[i] + over.map_or(DVec3::ZERO, |o| o[i]))
-    };
-    let turned =
-        |t: &&&[u32; 3]| normal(t.map(|i| mesh.points[i as usize])).dot(normal(t.map(posed))) < FOLDED;
-    triangles.iter().filter(turned).count()
-}
-
-/// What a shape is used over: lips close over an open jaw.
-fn under<'a>(name: &str, open: Option<&'a [DVec3]>) -> Option<&'a [DVec3]> {
-    open.filter(|_| name == "lips_close")
-}
-
-/// Seen triangles that each shape folds.
-fn folds(face: &Face, carried: &Carried) -> BTreeMap<String, usize> {
-    let seen = seen_triangles(&face.mesh, &face.seen);
-    let open = carried.shapes.iter().find(|(n, _)| n == "jaw_open").map(|(_, m)| m.as_slice());
-    let count = |(name, moves): &(String, Vec<DVec3>)| {
-        (name.clone(), folded(&face.mesh, &seen, moves, under(name, open)))
-    };
-    carried.shapes.iter().map(count).filter(|(_, n)| *n > 0).collect()
 }
 
 impl Shaped {

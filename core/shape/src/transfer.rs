@@ -3,6 +3,7 @@
 use crate::carry::{Carrier, reseal};
 use crate::face::{Ball, Chains, Face};
 use crate::fitted::Fitted;
+use crate::folds;
 use crate::head::{Piece, Role};
 use crate::landmarks::{Landmark, Landmarks, Side};
 use crate::lids::Globe;
@@ -107,6 +108,7 @@ pub fn transfer(
             moves.iter_mut().for_each(|m| *m *= strength);
         }
     }
+    folds::ease(&face, &found, template, &mut carried.shapes);
     if wish.symmetric {
         symmetric::even_out(&mut carried.shapes, &face);
         reseal(&mut carried.shapes, &face, &found);

@@ -106,6 +106,30 @@ fn the_bag_of_a_mouth_that_is_modelled_open_shows_no_strands() {
     }
 }
 
+/// Our own head's skin folds nowhere in these shapes, so that a face's has no reason to.
+#[test]
+fn corners_pulled_down_or_wide_do_not_fold_the_skin() {
+    for bent in [Bent::Long, Bent::Muzzle] {
+        let target = make(&Made::of(bent));
+        let (shaped, _) = run(&target, &Wish::default()).expect("shapes");
+        let mesh = &target.pieces[0].mesh;
+        let seen: Vec<&[u32; 3]> =
+            mesh.triangles.iter().filter(|t| t.iter().all(|i| target.outside[*i as usize])).collect();
+        for name in ["corner_down_left", "corner_down_right", "lips_spread_left", "lips_spread_right"] {
+            let mut posed = mesh.points.clone();
+            for (i, by) in moves(&shaped.pieces[0].shapes, name) {
+                posed[*i as usize] += *by;
+            }
+            let normal = |points: &[DVec3], t: &[u32; 3]| {
+                let [a, b, c] = t.map(|i| points[i as usize]);
+                (b - a).cross(c - a)
+            };
+            let over = seen.iter().filter(|t| normal(&mesh.points, t).dot(normal(&posed, t)) < 0.0).count();
+            assert!(over * 700 < seen.len(), "{bent:?} {name}: {over} of {}", seen.len());
+        }
+    }
+}
+
 #[test]
 fn the_neck_landmark_halves_the_throats_errors() {
     // Below the jaw's edge, where the jaw's share falls off.
