@@ -1,9 +1,10 @@
 //! Odile, who runs the tea stall on the pier: folded and cut from paper. Her mouths are thirteen whole
-//! cut-outs that are swapped, not blended; lids, eyes, brows and head are joints.
+//! cut-outs that are swapped, not blended; moods bend the corners of whichever stands. Lids, eyes, brows and
+//! head are joints.
 
 use crate::craft::gltf::{self, Joint};
 use crate::craft::maths::{Random, V3, bell, colour, lerp, on, smooth, square, v};
-use crate::craft::mesh::{Builder, Material, Mesh, Quad, grid};
+use crate::craft::mesh::{Builder, Material, Mesh, Quad, Shape, grid};
 use crate::craft::parts::{LidStyle, eyes};
 use std::f64::consts::{PI, TAU};
 
@@ -258,7 +259,32 @@ fn mouth(m: &Mouth) -> Mesh {
             stick(&mut b, &cut);
         }
     }
-    b.mesh(m.name, Material::Paper)
+    let mesh = b.mesh(m.name, Material::Paper);
+    let shapes = bent(&mesh, wide);
+    mesh.with_shapes(shapes)
+}
+
+/// A mouth's corners bent up and down, each side by itself, along the face.
+fn bent(mesh: &Mesh, wide: f64) -> Vec<Shape> {
+    /// How far a corner goes, and which share of the half width stays.
+    const UP: f64 = 0.085;
+    const DOWN: f64 = -0.13;
+    const STAYS: f64 = 0.15;
+    let names = [
+        ("corner_up_left", 1.0, UP),
+        ("corner_up_right", -1.0, UP),
+        ("corner_down_left", 1.0, DOWN),
+        ("corner_down_right", -1.0, DOWN),
+    ];
+    let shape = |(name, side, far): (&str, f64, f64)| {
+        let by = |p: &V3| {
+            let out = ((side * p.x / wide - STAYS) / (1.0 - STAYS)).clamp(0.0, 1.0);
+            let y = p.y + far * out.powf(1.6);
+            v(0.0, y - p.y, front(p.x, y) - front(p.x, p.y))
+        };
+        (name.to_string(), mesh.points.iter().map(by).collect())
+    };
+    names.map(shape).into()
 }
 
 fn scatter(c: V3, random: &mut Random) -> V3 {

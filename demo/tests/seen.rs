@@ -473,3 +473,35 @@ fn joints_and_swapped_mouths_are_seen_sealed_too() {
     wrong.iter().step_by(1 + wrong.len() / 20).for_each(|w| println!("{w}"));
     assert!(rope > 400 && cut > 100 && wrong.is_empty());
 }
+
+/// Whatever mouth stands, its corners tell a glad line from a sad one; facts of the trade, no source.
+#[test]
+fn moods_show_at_every_swapped_mouth() {
+    let (odile, paper) = near_mouth(1, ODILE_MOUTH, 0.06);
+    let targets = paper.targets();
+    let (line, heard) = &lines()[12];
+    let middle = Seconds(0.5 * line.timing.as_ref().unwrap().end().0);
+    let [glad, sad] = [Mood::Happiness, Mood::Sadness]
+        .map(|mood| face_at(&performance(&under(line, Some(&mood)), heard, FrameRate::FILM), middle));
+    for (d, drawing) in paper.chart.as_ref().unwrap().drawings.iter().enumerate() {
+        let part = (0..odile.parts.len()).find(|p| drawing.shown_node() == odile.name(*p)).unwrap();
+        // How high its corners stand over its middle, in its own widths.
+        let corners = |face: &[f32]| {
+            let posed = odile.posed(&targets, &paper.apply_with(face, Some(d)));
+            let points = posed[part].as_ref().unwrap();
+            let (left, right) =
+                points.iter().map(|p| p.x).fold((f32::MIN, f32::MAX), |(a, b), x| (a.max(x), b.min(x)));
+            let wide = left - right;
+            let height = |near: &dyn Fn(f32) -> bool| {
+                let own: Vec<f32> = points.iter().filter(|p| near(p.x)).map(|p| p.y).collect();
+                own.iter().sum::<f32>() / own.len() as f32
+            };
+            let between = height(&|x| (x - 0.5 * (left + right)).abs() < 0.1 * wide);
+            [left, right].map(|end| (height(&|x| (x - end).abs() < 0.05 * wide) - between) / wide)
+        };
+        let (up, down) = (corners(&glad), corners(&sad));
+        for (up, down) in up.into_iter().zip(down) {
+            assert!(up - down > 0.08, "{}: {up} and {down}", drawing.shown_node());
+        }
+    }
+}

@@ -72,6 +72,14 @@ function corners(node: Object3D): LipPoint[] {
   );
 }
 
+/** The nodes of a character's whole mouths. */
+function drawingsOf(member: CastMember, joint: (name: string) => Object3D | undefined): Object3D[] {
+  return (member.wiring.chart?.drawings ?? []).flatMap((drawing) => {
+    const node = joint(drawing.image ? `${drawing.node} · ${drawing.image}` : drawing.node);
+    return node ? [node] : [];
+  });
+}
+
 /** The points of the lips: of the skin where shapes move it, else of the parts that the mouth is made of. */
 export function lipPoints(
   root: Object3D,
@@ -79,10 +87,7 @@ export function lipPoints(
   joint: (name: string) => Object3D | undefined,
 ): LipPoint[] {
   const all = meshesOf(root);
-  const drawings = (member.wiring.chart?.drawings ?? []).flatMap((drawing) => {
-    const node = joint(drawing.image ? `${drawing.node} · ${drawing.image}` : drawing.node);
-    return node ? corners(node) : [];
-  });
+  const drawings = drawingsOf(member, joint).flatMap(corners);
   if (drawings.length > 0) return drawings;
   const names = new Set<string>();
   const joints = new Set<Object3D>();
@@ -143,13 +148,15 @@ export function headOf(
   return most && joint(most.node);
 }
 
-/** The face at rest: the skin with most shapes, else what turns with the head. */
+/** The face at rest: the skin with most shapes, which no whole mouth is, else what turns with the head. */
 export function faceOf(
   root: Object3D,
   member: CastMember,
   joint: (name: string) => Object3D | undefined,
 ): Face {
-  const skin = [...meshesOf(root)].sort((a, b) => shapesOf(b) - shapesOf(a))[0];
+  const mouths = new Set(drawingsOf(member, joint).flatMap(meshesOf));
+  const skins = meshesOf(root).filter((mesh) => !mouths.has(mesh));
+  const skin = skins.sort((a, b) => shapesOf(b) - shapesOf(a))[0];
   const head = headOf(member, joint);
   const box = new Box3();
   const whole = !skin || shapesOf(skin) === 0;

@@ -16,6 +16,7 @@ pub use stand_in::{Missing, missing};
 pub use sureness::Sureness;
 pub use words::Side;
 
+use crate::chart::Chart;
 use crate::wiring::{Feed, Output, Target, Wiring};
 use jam_score::Control;
 use serde::Serialize;
@@ -60,6 +61,17 @@ pub struct Proposal {
     pub matches: Vec<Match>,
     /// Shapes that mean nothing here.
     pub unknown: Vec<String>,
+}
+
+impl Proposal {
+    /// With the whole mouths that the character swaps: what these show needs nothing that stands in for it.
+    pub fn with_chart(mut self, chart: Option<Chart>) -> Proposal {
+        if chart.is_some() {
+            stand_in::leave_to_drawings(&mut self.wiring);
+        }
+        self.wiring.chart = chart;
+        self
+    }
 }
 
 /// A name in our spelling.

@@ -105,14 +105,23 @@ pub(super) fn add(wiring: &mut Wiring) {
     }
 }
 
+/// Whole mouths show jaw, lips and tongue at once.
+fn drawn(control: Control) -> bool {
+    matches!(control.region(), Region::Jaw | Region::Lips | Region::Tongue)
+}
+
+/// Takes away what stands in for controls that whole mouths show.
+pub(super) fn leave_to_drawings(wiring: &mut Wiring) {
+    for output in &mut wiring.outputs {
+        output.feeds.retain(|f| !(f.stands_in && drawn(f.control)));
+    }
+}
+
 /// Controls without an output of their own, what that costs and what is done instead.
 pub fn missing(wiring: &Wiring) -> Vec<Missing> {
     let mut out = Vec::new();
-    // Whole mouths show jaw, lips and tongue at once.
-    let drawn = |c: Control| {
-        wiring.chart.is_some() && matches!(c.region(), Region::Jaw | Region::Lips | Region::Tongue)
-    };
-    for control in Control::ALL.iter().copied().filter(|c| !wiring.answers_to(*c) && !drawn(*c)) {
+    let shown = |c: Control| wiring.chart.is_some() && drawn(c);
+    for control in Control::ALL.iter().copied().filter(|c| !wiring.answers_to(*c) && !shown(*c)) {
         let mut by: Vec<String> = Vec::new();
         if control == C::LipsClose && wiring.answers_to(C::JawOpen) {
             by.push("the jaw shuts instead".into());
