@@ -69,17 +69,15 @@ pub struct Store {
     _alone: Option<Arc<File>>,
 }
 
+/// Waiting must be set before anything that may have to wait; freed pages only while the file is still empty.
+const PRAGMAS: &str = "PRAGMA busy_timeout = 2000; PRAGMA auto_vacuum = INCREMENTAL; PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;";
+
 #[derive(Debug)]
 struct Pragmas;
 
 impl CustomizeConnection<SqliteConnection, diesel::r2d2::Error> for Pragmas {
     fn on_acquire(&self, connection: &mut SqliteConnection) -> Result<(), diesel::r2d2::Error> {
-        // Waiting must be set before anything that may have to wait; freed pages only while the file is still empty.
-        connection
-            .batch_execute(
-                "PRAGMA busy_timeout = 2000; PRAGMA auto_vacuum = INCREMENTAL; PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;",
-            )
-            .map_err(diesel::r2d2::Error::QueryError)
+        connection.batch_execute(PRAGMAS).map_err(diesel::r2d2::Error::QueryError)
     }
 }
 
@@ -114,10 +112,13 @@ fn check_whose(path: &Path) -> Result<(), StoreError> {
     let layout = number(&mut c, "SELECT user_version AS n FROM pragma_user_version")?;
     // The first layout did not say whose it was.
     let first = "SELECT count(*) AS n FROM sqlite_master WHERE type = 'table' AND name IN ('production', 'cast_member', 'line', 'journal', 'blob')";
+    // Made by a start that did not get further: nobody's.
+    let all = "SELECT count(*) AS n FROM sqlite_master";
     match application {
         APPLICATION if layout > LAYOUT => Err(StoreError::Newer),
         APPLICATION => Ok(()),
         0 if number(&mut c, first)? == 5 => Ok(()),
+        0 if layout == 0 && number(&mut c, all)? == 0 => Ok(()),
         _ => Err(foreign()),
     }
 }
@@ -130,8 +131,12 @@ impl Store {
     pub fn open(path: &Path) -> Result<Store, StoreError> {
         let name = path.to_str().ok_or_else(|| StoreError::Open("its name is not text".into()))?;
         check_whose(path)?;
+        // The first connection makes the file and its log, which on a busy disk takes longer than anybody else has to wait.
+        let mut first = SqliteConnection::establish(name).map_err(|e| StoreError::Open(e.to_string()))?;
+        first.batch_execute(PRAGMAS).map_err(|e| StoreError::Open(e.to_string()))?;
         let pool = Pool::builder()
             .max_size(8)
+            .min_idle(Some(1))
             .connection_timeout(Duration::from_secs(2))
             .connection_customizer(Box::new(Pragmas))
             .build(ConnectionManager::new(name))

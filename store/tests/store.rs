@@ -433,6 +433,23 @@ fn a_nudge_in_a_line_of_a_minute_adds_little_to_the_file() {
 
 /// A file that another program made, one of a newer program and one that is open already are refused in a sentence, and
 /// stay as they were.
+/// A start that was stopped before the file said whose it is must not be in the way of the next one.
+#[test]
+fn an_empty_database_becomes_a_production() {
+    use diesel::connection::SimpleConnection;
+    use diesel::prelude::*;
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("a.jam");
+    let mut c = SqliteConnection::establish(path.to_str().unwrap()).unwrap();
+    c.batch_execute("PRAGMA auto_vacuum = INCREMENTAL; PRAGMA journal_mode = WAL").unwrap();
+    drop(c);
+    assert!(path.metadata().unwrap().len() > 0);
+    let store = Store::open(&path).unwrap();
+    line(&store, "Hello.");
+    drop(store);
+    assert_eq!(Store::open(&path).unwrap().lines().unwrap().len(), 1);
+}
+
 #[test]
 fn only_our_own_files_are_opened() {
     let folder = tempfile::tempdir().unwrap();
