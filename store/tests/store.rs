@@ -431,8 +431,6 @@ fn a_nudge_in_a_line_of_a_minute_adds_little_to_the_file() {
     assert!(each <= 4096, "{each} bytes a nudge");
 }
 
-/// A file that another program made, one of a newer program and one that is open already are refused in a sentence, and
-/// stay as they were.
 /// A start that was stopped before the file said whose it is must not be in the way of the next one.
 #[test]
 fn an_empty_database_becomes_a_production() {
@@ -450,6 +448,8 @@ fn an_empty_database_becomes_a_production() {
     assert_eq!(Store::open(&path).unwrap().lines().unwrap().len(), 1);
 }
 
+/// A file that another program made, one of a newer program and one that is open already are refused in a sentence, and
+/// stay as they were.
 #[test]
 fn only_our_own_files_are_opened() {
     let folder = tempfile::tempdir().unwrap();

@@ -22,7 +22,7 @@ fn wiring() -> Wiring {
         kinds: [(MouthKind::Closed, 0), (MouthKind::Open, 1)].into(),
         hold: 2,
     };
-    Wiring { chart: Some(chart), ..propose(&facts, &[]).wiring }
+    Wiring { chart: Some(chart), ..propose(&facts, &[], None).wiring }
 }
 
 /// Touches of what the skin follows, of what follows, and of the head, which the eyes make up for; other times,

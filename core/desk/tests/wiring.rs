@@ -17,7 +17,7 @@ const NAMES: [&str; 4] = ["jaw_open", "lips_close", "smile", "mouth_corner_thing
 impl Figure for Bare {
     fn proposal(&self) -> Result<Arc<Proposal>, Refusal> {
         let facts = NAMES.map(|name| ShapeFacts { name: name.into(), half: None });
-        Ok(Arc::new(propose(&facts, &[])))
+        Ok(Arc::new(propose(&facts, &[], None)))
     }
 
     fn has(&self, target: &Target) -> bool {

@@ -42,7 +42,7 @@ fn curves(c: &mut Criterion) {
 fn wiring(c: &mut Criterion) {
     let shapes: Vec<ShapeFacts> =
         Control::ALL.iter().map(|c| ShapeFacts { name: c.name().into(), half: None }).collect();
-    let mut wiring = propose(&shapes, &[]).wiring;
+    let mut wiring = propose(&shapes, &[], None).wiring;
     wiring.measure(|_| Some(0.1));
     let face =
         perform(&speech(5.0), &Diction::default(), FrameRate::FILM, Seconds(0.25)).face_at(Seconds(1.0));

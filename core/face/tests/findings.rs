@@ -394,8 +394,8 @@ fn controls_beyond_their_end_and_controls_that_drive_nothing() {
         names.iter().map(|n| ShapeFacts { name: (*n).into(), half: None }).collect()
     };
     let all: Vec<&str> = Control::ALL.iter().map(|c| c.name()).collect();
-    let whole = propose(&facts(&all), &[]).wiring;
-    let jaw = propose(&facts(&["jaw_open"]), &[]).wiring;
+    let whole = propose(&facts(&all), &[], None).wiring;
+    let jaw = propose(&facts(&["jaw_open"]), &[], None).wiring;
     let nothing = |wiring: &Wiring| {
         look(&line, &heard, wiring).into_iter().filter(|f| f.rule == Rule::NoOutput).count()
     };

@@ -14,7 +14,7 @@ fn the_walk_shows_every_wired_control_every_sound_and_then_the_line() {
         .iter()
         .map(|n| ShapeFacts { name: n.to_string(), half: None })
         .collect();
-    let wiring = propose(&names, &[]).wiring;
+    let wiring = propose(&names, &[], None).wiring;
     let line = timing(&[(Phone::Sil, 0.2), (Phone::M, 0.1), (Phone::Aa, 0.3), (Phone::Sil, 0.2)]);
     let walk = Walk::new(&wiring, &line, FrameRate::FILM);
     let sounds = walk.steps.iter().filter(|s| matches!(s.of, StepOf::Sound { .. })).count();

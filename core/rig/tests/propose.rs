@@ -43,7 +43,7 @@ fn all_52_names_of_face_capture_are_known_but_three_that_no_control_answers_to()
     let names = capture_names();
     assert_eq!(names.len(), 52);
     let all: Vec<&str> = names.iter().map(String::as_str).collect();
-    let proposal = propose(&shapes(&all), &[]);
+    let proposal = propose(&shapes(&all), &[], None);
     assert_eq!(proposal.unknown, ["mouthDimpleLeft", "mouthDimpleRight", "mouthShrugUpper"]);
     assert!(proposal.matches.iter().all(|m| m.sure == Sureness::Sure), "{:?}", proposal.matches);
     // Shapes of one side feed controls of that side, and nothing else does.
@@ -67,14 +67,14 @@ fn all_52_names_of_face_capture_are_known_but_three_that_no_control_answers_to()
 
 #[test]
 fn the_same_names_in_other_spellings_mean_the_same() {
-    let plain = propose(&shapes(&["mouthSmileLeft", "jawOpen", "browInnerUp"]), &[]);
+    let plain = propose(&shapes(&["mouthSmileLeft", "jawOpen", "browInnerUp"]), &[], None);
     for spelt in [
         ["mouthSmile_L", "jawOpen", "browInnerUp"],
         ["blendShape1.mouthSmileLeft", "blendShape1.jawOpen", "blendShape1.browInnerUp"],
         ["face:mouth_smile_left", "face:JAW_OPEN", "face:brow_inner_up"],
         ["Head_mouthSmileLeft", "Head_jawOpen", "Head_browInnerUp"],
     ] {
-        let other = propose(&shapes(&spelt), &[]);
+        let other = propose(&shapes(&spelt), &[], None);
         let feeds = |p: &Proposal| p.wiring.outputs.iter().map(|o| o.feeds.clone()).collect::<Vec<_>>();
         assert_eq!(feeds(&other), feeds(&plain), "{spelt:?}");
     }
@@ -84,7 +84,7 @@ fn the_same_names_in_other_spellings_mean_the_same() {
 #[test]
 fn mpeg4_parameters_go_both_ways_and_their_directions_are_kept() {
     let names = ["open_jaw", "lower_t_midlip", "stretch_l_cornerlip", "shift_jaw", "close_t_r_eyelid"];
-    let proposal = propose(&shapes(&names), &[]);
+    let proposal = propose(&shapes(&names), &[], None);
     assert_eq!(fed(&proposal, "open_jaw"), [(Control::JawOpen, 1.0)]);
     let raise = [(Control::LipUpperRaiseLeft, -0.5), (Control::LipUpperRaiseRight, -0.5)];
     assert_eq!(fed(&proposal, "lower_t_midlip"), raise);
@@ -104,7 +104,7 @@ fn plain_words_are_likely_and_what_is_not_understood_is_left_unwired() {
         "Key 12",
         "frown",
     ];
-    let proposal = propose(&shapes(&names), &[]);
+    let proposal = propose(&shapes(&names), &[], None);
     assert_eq!(fed(&proposal, "Mouth_Wide_L"), [(Control::LipsSpreadLeft, 1.0)]);
     assert_eq!(fed(&proposal, "Eyelids Closed Right"), [(Control::LidCloseRight, 1.0)]);
     assert_eq!(
@@ -149,7 +149,7 @@ fn short_spellings_are_read() {
         ("tngOut", &[(C::TongueOut, 1.0)]),
     ];
     for (name, wanted) in spelt {
-        assert_eq!(fed(&propose(&shapes(&[name]), &[]), name), wanted, "{name}");
+        assert_eq!(fed(&propose(&shapes(&[name]), &[], None), name), wanted, "{name}");
     }
 }
 
@@ -163,7 +163,7 @@ fn necks_share_and_children_of_one_name_are_not_wired_twice() {
     };
     let joints =
         [above("neck", &["spine"]), above("Head", &["neck", "spine"]), above("head", &["Head", "neck"])];
-    let proposal = propose(&[], &joints);
+    let proposal = propose(&[], &joints, None);
     let yaw = |name: &str| {
         let feeds = fed(&proposal, name).into_iter().filter(|(c, _)| *c == Control::HeadYaw);
         feeds.map(|(_, gain)| gain).sum::<f32>()
@@ -173,21 +173,21 @@ fn necks_share_and_children_of_one_name_are_not_wired_twice() {
     let lower = proposal.matches.iter().find(|m| m.name == "head").unwrap();
     assert!(lower.sure == Sureness::Doubtful && lower.reason.contains("hangs on"), "{lower:?}");
     // Without a neck the head does all; a neck that carries no head is none of ours.
-    let alone = propose(&[], &[joint("head"), joint("neck")]);
+    let alone = propose(&[], &[joint("head"), joint("neck")], None);
     assert!(fed(&alone, "head").contains(&(Control::HeadYaw, 1.0)) && fed(&alone, "neck").is_empty());
     assert!(fed(&alone, "head").iter().any(|(c, _)| *c == Control::HeadShiftX));
 }
 
 #[test]
 fn of_two_shapes_for_one_control_the_surer_counts_and_a_joint_gives_way_to_a_shape() {
-    let proposal = propose(&shapes(&["jawOpen", "mouth open"]), &[joint("jaw"), joint("head")]);
+    let proposal = propose(&shapes(&["jawOpen", "mouth open"]), &[joint("jaw"), joint("head")], None);
     let sure = |name: &str| proposal.matches.iter().find(|m| m.name == name).unwrap().sure;
     assert_eq!(
         (sure("jawOpen"), sure("mouth open"), sure("jaw")),
         (Sureness::Sure, Sureness::Doubtful, Sureness::Doubtful)
     );
     assert_eq!(sure("head"), Sureness::Sure);
-    let alone = propose(&[], &[joint("Jaw_jnt")]);
+    let alone = propose(&[], &[joint("Jaw_jnt")], None);
     let opens = &alone.wiring.outputs[0];
     assert!(matches!(&opens.target, Target::Rotation { axis, .. } if *axis == [1.0, 0.0, 0.0]));
     assert_eq!((opens.low, opens.feeds[0].gain), (0.0, 22.0));
@@ -196,7 +196,7 @@ fn of_two_shapes_for_one_control_the_surer_counts_and_a_joint_gives_way_to_a_sha
 #[test]
 fn a_shape_on_the_other_half_of_the_face_is_said_to_be() {
     let swapped = [ShapeFacts { name: "mouthSmileLeft".into(), half: Some(Side::Right) }];
-    let found = propose(&swapped, &[]).matches.swap_remove(0);
+    let found = propose(&swapped, &[], None).matches.swap_remove(0);
     assert_eq!(found.sure, Sureness::Likely);
     assert!(found.reason.contains("other half"), "{}", found.reason);
 }
@@ -204,7 +204,7 @@ fn a_shape_on_the_other_half_of_the_face_is_said_to_be() {
 #[test]
 fn what_is_missing_is_named_with_its_cost_and_what_stands_in() {
     let names = ["jawOpen", "mouthFunnel", "mouthRollLower", "mouthPressLeft", "mouthPressRight"];
-    let proposal = propose(&shapes(&names), &[]);
+    let proposal = propose(&shapes(&names), &[], None);
     let all = missing(&proposal.wiring);
     let of = |c: Control| all.iter().find(|m| m.control == c).unwrap();
     assert_eq!(of(Control::LipsRound).stand_in.as_deref(), Some("mouthFunnel"));

@@ -202,7 +202,7 @@ fn faces_of_strangers_are_wired_right_or_left_open() {
         }
         let facts: Vec<ShapeFacts> =
             shapes.iter().map(|s| ShapeFacts { name: s.1.clone(), half: None }).collect();
-        let proposal = propose(&facts, &joints(dice, &mut shares));
+        let proposal = propose(&facts, &joints(dice, &mut shares), None);
         for (kind, name, meant) in &shapes {
             let outputs = proposal.wiring.outputs.iter().filter(|o| o.target.name() == name);
             let fed = outputs.flat_map(|o| &o.feeds).filter(|f| !f.stands_in);
@@ -248,7 +248,7 @@ fn joints(dice: &mut Dice, shares: &mut Shares) -> Vec<JointFacts> {
         all.push((joint(name, up(&[&head, &neck, &spine])), vec![C::GazeYaw, C::GazePitch]));
     }
     let facts: Vec<JointFacts> = all.iter().map(|(j, _)| j.clone()).collect();
-    let proposal = propose(&[], &facts);
+    let proposal = propose(&[], &facts, None);
     for (joint, meant) in &all {
         let outputs = proposal.wiring.outputs.iter().filter(|o| o.target.name() == joint.name);
         let mut wired: Vec<Control> =

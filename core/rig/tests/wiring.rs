@@ -155,7 +155,7 @@ fn one_handle_goes_wide_at_one_end_and_round_at_the_other() {
         carries: true,
         above: Vec::new(),
     };
-    let wiring = propose(&[], &[joint]).wiring;
+    let wiring = propose(&[], &[joint], None).wiring;
     let at = |set: &[(Control, f32)]| wiring.apply(&face(set))[0];
     let wide = at(&[(Control::LipsSpreadLeft, 1.0), (Control::LipsSpreadRight, 1.0)]);
     let round = at(&[(Control::LipsRound, 1.0)]);
@@ -166,7 +166,7 @@ fn one_handle_goes_wide_at_one_end_and_round_at_the_other() {
 #[test]
 fn a_face_without_a_closing_shape_shuts_its_jaw_for_a_seal() {
     let shapes = [ShapeFacts { name: "jaw_open".into(), half: None }];
-    let wiring = propose(&shapes, &[]).wiring;
+    let wiring = propose(&shapes, &[], None).wiring;
     let jaw = |seal| wiring.apply(&face(&[(Control::JawOpen, 0.3), (Control::LipsClose, seal)]))[0];
     assert_eq!((jaw(0.0), jaw(1.0)), (0.3, 0.0));
 }

@@ -11,7 +11,8 @@ pub struct Mesh {
     pub triangles: Vec<[u32; 3]>,
 }
 
-fn face(points: &[DVec3], triangle: &[u32; 3]) -> DVec3 {
+/// The normal of a triangle, twice as long as its area.
+pub fn face(points: &[DVec3], triangle: &[u32; 3]) -> DVec3 {
     let [a, b, c] = triangle.map(|i| points[i as usize]);
     (b - a).cross(c - a)
 }

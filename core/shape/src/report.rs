@@ -320,7 +320,7 @@ impl Report {
                 "The jaw would have to turn much less or much more than any jaw does: the points at chin and ears look misplaced.".into(),
             );
         }
-        let seen = folds::seen(face) as f64;
+        let seen = folds::seen(face).len() as f64;
         let own = FoldsOfTemplate::new(template);
         for (name, count) in self.folds.iter().filter(|(n, _)| !wish.there.contains(*n)) {
             let Some(share) = own.share(name) else { continue };

@@ -7,6 +7,7 @@
 mod targets;
 
 use glam::DVec3;
+use jam_shape::mesh::face;
 use jam_shape::template::{Moves, shipped};
 use jam_shape::{
     Jaw, Landmark, Landmarks, Piece, Progress, ShapeError, Shaped, Wish, Worked, propose, transfer,
@@ -120,11 +121,7 @@ fn corners_pulled_down_or_wide_do_not_fold_the_skin() {
             for (i, by) in moves(&shaped.pieces[0].shapes, name) {
                 posed[*i as usize] += *by;
             }
-            let normal = |points: &[DVec3], t: &[u32; 3]| {
-                let [a, b, c] = t.map(|i| points[i as usize]);
-                (b - a).cross(c - a)
-            };
-            let over = seen.iter().filter(|t| normal(&mesh.points, t).dot(normal(&posed, t)) < 0.0).count();
+            let over = seen.iter().filter(|t| face(&mesh.points, t).dot(face(&posed, t)) < 0.0).count();
             assert!(over * 700 < seen.len(), "{bent:?} {name}: {over} of {}", seen.len());
         }
     }

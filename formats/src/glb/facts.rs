@@ -231,7 +231,7 @@ impl Character {
             .filter(|n| propose::may_be_joint(self.node_name(*n)) && !apart.contains(n))
             .map(|n| self.joint_facts(&scene, n))
             .collect::<Result<_, _>>()?;
-        let mut proposal = propose::propose(&shapes, &joints).with_chart(chart);
+        let mut proposal = propose::propose(&shapes, &joints, chart);
         self.measure(&mut proposal.wiring)?;
         Ok(proposal)
     }

@@ -63,17 +63,6 @@ pub struct Proposal {
     pub unknown: Vec<String>,
 }
 
-impl Proposal {
-    /// With the whole mouths that the character swaps: what these show needs nothing that stands in for it.
-    pub fn with_chart(mut self, chart: Option<Chart>) -> Proposal {
-        if chart.is_some() {
-            stand_in::leave_to_drawings(&mut self.wiring);
-        }
-        self.wiring.chart = chart;
-        self
-    }
-}
-
 /// A name in our spelling.
 fn spelt(name: &str) -> String {
     name.to_lowercase().replace(['-', ' ', '.'], "_")
@@ -197,8 +186,8 @@ pub fn capture_face() -> Wiring {
     wiring
 }
 
-/// A wiring for a character's shapes and joints.
-pub fn propose(shapes: &[ShapeFacts], joints: &[JointFacts]) -> Proposal {
+/// A wiring for a character's shapes and joints, and the whole mouths that it swaps.
+pub fn propose(shapes: &[ShapeFacts], joints: &[JointFacts], chart: Option<Chart>) -> Proposal {
     let mut matches: Vec<Match> = Vec::new();
     let mut unknown = Vec::new();
     let first = Words::begun_with(shapes.iter().map(|s| s.name.as_str()), patterns::says);
@@ -243,7 +232,8 @@ pub fn propose(shapes: &[ShapeFacts], joints: &[JointFacts]) -> Proposal {
     }
     settle_parents(&mut matches, joints);
     let wired = matches.iter().filter(|m| m.sure > Sureness::Doubtful);
-    let mut wiring = Wiring { outputs: wired.flat_map(|m| m.outputs.clone()).collect(), ..Wiring::default() };
+    let outputs = wired.flat_map(|m| m.outputs.clone()).collect();
+    let mut wiring = Wiring { outputs, chart, ..Wiring::default() };
     if let Some(name) = meets {
         // No control: lips that are apart in the mesh meet at rest.
         let shape = Output { offset: 1.0, ..Output::new(Target::Morph { name }, Vec::new(), 0.0, 1.0) };

@@ -86,10 +86,18 @@ fn others(control: Control) -> &'static [&'static [(Control, f32)]] {
     }
 }
 
+/// Controls that nothing answers to. Whole mouths show jaw, lips and tongue at once, so that none of these is missing there.
+fn unanswered(wiring: &Wiring) -> impl Iterator<Item = Control> {
+    let drawn = |c: Control| {
+        wiring.chart.is_some() && matches!(c.region(), Region::Jaw | Region::Lips | Region::Tongue)
+    };
+    Control::ALL.iter().copied().filter(move |c| !wiring.answers_to(*c) && !drawn(*c))
+}
+
 /// Feeds what stands in for each missing control.
 pub(super) fn add(wiring: &mut Wiring) {
     let mut feeds: Vec<(usize, Feed)> = Vec::new();
-    for control in Control::ALL.iter().copied().filter(|c| !wiring.answers_to(*c)) {
+    for control in unanswered(wiring) {
         let can = |list: &&&[(Control, f32)]| list.iter().all(|(c, _)| wiring.answers_to(*c));
         let Some(list) = others(control).iter().find(can) else { continue };
         for (other, share) in *list {
@@ -105,23 +113,10 @@ pub(super) fn add(wiring: &mut Wiring) {
     }
 }
 
-/// Whole mouths show jaw, lips and tongue at once.
-fn drawn(control: Control) -> bool {
-    matches!(control.region(), Region::Jaw | Region::Lips | Region::Tongue)
-}
-
-/// Takes away what stands in for controls that whole mouths show.
-pub(super) fn leave_to_drawings(wiring: &mut Wiring) {
-    for output in &mut wiring.outputs {
-        output.feeds.retain(|f| !(f.stands_in && drawn(f.control)));
-    }
-}
-
 /// Controls without an output of their own, what that costs and what is done instead.
 pub fn missing(wiring: &Wiring) -> Vec<Missing> {
     let mut out = Vec::new();
-    let shown = |c: Control| wiring.chart.is_some() && drawn(c);
-    for control in Control::ALL.iter().copied().filter(|c| !wiring.answers_to(*c) && !shown(*c)) {
+    for control in unanswered(wiring) {
         let mut by: Vec<String> = Vec::new();
         if control == C::LipsClose && wiring.answers_to(C::JawOpen) {
             by.push("the jaw shuts instead".into());
