@@ -6,6 +6,7 @@ mod bare;
 mod choosing;
 mod deliver;
 mod film;
+mod many;
 mod page;
 #[path = "../../demo/tests/common/plain.rs"]
 mod plain;

@@ -7,6 +7,7 @@ pub mod bvh;
 pub mod curves;
 pub mod deliver;
 pub mod glb;
+pub mod lines_table;
 pub mod manifest;
 pub mod names;
 pub mod out;

@@ -28,11 +28,11 @@ fn without_marks(line: &str) -> String {
     out
 }
 
-/// The words of a file.
+/// A file's text as it stands in it, in UTF-8 or in sixteen bits with a mark in front.
 ///
 /// # Errors
 /// It is too large, or no plain text.
-pub fn text_of(bytes: &[u8]) -> Result<String, ScriptError> {
+pub fn plain(bytes: &[u8]) -> Result<String, ScriptError> {
     if bytes.len() > MOST {
         return Err(ScriptError::TooLong(bytes.len() >> 20));
     }
@@ -45,6 +45,15 @@ pub fn text_of(bytes: &[u8]) -> Result<String, ScriptError> {
     if text.contains('\0') {
         return Err(ScriptError::NotText);
     }
+    Ok(text)
+}
+
+/// The words of a file.
+///
+/// # Errors
+/// It is too large, or no plain text.
+pub fn text_of(bytes: &[u8]) -> Result<String, ScriptError> {
+    let text = plain(bytes)?;
     if !text.contains("-->") {
         return Ok(text.trim().to_string());
     }
@@ -61,6 +70,100 @@ pub fn text_of(bytes: &[u8]) -> Result<String, ScriptError> {
     Ok(words.join(" "))
 }
 
+/// A line of a script.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ScriptLine {
+    /// Who says it, as it is written there.
+    pub who: Option<String>,
+    pub text: String,
+}
+
+/// Most words of a name before a colon or on a line of its own.
+const NAME_WORDS: usize = 4;
+
+fn is_name(text: &str) -> bool {
+    let letters = |c: char| c.is_alphanumeric() || " '’.-_&".contains(c);
+    text.starts_with(char::is_alphabetic)
+        && text.chars().all(letters)
+        && text.split_whitespace().count() <= NAME_WORDS
+}
+
+/// The number that a line of a script starts with (`12`, `12.`, `12)`, `12:`), taken away.
+fn without_number(line: &str) -> Option<&str> {
+    let rest = line.trim_start_matches(|c: char| c.is_ascii_digit());
+    if rest.len() == line.len() {
+        return None;
+    }
+    let marked = rest.trim_start_matches(['.', ')', ':']);
+    let apart = marked.len() < rest.len() || marked.starts_with('\t');
+    Some(marked.trim_start()).filter(|text| apart && !text.is_empty() && (marked.starts_with([' ', '\t'])))
+}
+
+/// What stands in round brackets is done, not said.
+fn without_directions(line: &str) -> String {
+    let mut depth = 0usize;
+    let mut out = String::new();
+    for c in line.chars() {
+        match c {
+            '(' => depth += 1,
+            ')' if depth > 0 => depth -= 1,
+            c if depth == 0 => out.push(c),
+            _ => {}
+        }
+    }
+    out.split_whitespace().collect::<Vec<_>>().join(" ")
+}
+
+/// The lines of a script: `NAME: text`, numbered ones, a name in capitals above what is said, or a line of the file
+/// each. Where lines are named or numbered, those that are not go on with the one above them, up to an empty one.
+pub fn lines_of(script: &str) -> Vec<ScriptLine> {
+    let script = script.replace("\r\n", "\n").replace('\r', "\n");
+    let named = |line: &str| {
+        let (who, text) = line.split_once(':')?;
+        let who = without_directions(who);
+        is_name(&who).then(|| (who, text.trim().to_string()))
+    };
+    let capitals = |line: &str| {
+        let who = without_directions(line);
+        let upper =
+            !who.chars().any(char::is_lowercase) && who.chars().filter(|c| c.is_alphabetic()).count() > 1;
+        Some(who).filter(|who| upper && is_name(who) && !who.ends_with('.'))
+    };
+    let rows: Vec<&str> = script.lines().map(str::trim).collect();
+    let alone = |k: usize| rows.get(k + 1).is_some_and(|next| !next.is_empty());
+    let marked = rows.iter().enumerate().any(|(k, row)| {
+        named(row).is_some() || without_number(row).is_some() || (capitals(row).is_some() && alone(k))
+    });
+    let mut out: Vec<ScriptLine> = Vec::new();
+    let mut open = false;
+    for (k, row) in rows.iter().enumerate() {
+        if row.is_empty() {
+            open = false;
+            continue;
+        }
+        let number = without_number(row);
+        let row = number.unwrap_or(row);
+        let (who, text) = match named(row) {
+            Some((who, text)) => (Some(who), text),
+            None if marked && number.is_none() && alone(k) && capitals(row).is_some() => {
+                (capitals(row), String::new())
+            }
+            None => (None, row.to_string()),
+        };
+        let text = without_directions(&text);
+        match out.last_mut().filter(|_| marked && open && who.is_none() && number.is_none()) {
+            Some(before) if !text.is_empty() => {
+                before.text = format!("{} {text}", before.text).trim().to_string();
+            }
+            Some(_) => {}
+            None => out.push(ScriptLine { who, text }),
+        }
+        open = true;
+    }
+    out.retain(|line| !line.text.is_empty());
+    out
+}
+
 /// Text of sixteen bits a letter.
 pub(crate) fn wide(bytes: &[u8], unit: fn([u8; 2]) -> u16) -> String {
     String::from_utf16_lossy(&bytes.chunks_exact(2).map(|b| unit([b[0], b[1]])).collect::<Vec<u16>>())
@@ -68,7 +171,7 @@ pub(crate) fn wide(bytes: &[u8], unit: fn([u8; 2]) -> u16) -> String {
 
 #[cfg(test)]
 mod tests {
-    use super::{ScriptError, text_of};
+    use super::{ScriptError, lines_of, text_of};
 
     /// Sources: the example cues of the WebVTT specification (W3C, section 1), shortened, and SubRip's usual
     /// layout, from memory.
@@ -81,5 +184,29 @@ mod tests {
         assert_eq!(text_of("\u{feff} Café. \n".as_bytes()).unwrap(), "Café.");
         assert!(matches!(text_of(b"RIFF\0\0\0\0"), Err(ScriptError::NotText)));
         assert!(matches!(text_of(&[0x80, 0x81]), Err(ScriptError::NotText)));
+    }
+
+    /// Source: the usual layouts of dialogue lists and screenplays, common practice; the lines are made up.
+    #[test]
+    fn a_script_gives_its_lines_with_who_says_them() {
+        let of = |script: &str| -> Vec<(String, String)> {
+            lines_of(script).into_iter().map(|l| (l.who.unwrap_or_default(), l.text)).collect()
+        };
+        let line = |who: &str, text: &str| (who.to_string(), text.to_string());
+        assert_eq!(
+            of(
+                "BRAM: Pull the shutters down.\r\nOld Wren (softly): Why: it is\r\n  only fog.\r\n\r\n(They wait.)\r\n"
+            ),
+            [line("BRAM", "Pull the shutters down."), line("Old Wren", "Why: it is only fog.")]
+        );
+        assert_eq!(
+            of("1. Nothing moves.\n2) BRAM: Twelve boats,\nand none.\n3\tListen.\n"),
+            [line("", "Nothing moves."), line("BRAM", "Twelve boats, and none."), line("", "Listen.")]
+        );
+        assert_eq!(
+            of("INT. HARBOUR\n\nBRAM\n(whispers)\nWho is there?\nSay it.\n\nODILE\nNo one.\n"),
+            [line("", "INT. HARBOUR"), line("BRAM", "Who is there? Say it."), line("ODILE", "No one.")]
+        );
+        assert_eq!(of("12 boats went out.\nNone came back.\n").len(), 2);
     }
 }

@@ -2,8 +2,9 @@
 
 use crate::Settings;
 use crate::capture::Capture;
+use crate::checked::Checked;
 use crate::evaluations::Evaluations;
-use crate::jobs::job::{Job, Jobs};
+use crate::jobs::job::{Batch, Job, Jobs};
 use crate::models::{Grounds, Measured, Model, Models};
 use crate::problem::{Answer, Problem};
 use crate::shapings::Shapings;
@@ -39,6 +40,10 @@ pub enum Event {
     },
     Job {
         job: Job,
+    },
+    /// Lines that were asked for together are further on.
+    Batch {
+        batch: Batch,
     },
     Deliveries,
     Production,
@@ -77,6 +82,7 @@ pub struct App {
     pub(crate) shapings: Shapings,
     pub(crate) capture: Arc<Capture>,
     pub(crate) states: States,
+    pub(crate) checked: Checked,
     test_line: OnceLock<Timing>,
     /// The film that was asked for last, by its hash: a player asks for it piece by piece.
     film: Mutex<Option<(String, Arc<Vec<u8>>)>>,
@@ -103,6 +109,7 @@ impl App {
             shapings: Shapings::default(),
             capture: Arc::default(),
             states: States::default(),
+            checked: Checked::default(),
             test_line: OnceLock::new(),
             film: Mutex::default(),
             epoch: AtomicU64::new(0),

@@ -50,6 +50,12 @@ impl Form {
         found.ok_or_else(|| Problem::refused(name, "file_missing", missing))
     }
 
+    /// All files of a name, as they came.
+    pub fn all_files<'a>(&'a self, name: &'a str) -> impl Iterator<Item = (&'a str, &'a [u8])> {
+        let own = self.files.iter().filter(move |(field, _)| field == name);
+        own.map(|(_, (file, bytes))| (file.as_str(), bytes.as_slice()))
+    }
+
     /// All files of a name, one at least.
     pub fn files(self, name: &'static str, missing: &'static str) -> Answer<Vec<(String, Vec<u8>)>> {
         let found: Vec<(String, Vec<u8>)> =

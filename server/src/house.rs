@@ -3,18 +3,18 @@
 
 use crate::app::{App, Event};
 use crate::evaluate;
-use crate::jobs;
+use crate::jobs::{self, Order};
 use crate::problem::{Answer, Problem};
 use crate::version::Version;
 use jam_desk::scene::Heard;
 use jam_desk::{
-    Comes, Done, House, Note, Op, Played, Produced, ProductionNow, ProductionOp, Refusal, Situation,
-    TakeFacts, act, met, needs,
+    Comes, Done, House, LinesChange, Note, Op, Played, Produced, ProductionNow, ProductionOp, Refusal,
+    Situation, TakeFacts, act, act_on_one_of, met, needs,
 };
 use jam_formats::recipe::Recipe;
 use jam_rig::{Mouth, Wiring};
 use jam_score::{FrameGrid, Line, Pose, Prosody};
-use jam_store::{CastMember, Changes, NewStep, StoreError, StoredLine};
+use jam_store::{CastMember, Changes, ListedLine, NewStep, Now, StoreError, StoredLine};
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
@@ -87,7 +87,7 @@ impl House for Here<'_> {
     }
 
     fn has_character(&self, name: &str) -> bool {
-        self.app.store.cast_member_named(name).is_ok()
+        self.app.store.has_character(name).unwrap_or(false)
     }
 }
 
@@ -166,7 +166,7 @@ pub fn operate(app: &Arc<App>, id: i32, op: &Op, asked: &Asked) -> Answer<Made> 
     })?;
     if awaits {
         app.store.set_problem(id, None)?;
-        jobs::analyse(app, id, false);
+        jobs::analyse(app, id, Order::default());
     }
     changed(app, &line, &words, asked.gesture.as_deref());
     Ok(Made { line, made, note })
@@ -190,10 +190,44 @@ pub fn turn_back(app: &Arc<App>, id: i32, back: bool, asked: &Asked) -> Answer<S
     // What runs belongs to the state before; it would find that out at its end.
     let running = app.jobs.analysing(id).is_some();
     if awaits && (running || line.problem.is_none()) {
-        jobs::analyse(app, id, false);
+        jobs::analyse(app, id, Order::default());
     }
     changed(app, &line, words, None);
     Ok(line)
+}
+
+/// Makes a change of many lines on one of them, as a step of that line: its number, and whether the line is to be timed
+/// anew. None if it stays as it is.
+fn change_one(
+    app: &App,
+    now: &mut Now<'_>,
+    (change, place): (&LinesChange, usize),
+    grid: FrameGrid,
+) -> Answer<Option<(i32, bool)>> {
+    let stored = &now.line;
+    let house = Here { app, stored, grid };
+    let at = Situation { line: &stored.document, ids: stored.ids, house: &house };
+    let Some(done) = act_on_one_of(change, place, &at)? else { return Ok(None) };
+    let Done { line: document, ids, words, asks_for_times: awaits, asks, .. } = done;
+    let step = now.step(NewStep { document, ids, words, gesture: None, asks, awaits })?;
+    Ok(step.map(|step| (step, awaits)))
+}
+
+/// Lays the moods that a line was brought in with, once it has times; what hands laid meanwhile stays.
+///
+/// # Errors
+/// They cannot be laid, or the data file cannot be read or written.
+pub fn lay_moods(app: &App, id: i32, moods: &[String]) -> Answer<()> {
+    let grid = app.store.production()?.grid;
+    let change = LinesChange::Mood { moods: moods.to_vec() };
+    let (_, line) = app.store.change_line(id, |now| -> Answer<_> {
+        match now.line.document.layers.moods.is_empty() {
+            true => change_one(app, now, (&change, 0), grid),
+            false => Ok(None),
+        }
+    })?;
+    changed(app, &line, "the moods it came with", None);
+    Ok(())
 }
 
 /// Tells everyone that a line changed.
@@ -265,8 +299,8 @@ impl App {
 /// The production as an operation on it finds it.
 fn production_now(app: &App, takes_of: Option<i32>) -> Answer<ProductionNow> {
     let production = app.store.production()?;
-    let label = |(i, line): (usize, StoredLine)| {
-        let called = line.document.name.clone().unwrap_or_else(|| format!("line {}", i + 1));
+    let label = |(i, line): (usize, ListedLine)| {
+        let called = line.brief.name.clone().unwrap_or_else(|| format!("line {}", i + 1));
         (line.id, called)
     };
     let mut takes = Vec::new();
@@ -275,10 +309,10 @@ fn production_now(app: &App, takes_of: Option<i32>) -> Answer<ProductionNow> {
         let all = app.store.takes(line)?.into_iter();
         takes.extend(all.filter_map(|t| t.id.map(|id| (id, t.name, Some(id) == heard))));
     }
-    let lines = app.store.lines()?;
+    let lines = app.store.lines_listed()?;
     let cast = app.store.cast()?;
     let heard = Heard {
-        lines: lines.iter().map(|l| (l.id, l.document.character.clone())).collect(),
+        lines: lines.iter().map(|l| (l.id, l.brief.character.clone())).collect(),
         characters: cast.iter().map(|m| (m.name.clone(), m.title.clone())).collect(),
     };
     Ok(ProductionNow {
@@ -294,8 +328,19 @@ fn production_now(app: &App, takes_of: Option<i32>) -> Answer<ProductionNow> {
     })
 }
 
-/// Makes one operation on the production: what was done, in words, and the numbers of lines or scenes that are new.
-pub fn produce(app: &App, op: &ProductionOp) -> Answer<(String, Vec<i32>)> {
+/// What an operation on the production gave.
+pub struct ProductionMade {
+    /// What was done, in words.
+    pub says: String,
+    /// Numbers of lines or scenes that are new.
+    pub made: Vec<i32>,
+}
+
+/// Makes one operation on the production.
+///
+/// # Errors
+/// A refusal; nothing is changed then.
+pub fn produce(app: &Arc<App>, op: &ProductionOp) -> Answer<ProductionMade> {
     let takes_of = match op {
         ProductionOp::DeleteTake { line, .. } | ProductionOp::RenameTake { line, .. } => Some(*line),
         _ => None,
@@ -304,6 +349,7 @@ pub fn produce(app: &App, op: &ProductionOp) -> Answer<(String, Vec<i32>)> {
         && ids.iter().all(|id| app.store.line(*id).is_ok())
     {
         // Nothing is worked on any more that nobody sees.
+        let ids: BTreeSet<i32> = ids.iter().copied().collect();
         for job in app.jobs.list().into_iter().filter(|j| ids.contains(&j.line)) {
             jobs::cancel(app, job.id)?;
         }
@@ -313,21 +359,74 @@ pub fn produce(app: &App, op: &ProductionOp) -> Answer<(String, Vec<i32>)> {
         let wrong = |e: String| Problem::refused("recipe", "recipe_wrong", e);
         read.map_err(|e| wrong(e.to_string()))?.check().map_err(|e| wrong(e.to_string()))?;
     }
+    let mut untimed = Vec::new();
     let done = app.store.change_production(|now| -> Answer<_> {
-        let Produced { made, words } = jam_desk::produce(op, &production_now(app, takes_of)?)?;
-        let new = match made {
+        let production = production_now(app, takes_of)?;
+        let Produced { made, words } = jam_desk::produce(op, &production)?;
+        let made = match made {
             Comes::Edit(edit) => {
                 now.make(&edit, &words)?;
                 Vec::new()
             }
             Comes::LineCopied(id) => vec![now.duplicate_line(id, &words)?],
             Comes::Scene(scene) => vec![now.add_scene(&scene, &words)?],
+            Comes::LinesChanged(ids, change) => {
+                let mut steps = Vec::new();
+                for (place, id) in ids.iter().enumerate() {
+                    let step =
+                        now.line(*id, |now| change_one(app, now, (&change, place), production.grid))?;
+                    if let Some((step, awaits)) = step {
+                        steps.push((*id, step));
+                        untimed.extend(awaits.then_some(*id));
+                    }
+                }
+                let (changed, same) = (steps.len(), ids.len() - steps.len());
+                let words = change.words(changed);
+                if changed == 0 {
+                    return Err(Refusal::nothing_changes(change.needs_times()).into());
+                }
+                now.join(steps, &words)?;
+                let says = match same {
+                    0 => words,
+                    _ => format!("{words}; {same} stay as they are"),
+                };
+                return Ok(ProductionMade { says, made: Vec::new() });
+            }
         };
-        Ok((words, new))
+        Ok(ProductionMade { says: words, made })
     })?;
+    time_again(app, &untimed)?;
     app.tell(Event::Production);
     if let Some(id) = takes_of {
         app.tell(Event::State { id });
     }
     Ok(done)
+}
+
+/// Takes the production's last step back, or makes it again; its words.
+///
+/// # Errors
+/// There is none, or others changed since what it changed.
+pub fn turn_production(app: &Arc<App>, back: bool) -> Answer<String> {
+    let (words, awaiting) = app.store.turn_production(back)?;
+    let running = app.jobs.lines_analysed();
+    let mut untimed = Vec::new();
+    for id in awaiting {
+        // What gave no times before gives none again.
+        if running.contains(&id) || app.store.line(id)?.problem.is_none() {
+            untimed.push(id);
+        }
+    }
+    time_again(app, &untimed)?;
+    app.tell(Event::Production);
+    Ok(words)
+}
+
+/// Times lines as they stand now, as one batch.
+fn time_again(app: &Arc<App>, lines: &[i32]) -> Answer<()> {
+    for id in lines {
+        app.store.set_problem(*id, None)?;
+        jobs::analyse(app, *id, Order { many: lines.len() > 1, ..Order::default() });
+    }
+    Ok(())
 }

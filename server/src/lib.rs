@@ -3,6 +3,7 @@
 
 mod app;
 pub mod capture;
+mod checked;
 pub mod deliver;
 mod download;
 mod evaluate;
@@ -159,11 +160,13 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .layer(DefaultBodyLimit::max(MAX_UPLOAD));
     let operations = OpenApiRouter::new()
         .routes(routes!(routes::lines::operate))
+        .routes(routes!(routes::production::operate))
+        .routes(routes!(routes::many::intake))
+        .routes(routes!(routes::many::script))
         .routes(routes!(routes::lines::tiers, routes::lines::read_tiers))
         .layer(DefaultBodyLimit::max(MAX_OPERATION));
     OpenApiRouter::with_openapi(Description::openapi())
         .routes(routes!(routes::production::show))
-        .routes(routes!(routes::production::operate))
         .routes(routes!(routes::production::undo))
         .routes(routes!(routes::production::redo))
         .routes(routes!(routes::production::demo))
@@ -191,6 +194,8 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::lines::list))
         .routes(routes!(routes::lines::show))
         .routes(routes!(routes::lines::analyse))
+        .routes(routes!(routes::many::analyse))
+        .routes(routes!(routes::many::check))
         .routes(routes!(routes::lines::text_of_file))
         .routes(routes!(routes::speech::ways))
         .routes(routes!(routes::speech::take_sound))
@@ -232,6 +237,7 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::deliveries::print_sheet))
         .routes(routes!(routes::jobs::list))
         .routes(routes!(routes::jobs::cancel))
+        .routes(routes!(routes::jobs::batch, routes::jobs::pause, routes::jobs::cancel_batch))
         .layer(DefaultBodyLimit::max(MAX_JSON))
         .merge(operations)
         .merge(uploads)

@@ -91,6 +91,9 @@ impl From<StoreError> for Problem {
             StoreError::NothingToUndo | StoreError::NothingToRedo => {
                 Problem::new(StatusCode::CONFLICT, "nothing_to_do", "Nothing to do", error)
             }
+            StoreError::LineWentOn(_) => {
+                Problem::new(StatusCode::CONFLICT, "changed_after", "Changed meanwhile", error)
+            }
             StoreError::Edit(inner) => Refusal::from(inner).into(),
             StoreError::Foreign(_) | StoreError::Newer | StoreError::InUse(_) | StoreError::Damaged(_) => {
                 Problem::unexpected(error)

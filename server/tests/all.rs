@@ -3,3 +3,4 @@
 mod api;
 mod description;
 mod laws;
+mod many;

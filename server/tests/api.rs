@@ -14,7 +14,7 @@ use tokio_tungstenite::tungstenite::Message;
 
 const TEXT: &str = "I thought the worst of it was over.";
 
-struct Running {
+pub(crate) struct Running {
     address: SocketAddr,
     client: Client,
     stop: tokio::sync::oneshot::Sender<()>,
@@ -22,7 +22,7 @@ struct Running {
 }
 
 impl Running {
-    async fn start(data: &Path) -> Running {
+    pub(crate) async fn start(data: &Path) -> Running {
         let store = Store::open(data).unwrap();
         if store.cast().unwrap().is_empty() {
             let wiring = jam_demo::CHARACTERS[0].read().unwrap().wiring().unwrap();
@@ -37,21 +37,21 @@ impl Running {
         Running { address, client: Client::new(), stop, done }
     }
 
-    async fn stop(self) {
+    pub(crate) async fn stop(self) {
         drop(self.client);
         self.stop.send(()).unwrap();
         self.done.await.unwrap();
     }
 
-    fn ask(&self, method: Method, path: &str) -> reqwest::RequestBuilder {
+    pub(crate) fn ask(&self, method: Method, path: &str) -> reqwest::RequestBuilder {
         self.client.request(method, format!("http://{}{path}", self.address))
     }
 
-    async fn get(&self, path: &str) -> Value {
+    pub(crate) async fn get(&self, path: &str) -> Value {
         self.ask(Method::GET, path).send().await.unwrap().error_for_status().unwrap().json().await.unwrap()
     }
 
-    async fn answer(&self, method: Method, path: &str, body: &Value) -> (StatusCode, Value) {
+    pub(crate) async fn answer(&self, method: Method, path: &str, body: &Value) -> (StatusCode, Value) {
         let answer = self.ask(method, path).json(body).send().await.unwrap();
         (answer.status(), answer.json().await.unwrap())
     }
@@ -183,7 +183,7 @@ impl Running {
     }
 
     /// Asks for a line until it is no longer being analysed.
-    async fn settled(&self, id: i64) -> Value {
+    pub(crate) async fn settled(&self, id: i64) -> Value {
         for _ in 0..600 {
             let line = self.get(&format!("/api/lines/{id}")).await;
             let state = line["summary"]["state"].as_str().unwrap();

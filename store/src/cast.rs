@@ -327,6 +327,27 @@ impl Store {
         })
     }
 
+    /// How often each character was changed, by the name that lines know it by.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written.
+    pub fn cast_revisions(&self) -> Result<HashMap<String, i64>, StoreError> {
+        let there = cast_member::table.filter(cast_member::gone.eq(false));
+        let all: Vec<(String, i64)> =
+            there.select((cast_member::name, cast_member::revision)).load(&mut self.connection()?)?;
+        Ok(all.into_iter().collect())
+    }
+
+    /// Whether there is a character that lines know by this name, or that is called so.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written.
+    pub fn has_character(&self, name: &str) -> Result<bool, StoreError> {
+        let called = cast_member::name.eq(name).or(cast_member::title.eq(name));
+        let there = cast_member::table.filter(cast_member::gone.eq(false)).filter(called);
+        Ok(diesel::select(diesel::dsl::exists(there)).get_result(&mut self.connection()?)?)
+    }
+
     /// Keeps a new character; its wiring gets its first numbers.
     ///
     /// # Errors

@@ -22,6 +22,8 @@ pub enum StoreError {
     NothingToUndo,
     #[error("there is nothing to redo")]
     NothingToRedo,
+    #[error("line {0} was changed after that; take back on its score what came later, then try again")]
+    LineWentOn(usize),
     #[error(transparent)]
     Edit(#[from] EditError),
     #[error("the data file could not be read or written: {0}")]

@@ -10,7 +10,7 @@
 
 use crate::changes::{self, Changes, Owner};
 use crate::documents::Documents;
-use crate::lines::{StoredLine, read, write};
+use crate::lines::{StoredLine, number, read, write};
 use crate::schema::{line, step};
 use crate::{Failed, Store, StoreError, stored};
 use diesel::prelude::*;
@@ -138,7 +138,16 @@ fn awaits_times(c: &mut SqliteConnection, line: &StoredLine) -> Result<bool, Sto
     Ok(awaits && !entries.iter().any(|e| e.is_result && e.cause == Some(asked)))
 }
 
-impl Now<'_> {
+impl<'c> Now<'c> {
+    pub(crate) fn of(
+        connection: &'c mut SqliteConnection,
+        documents: &'c Documents,
+        id: i32,
+    ) -> Result<Now<'c>, StoreError> {
+        let line = read(connection, id, documents)?;
+        Ok(Now { connection, documents, line })
+    }
+
     /// What changed since a revision, without what the same gesture did; none if that is too long ago to be told, or
     /// was never.
     ///
@@ -215,16 +224,16 @@ impl Now<'_> {
     }
 
     /// Makes a step; what could be redone before is gone. It is one with the last step if that is of the same gesture.
-    /// A step that changes nothing is none.
+    /// A step that changes nothing is none. Gives its number.
     ///
     /// # Errors
     /// The data file cannot be read or written.
-    pub fn step(&mut self, new: NewStep) -> Result<(), StoreError> {
+    pub fn step(&mut self, new: NewStep) -> Result<Option<i32>, StoreError> {
         let id = self.line.id;
         let edit = Edit::between(&self.line.document, &new.document);
         let words = new.words;
         if edit.is_empty() {
-            return Ok(());
+            return Ok(None);
         }
         let undone = step::table.filter(step::line_id.eq(id)).filter(step::undone.eq(true));
         diesel::delete(undone).execute(self.connection)?;
@@ -238,7 +247,7 @@ impl Now<'_> {
             .first(self.connection)
             .optional()?;
         let same = last.filter(|_| goes_on);
-        match same {
+        let step = match same {
             Some((last, asks)) => {
                 // From before the gesture to now.
                 let first = edit_of(self.connection, last)?.inverse().apply(&self.line.document)?;
@@ -251,21 +260,42 @@ impl Now<'_> {
                         step::awaits.eq(new.awaits),
                     ))
                     .execute(self.connection)?;
+                last
             }
-            None => {
-                diesel::insert_into(step::table)
-                    .values((
-                        step::line_id.eq(id),
-                        step::words.eq(&words),
-                        step::edit.eq(stored::pack(&edit)?),
-                        step::gesture.eq(&new.gesture),
-                        step::asks.eq(new.asks),
-                        step::awaits.eq(new.awaits),
-                    ))
-                    .execute(self.connection)?;
-            }
+            None => diesel::insert_into(step::table)
+                .values((
+                    step::line_id.eq(id),
+                    step::words.eq(&words),
+                    step::edit.eq(stored::pack(&edit)?),
+                    step::gesture.eq(&new.gesture),
+                    step::asks.eq(new.asks),
+                    step::awaits.eq(new.awaits),
+                ))
+                .returning(step::id)
+                .get_result(self.connection)?,
+        };
+        self.changed(new.document, &edit, new.ids, &words, new.gesture.as_deref())?;
+        Ok(Some(step))
+    }
+
+    /// Takes a step back that was made on several lines at once, or makes it again. Where the line's own undo was there
+    /// before, nothing is left to be done.
+    ///
+    /// # Errors
+    /// Other steps of the line lie between, or the data file cannot be read or written.
+    pub(crate) fn turn(&mut self, step: i32, back: bool) -> Result<(), StoreError> {
+        let all = entries(self.connection, self.line.id)?;
+        let mut steps = all.iter().filter(|e| !e.is_result);
+        let own = steps.clone().find(|e| e.id == step);
+        if own.is_some_and(|own| own.undone == back) {
+            return Ok(());
         }
-        self.changed(new.document, &edit, new.ids, &words, new.gesture.as_deref())
+        let next = if back { steps.rfind(|e| !e.undone) } else { steps.find(|e| e.undone) };
+        match next.filter(|e| e.id == step) {
+            Some(_) if back => self.undo(),
+            Some(_) => self.redo(),
+            None => Err(StoreError::LineWentOn(number(self.connection, self.line.id)?)),
+        }
     }
 
     /// Keeps a result that followed from a step, or from the line as it came: it is journalled behind everything made
@@ -334,7 +364,8 @@ impl Now<'_> {
     /// Marks a step and its results as taken back or made again.
     fn mark(&mut self, id: i32, undone: bool) -> Result<(), StoreError> {
         diesel::update(step::table.find(id)).set(step::undone.eq(undone)).execute(self.connection)?;
-        diesel::update(step::table.filter(step::cause.eq(id)).filter(step::timing.is_not_null()))
+        let own = step::table.filter(step::line_id.eq(self.line.id)).filter(step::cause.eq(id));
+        diesel::update(own.filter(step::timing.is_not_null()))
             .set(step::undone.eq(undone))
             .execute(self.connection)?;
         Ok(())
@@ -386,8 +417,7 @@ impl Store {
         work: impl FnOnce(&mut Now<'_>) -> Result<T, E>,
     ) -> Result<(T, StoredLine), E> {
         let (answer, line) = self.in_turn(|c| {
-            let line = read(c, id, &self.documents).map_err(Failed::Store)?;
-            let mut now = Now { connection: c, documents: &self.documents, line };
+            let mut now = Now::of(c, &self.documents, id).map_err(Failed::Store)?;
             let answer = work(&mut now).map_err(Failed::Work)?;
             Ok((answer, now.line))
         })?;

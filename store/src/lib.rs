@@ -3,6 +3,7 @@
 //! transaction, written through to the disk.
 
 mod archive;
+mod briefs;
 mod cast;
 mod changes;
 mod deliveries;
@@ -26,6 +27,7 @@ mod upgrade;
 mod waiting;
 
 pub use archive::{Came, Whole};
+pub use briefs::{Brief, ListedLine};
 pub use cast::{CastMember, NewModel, NewWiring, NowCast};
 pub use changes::Changes;
 pub use deliveries::{Delivered, NewDelivered};
@@ -40,6 +42,7 @@ pub use snapshots::Snapshot;
 pub use speech::Take;
 pub use waiting::Waiting;
 
+use briefs::Briefs;
 use diesel::connection::SimpleConnection;
 use diesel::prelude::*;
 use diesel::r2d2::{ConnectionManager, CustomizeConnection, Pool, PooledConnection};
@@ -65,6 +68,7 @@ pub struct Store {
     /// Writers of this program take turns, so that none starves while it polls for the lock.
     writers: Arc<Mutex<()>>,
     documents: Documents,
+    briefs: Briefs,
     /// Held as long as the file is open for a server.
     _alone: Option<Arc<File>>,
 }
@@ -141,7 +145,13 @@ impl Store {
             .connection_customizer(Box::new(Pragmas))
             .build(ConnectionManager::new(name))
             .map_err(|e| StoreError::Open(e.to_string()))?;
-        let store = Store { pool, writers: Arc::default(), documents: Documents::default(), _alone: None };
+        let store = Store {
+            pool,
+            writers: Arc::default(),
+            documents: Documents::default(),
+            briefs: Briefs::default(),
+            _alone: None,
+        };
         let mut connection = store.connection()?;
         let layout = number(&mut connection, "SELECT user_version AS n FROM pragma_user_version")?;
         connection.run_pending_migrations(MIGRATIONS).map_err(|e| StoreError::Open(e.to_string()))?;

@@ -1,5 +1,6 @@
 //! Lines as they are stored.
 
+use crate::briefs::{Brief, ListedLine};
 use crate::documents::Documents;
 use crate::schema::{film, line, take};
 use crate::{Store, StoreError, keep_blob, parts, stored};
@@ -91,6 +92,15 @@ pub(crate) fn read(
     })
 }
 
+/// A line's place in the production, from 1.
+pub(crate) fn number(c: &mut SqliteConnection, id: i32) -> Result<usize, StoreError> {
+    let own: i64 = line::table.find(id).select(line::place).first(c)?;
+    let there = line::table.filter(line::gone.eq(false));
+    let upto = line::place.lt(own).or(line::place.eq(own).and(line::id.le(id)));
+    let place: i64 = there.filter(upto).count().get_result(c)?;
+    Ok(place as usize)
+}
+
 /// Writes a line's document over the one before.
 pub(crate) fn write(
     c: &mut SqliteConnection,
@@ -106,18 +116,59 @@ pub(crate) fn write(
     parts::write(c, id, before.and_then(|b| b.timing.as_ref()), document.timing.as_ref())
 }
 
+/// Every recording that a line can listen to beside the one it came with, by line and number.
+fn takes(c: &mut SqliteConnection) -> Result<HashMap<(i32, i32), Heard>, StoreError> {
+    let columns = (take::id, take::line_id, take::recording, take::recording_name, take::recording_facts);
+    let takes: Vec<(i32, i32, String, String, String)> = take::table.select(columns).load(c)?;
+    Ok(takes.into_iter().map(|(id, of, a, b, c)| ((of, id), (a, b, c))).collect())
+}
+
 impl Store {
+    /// Lines as they are listed: of each its document is read once only as long as nobody changes it.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written.
+    pub fn lines_listed(&self) -> Result<Vec<ListedLine>, StoreError> {
+        self.connection()?.transaction(|c| {
+            let there = line::table.filter(line::gone.eq(false));
+            let rows: Vec<Row> = there.order((line::place, line::id)).select(Row::as_select()).load(c)?;
+            let mut takes = takes(c)?;
+            let mut lines = Vec::with_capacity(rows.len());
+            for row in rows {
+                let Row { id, recording_name, recording_facts, problem, revision, .. } = row;
+                let brief = match self.briefs.find(id, revision) {
+                    Some(brief) => brief,
+                    None => {
+                        let kept = self.documents.find(id, revision);
+                        let brief = Arc::new(match kept {
+                            Some(document) => Brief::of(&document),
+                            None => Brief::of(&read_document(c, id)?),
+                        });
+                        self.briefs.keep(id, revision, &brief);
+                        brief
+                    }
+                };
+                let (recording_name, facts) = match brief.take {
+                    None => (recording_name, recording_facts),
+                    Some(take) => {
+                        let (_, name, facts) = takes.remove(&(id, take)).ok_or(StoreError::NotFound)?;
+                        (name, facts)
+                    }
+                };
+                let facts = serde_json::from_str(&facts)?;
+                lines.push(ListedLine { id, revision, recording_name, facts, problem, brief });
+            }
+            Ok(lines)
+        })
+    }
+
     /// # Errors
     /// The data file cannot be read or written.
     pub fn lines(&self) -> Result<Vec<StoredLine>, StoreError> {
         self.connection()?.transaction(|c| {
             let there = line::table.filter(line::gone.eq(false));
             let rows: Vec<Row> = there.order((line::place, line::id)).select(Row::as_select()).load(c)?;
-            let columns =
-                (take::id, take::line_id, take::recording, take::recording_name, take::recording_facts);
-            let takes: Vec<(i32, i32, String, String, String)> = take::table.select(columns).load(c)?;
-            let mut takes: HashMap<(i32, i32), Heard> =
-                takes.into_iter().map(|(id, of, a, b, c)| ((of, id), (a, b, c))).collect();
+            let mut takes = takes(c)?;
             let mut lines = Vec::with_capacity(rows.len());
             for row in rows {
                 let line = whole(c, row, &self.documents, |_, id, take| {
@@ -143,12 +194,7 @@ impl Store {
     /// # Errors
     /// The data file cannot be read or written, or there is no such thing in it.
     pub fn line_number(&self, id: i32) -> Result<usize, StoreError> {
-        let c = &mut self.connection()?;
-        let own: i64 = line::table.find(id).select(line::place).first(c)?;
-        let there = line::table.filter(line::gone.eq(false));
-        let upto = line::place.lt(own).or(line::place.eq(own).and(line::id.le(id)));
-        let place: i64 = there.filter(upto).count().get_result(c)?;
-        Ok(place as usize)
+        number(&mut *self.connection()?, id)
     }
 
     /// # Errors

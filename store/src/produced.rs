@@ -3,11 +3,13 @@
 use crate::cast::not_taken;
 use crate::production::{set_grid, set_name};
 use crate::schema::{cast_member, delivery, line, production_step, take};
-use crate::{Failed, Steps, Store, StoreError, recipes, scenes, stored};
+use crate::{Failed, Now, Steps, Store, StoreError, recipes, scenes, stored};
 use diesel::prelude::*;
 use jam_score::{ProductionEdit, Scene};
 
-fn apply(c: &mut SqliteConnection, edit: &ProductionEdit) -> Result<(), StoreError> {
+/// Makes a change; gives the lines that await times after it, because their own steps were turned.
+fn apply(c: &mut SqliteConnection, store: &Store, edit: &ProductionEdit) -> Result<Vec<i32>, StoreError> {
+    let mut awaiting = Vec::new();
     match edit {
         ProductionEdit::Lines { ids, gone } => {
             diesel::update(line::table.filter(line::id.eq_any(ids))).set(line::gone.eq(gone)).execute(c)?;
@@ -44,12 +46,31 @@ fn apply(c: &mut SqliteConnection, edit: &ProductionEdit) -> Result<(), StoreErr
         ProductionEdit::Recipe { name, after, .. } => recipes::set(c, name, after.as_deref())?,
         ProductionEdit::Scenes { ids, gone } => scenes::set_gone(c, ids, *gone)?,
         ProductionEdit::Scene { id, after, .. } => scenes::set(c, *id, after)?,
+        ProductionEdit::Steps { steps, undone } => {
+            for (line, step) in steps {
+                let mut now = Now::of(c, &store.documents, *line)?;
+                now.turn(*step, *undone)?;
+                if now.awaits_times()? {
+                    awaiting.push(*line);
+                }
+            }
+        }
     }
-    Ok(())
+    Ok(awaiting)
 }
 
-fn step(c: &mut SqliteConnection, edit: &ProductionEdit, words: &str) -> Result<(), StoreError> {
-    apply(c, edit)?;
+fn step(
+    c: &mut SqliteConnection,
+    store: &Store,
+    edit: &ProductionEdit,
+    words: &str,
+) -> Result<(), StoreError> {
+    apply(c, store, edit)?;
+    note(c, edit, words)
+}
+
+/// Writes a step down that was made.
+fn note(c: &mut SqliteConnection, edit: &ProductionEdit, words: &str) -> Result<(), StoreError> {
     diesel::delete(production_step::table.filter(production_step::undone.eq(true))).execute(c)?;
     diesel::insert_into(production_step::table)
         .values((production_step::words.eq(words), production_step::edit.eq(stored::write(edit)?)))
@@ -69,7 +90,27 @@ impl NowProduction<'_> {
     /// # Errors
     /// The data file cannot be read or written.
     pub fn make(&mut self, edit: &ProductionEdit, words: &str) -> Result<(), StoreError> {
-        step(self.connection, edit, words)
+        step(self.connection, self.store, edit, words)
+    }
+
+    /// Makes one step of steps that were made on lines, by line and number.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written.
+    pub fn join(&mut self, steps: Vec<(i32, i32)>, words: &str) -> Result<(), StoreError> {
+        note(self.connection, &ProductionEdit::Steps { steps, undone: false }, words)
+    }
+
+    /// One of its lines, to be changed inside this transaction.
+    ///
+    /// # Errors
+    /// Whatever `work` says, or there is no such line.
+    pub fn line<T, E: From<StoreError>>(
+        &mut self,
+        id: i32,
+        work: impl FnOnce(&mut Now<'_>) -> Result<T, E>,
+    ) -> Result<T, E> {
+        work(&mut Now::of(self.connection, &self.store.documents, id)?)
     }
 
     /// Makes a copy of a line, as a step, and gives its number.
@@ -106,11 +147,12 @@ impl Store {
         self.in_turn(|c| work(&mut NowProduction { connection: c, store: self }).map_err(Failed::Work))
     }
 
-    /// Takes the production's last step back, or makes it again; its words.
+    /// Takes the production's last step back, or makes it again; its words, and the lines that await times then because
+    /// it was a step of theirs.
     ///
     /// # Errors
-    /// There is none, or the data file cannot be read or written.
-    pub fn turn_production(&self, back: bool) -> Result<String, StoreError> {
+    /// There is none, a line was changed after it, or the data file cannot be read or written.
+    pub fn turn_production(&self, back: bool) -> Result<(String, Vec<i32>), StoreError> {
         self.change(|c| {
             let all = production_step::table.filter(production_step::undone.eq(!back));
             let columns = (production_step::id, production_step::words, production_step::edit);
@@ -122,11 +164,11 @@ impl Store {
             let nothing = if back { StoreError::NothingToUndo } else { StoreError::NothingToRedo };
             let (id, words, edit) = found.ok_or(nothing)?;
             let edit: ProductionEdit = stored::read(&edit)?;
-            apply(c, &if back { edit.inverse() } else { edit })?;
+            let awaiting = apply(c, self, &if back { edit.inverse() } else { edit })?;
             diesel::update(production_step::table.find(id))
                 .set(production_step::undone.eq(back))
                 .execute(c)?;
-            Ok(words)
+            Ok((words, awaiting))
         })
     }
 

@@ -50,4 +50,21 @@ impl Store {
             set_grid(c, new.grid)
         })
     }
+
+    /// Whether the batch of lines waits until it is let go on.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written.
+    pub fn paused(&self) -> Result<bool, StoreError> {
+        Ok(production::table.find(1).select(production::paused).first(&mut self.connection()?)?)
+    }
+
+    /// # Errors
+    /// The data file cannot be read or written.
+    pub fn set_paused(&self, paused: bool) -> Result<(), StoreError> {
+        self.change(|c| {
+            diesel::update(production::table.find(1)).set(production::paused.eq(paused)).execute(c)?;
+            Ok(())
+        })
+    }
 }

@@ -1,7 +1,7 @@
 //! The tables, as the migrations make them.
 
 diesel::table! {
-    production (id) { id -> Integer, name -> Text, rate_num -> Integer, rate_den -> Integer, first_frame -> BigInt, }
+    production (id) { id -> Integer, name -> Text, rate_num -> Integer, rate_den -> Integer, first_frame -> BigInt, paused -> Bool, }
 }
 diesel::table! {
     blob (hash) { hash -> Text, bytes -> Binary, base -> Nullable<Text>, }

@@ -16,6 +16,10 @@ import { KeyMap } from './KeyMap';
 import { type CommandId, TABLE, shownKey } from './keys';
 import { AddLine } from './lines/AddLine';
 import { LinesPage } from './lines/LinesPage';
+import { WHOLE, areMany, gather, holdsModel } from './lines/many/gather';
+import { ManyLines } from './lines/many/ManyLines';
+import { ScriptMatch } from './lines/many/ScriptMatch';
+import { bringWhole } from './lines/WholeMenu';
 import { WordList } from './lines/WordList';
 import { type Place, get, go, set, useView } from './state';
 import { colourTurner } from './theme/colours';
@@ -39,9 +43,13 @@ const PLACES: [Place, string, CommandId][] = [
   ['deliver', 'Deliver', 'goDeliver'],
 ];
 
-/** Takes whatever was dropped on the page. */
-function drop(files: File[]) {
-  if (hasModel(files)) bringIn(files).catch(tell);
+/** Takes whatever was dropped on the page: a production's file, a character, a recording, or many. */
+async function drop(files: File[]) {
+  const [one] = files;
+  if (one && WHOLE.test(one.name)) return bringWhole(one);
+  const zip = files.length === 1 && one && /\.zip$/i.test(one.name);
+  if (zip ? holdsModel(await gather(files)) : hasModel(files)) return bringIn(files);
+  if (areMany(files)) set({ many: files });
   else set({ adding: files });
 }
 
@@ -49,6 +57,7 @@ export function App() {
   const place = useView((s) => s.place);
   const line = useView((s) => s.line);
   const adding = useView((s) => s.adding);
+  const many = useView((s) => s.many);
   const lines = useQuery({ queryKey: ['lines'], queryFn: api.lines });
   const { setColorScheme } = useMantineColorScheme();
   const scheme = useComputedColorScheme('light');
@@ -83,11 +92,18 @@ export function App() {
         </Suspense>
       </Kept>
       <AddLine />
+      <ManyLines />
+      <ScriptMatch />
       <WordList />
       <KeyMap />
       <Guide />
-      <Dropzone.FullScreen active={adding === null} onDrop={drop}>
-        <div className={css.drop}>Drop recordings to add lines, or a character to add it to the cast</div>
+      <Dropzone.FullScreen
+        active={adding === null && many === null}
+        onDrop={(files) => void drop(files).catch(tell)}
+      >
+        <div className={css.drop}>
+          Drop recordings to add lines, one or many, or a character to add it to the cast
+        </div>
       </Dropzone.FullScreen>
       <Find />
     </div>

@@ -326,7 +326,9 @@ export const actsIn = (entry: Entry, place: Place) => !entry.at || entry.at.incl
 function keeps(target: HTMLElement, key: string, event: KeyboardEvent): boolean {
   if (target.closest('[role="dialog"]')) return true;
   if (target.closest('[role="menu"]') && !/Mod/.test(key)) return true;
-  if (target.closest('textarea, select, [contenteditable="true"]')) return true;
+  if (target.closest('textarea, [contenteditable="true"]')) return true;
+  // A list has nothing of its own to undo or copy.
+  if (target.closest('select')) return !/Mod/.test(key);
   const input = target.closest('input');
   if (input && !/^(checkbox|radio|range|file|button)$/.test(input.type)) return true;
   const pressable =

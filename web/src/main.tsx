@@ -20,7 +20,8 @@ if (root) {
   createRoot(root).render(
     <MantineProvider theme={theme} defaultColorScheme="auto">
       <QueryClientProvider client={queries}>
-        <Notifications position="top-right" autoClose={9000} />
+        {/* Where they lie over nothing that is pressed: beside the list of lines stands what is chosen. */}
+        <Notifications position="bottom-right" autoClose={9000} containerWidth={284} />
         <App />
       </QueryClientProvider>
     </MantineProvider>,

@@ -2,6 +2,7 @@
 
 import { create } from 'zustand';
 import { persist } from 'zustand/middleware';
+import type { ScriptLine } from './api/client';
 import type { CommandId } from './keys';
 import type { StaveName } from './score/staves/axis';
 
@@ -31,6 +32,8 @@ interface Settings {
   guide: number | null;
   /** Whether single keys do something, or only those with Ctrl or Cmd. */
   singleKeys: boolean;
+  /** A script that came with recordings, until its lines are found in them. */
+  script: ScriptLine[];
 }
 
 export const useSettings = create<Settings>()(
@@ -50,6 +53,7 @@ export const useSettings = create<Settings>()(
       keys: {},
       guide: null,
       singleKeys: true,
+      script: [],
     }),
     { name: 'jam-lips-settings', version: 1 },
   ),

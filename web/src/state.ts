@@ -67,7 +67,14 @@ interface State {
   bench: Bench;
   /** The chosen word is being typed anew. */
   retyping: boolean;
+  /** The recording of a line that is being added; an empty list, none yet. */
   adding: File[] | null;
+  /** Files of many lines that are being looked through before they come in. */
+  many: File[] | null;
+  /** Lines that are marked beside the one that is chosen, to be changed together. */
+  marked: number[];
+  /** Texts are being found in a script. */
+  matching: boolean;
   /** The mouth's stave shows its curves and keys. */
   open: boolean;
   /** The curves that are worked on; the last is the one that was chosen last. */
@@ -122,6 +129,9 @@ export const useView = create<State>(() => ({
   bench: 'line',
   retyping: false,
   adding: null,
+  many: null,
+  marked: [],
+  matching: false,
   wordList: false,
   open: false,
   curves: [],

@@ -3,9 +3,9 @@
 use super::folder::{MANIFEST, below};
 use super::unit::{Failure, wrong};
 use crate::files::stem;
-use crate::layers::Felt;
 use anyhow::{Context, anyhow, bail, ensure};
-use jam_formats::back::separator;
+use jam_desk::{Felt, felt_of};
+use jam_formats::lines_table::{Column, LinesTable, TEXTS, is_sound};
 use jam_formats::manifest::free;
 use jam_formats::script;
 use jam_score::Frame;
@@ -27,21 +27,6 @@ pub struct Row {
     /// Whether the id was given, not made of the recording's name.
     named: bool,
 }
-
-/// Columns, each with the headers that it is known by.
-const COLUMNS: [(&str, &[&str]); 7] = [
-    ("file", &["file", "recording", "audio", "sound", "wav"]),
-    ("text", &["text", "words", "line", "dialogue"]),
-    ("character", &["character", "face", "model"]),
-    ("wiring", &["wiring"]),
-    ("mood", &["mood", "moods", "emotion"]),
-    ("first_frame", &["first_frame", "first frame", "start frame", "start_frame"]),
-    ("id", &["id", "name"]),
-];
-
-/// Endings of sound files, and of files beside them that say what is said.
-const SOUNDS: [&str; 11] = ["wav", "flac", "mp3", "ogg", "oga", "m4a", "mp4", "aif", "aiff", "aifc", "caf"];
-const TEXTS: [&str; 3] = ["txt", "srt", "vtt"];
 
 /// The lines of a table, or the recordings in a folder.
 pub fn read(path: &Path) -> anyhow::Result<Vec<Row>> {
@@ -65,11 +50,6 @@ fn beside(recording: &Path) -> anyhow::Result<Option<String>> {
     Ok(Some(text))
 }
 
-fn is_sound(path: &Path) -> bool {
-    let ending = path.extension().map(|e| e.to_string_lossy().to_lowercase());
-    ending.is_some_and(|e| SOUNDS.contains(&e.as_str()))
-}
-
 fn of_folder(folder: &Path) -> anyhow::Result<Vec<Row>> {
     // What was made of recordings may lie among them.
     let found = below(folder, &|inner| !inner.join(MANIFEST).exists())?;
@@ -78,90 +58,50 @@ fn of_folder(folder: &Path) -> anyhow::Result<Vec<Row>> {
         let id = inside.to_string_lossy().replace(['/', '\\'], "_");
         Row { id, recording, ..Row::default() }
     };
-    Ok(found.into_iter().filter(|path| is_sound(path)).map(row).collect())
+    Ok(found.into_iter().filter(|path| is_sound(&path.to_string_lossy())).map(row).collect())
 }
 
 fn of_table(path: &Path) -> anyhow::Result<Vec<Row>> {
-    let shown = path.display();
-    let bytes = crate::read(path)?;
-    let text = String::from_utf8(bytes).with_context(|| format!("{shown}: save it as UTF-8"))?;
-    let text = text.trim_start_matches('\u{feff}');
-    let mut table = csv::ReaderBuilder::new()
-        .delimiter(separator(text))
-        .flexible(true)
-        .trim(csv::Trim::All)
-        .from_reader(text.as_bytes());
-    let headers = table.headers().with_context(|| shown.to_string())?.clone();
-    let mut at: BTreeMap<&str, usize> = BTreeMap::new();
-    for (number, header) in headers.iter().enumerate() {
-        let header = header.to_lowercase();
-        if let Some((column, _)) = COLUMNS.iter().find(|(_, names)| names.contains(&header.as_str())) {
-            at.entry(column).or_insert(number);
-        }
-    }
-    if !at.contains_key("file") {
-        let has = headers.iter().collect::<Vec<&str>>().join(", ");
-        bail!(
-            "{shown}: the first line must name a column “file” with the recordings; it names: {has}. The others may be text, character, wiring, mood, first_frame and id"
-        );
-    }
+    let shown = || path.display().to_string();
+    let table = LinesTable::read(&crate::read(path)?).with_context(shown)?;
+    table.check().with_context(shown)?;
     let base = path.parent().unwrap_or(Path::new(""));
     let mut rows = Vec::new();
-    for record in table.records() {
-        let record = record.with_context(|| shown.to_string())?;
-        let line = record.position().map_or(0, csv::Position::line);
-        let cell = |column: &str| {
-            let text = at.get(column).and_then(|k| record.get(*k)).unwrap_or_default();
-            (!text.is_empty()).then(|| text.to_string())
-        };
-        // A row of nothing is no line.
-        if record.iter().all(str::is_empty) {
-            continue;
-        }
+    for own in &table.rows {
+        let cell = |column| table.cell(own, column).map(str::to_string);
         let mut problem = None;
         let mut not = |code: &str, what: anyhow::Error| {
-            problem.get_or_insert(wrong(code, what.context(format!("line {line} of the table"))));
+            problem.get_or_insert(wrong(code, what.context(format!("line {} of the table", own.line))));
         };
-        let file = cell("file").unwrap_or_default();
+        let file = cell(Column::File).unwrap_or_default();
         if file.is_empty() {
             not("recording_missing", anyhow!("there is no file in it"));
         }
-        let first_frame = match cell("first_frame").map(|n| crate::spoken::first_frame(&n)).transpose() {
+        let first_frame = match cell(Column::FirstFrame).map(|n| crate::spoken::first_frame(&n)).transpose() {
             Ok(first) => first,
             Err(says) => {
                 not("first_frame", anyhow!(says));
                 None
             }
         };
-        let moods = moods(&cell("mood").unwrap_or_default());
+        let moods = felt_of(&cell(Column::Mood).unwrap_or_default());
         if let Some(says) = moods.iter().find_map(|m| m.parse::<Felt>().err()) {
             not("mood", anyhow!(says));
         }
+        let name = cell(Column::Name);
         rows.push(Row {
-            named: cell("id").is_some(),
-            id: cell("id").unwrap_or_else(|| stem(Path::new(&file), &format!("line {line}"))),
+            named: name.is_some(),
+            id: name.unwrap_or_else(|| stem(Path::new(&file), &format!("line {}", own.line))),
             recording: base.join(&file),
-            text: cell("text"),
-            character: cell("character").map(|c| base.join(c)),
-            wiring: cell("wiring").map(|c| base.join(c)),
+            text: cell(Column::Text),
+            character: cell(Column::Character).map(|c| base.join(c)),
+            wiring: cell(Column::Wiring).map(|c| base.join(c)),
             moods,
             first_frame,
             problem,
         });
     }
     Ok(rows)
-}
-
-/// Moods as a cell has them, one after the other; an amount may stand apart from its mood.
-fn moods(cell: &str) -> Vec<String> {
-    let mut out: Vec<String> = Vec::new();
-    for part in cell.split([' ', '|', '+', ',', ';']).filter(|p| !p.is_empty()) {
-        match out.last_mut() {
-            Some(last) if part.parse::<f64>().is_ok() && !last.contains(':') => *last += &format!(":{part}"),
-            _ => out.push(part.to_lowercase()),
-        }
-    }
-    out
 }
 
 /// Makes ids names of files. One made of a recording's name gives way; two that were given are refused.

@@ -5,9 +5,10 @@
 
 use super::folder::Summary;
 use crate::files::stem;
-use crate::layers::{Felt, LayerOptions};
+use crate::layers::LayerOptions;
 use crate::{character, files, spoken};
 use anyhow::Context;
+use jam_desk::Felt;
 use jam_desk::Played;
 use jam_formats::deliver::{Delivery, FileKind};
 use jam_formats::glb::Character;

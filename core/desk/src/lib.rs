@@ -7,10 +7,13 @@
 
 mod act;
 mod brought;
+mod felt;
 mod fields;
 mod found;
 mod hands;
+pub mod intake;
 mod laid;
+mod many;
 mod meet;
 mod op;
 mod pass;
@@ -26,6 +29,8 @@ mod wiring;
 
 pub use act::{Done, act, number};
 pub use brought::{Bringing, bring, covers};
+pub use felt::{Felt, felt_of};
+pub use many::{LinesChange, act_on_one_of};
 pub use meet::{met, needs};
 pub use op::{Copied, CopiedBlink, CopiedSpan, Fields, Op, PassName, Place, Spot, Taken, TouchChange};
 pub use played::{FramesError, Played, Stretch, Tracks, frames_of, wire};

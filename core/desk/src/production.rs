@@ -1,10 +1,12 @@
 //! What can be done with the production as a whole: its lines, characters, takes and deliveries deleted, named and put in
 //! order; its name and its frames.
 
+use crate::many::LinesChange;
 use crate::refusal::Refusal;
 use crate::scene::{Heard, SceneOp, change_scene, new_scene};
 use jam_score::{Frame, FrameGrid, FrameRate, ProductionEdit, Scene};
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeSet;
 
 /// Longest name of a production or a character, letters.
 const MOST_NAME: usize = 120;
@@ -16,6 +18,15 @@ const MOST_CHARACTER: usize = 60;
 pub enum ProductionOp {
     DeleteLines {
         ids: Vec<i32>,
+    },
+    /// Lines that came in together, as one step: they go together if it is taken back.
+    BringLines {
+        ids: Vec<i32>,
+    },
+    /// The same change of many lines, as one step.
+    ChangeLines {
+        ids: Vec<i32>,
+        change: LinesChange,
     },
     /// A line once more, behind the one it is a copy of.
     DuplicateLine {
@@ -99,6 +110,8 @@ pub struct ProductionNow {
 #[derive(Debug, Clone, PartialEq)]
 pub enum Comes {
     Edit(ProductionEdit),
+    /// A change of each of these lines.
+    LinesChanged(Vec<i32>, LinesChange),
     /// A copy of a line.
     LineCopied(i32),
     Scene(Box<Scene>),
@@ -127,7 +140,7 @@ fn name_of(text: &str, most: usize, what: &str) -> Result<String, Refusal> {
     Ok(name.to_string())
 }
 
-fn count(n: usize, one: &str) -> String {
+pub(crate) fn count(n: usize, one: &str) -> String {
     if n == 1 { format!("a {one}") } else { format!("{n} {one}s") }
 }
 
@@ -144,17 +157,35 @@ pub fn produce(op: &ProductionOp, now: &ProductionNow) -> Result<Produced, Refus
     };
     let scene =
         |id: i32| now.scenes.iter().find(|(own, _)| *own == id).map(|(_, s)| s).ok_or_else(|| gone("scene"));
+    let all_there = |ids: &[i32]| {
+        let there: BTreeSet<i32> = now.lines.iter().map(|(id, _)| *id).collect();
+        match ids.iter().all(|id| there.contains(id)) {
+            _ if ids.is_empty() => Err(Refusal::new("ids", "nothing", "Choose a line first.")),
+            true => Ok(()),
+            false => Err(gone("line")),
+        }
+    };
     match op {
         ProductionOp::DeleteLines { ids } => {
-            for id in ids {
-                named(&now.lines, *id, "line")?;
-            }
+            all_there(ids)?;
             let words = match ids.as_slice() {
-                [] => return Err(Refusal::new("ids", "nothing", "Choose a line first.")),
                 [one] => format!("delete {}", named(&now.lines, *one, "line")?),
                 all => format!("delete {}", count(all.len(), "line")),
             };
             made(ProductionEdit::Lines { ids: ids.clone(), gone: true }, words)
+        }
+        ProductionOp::BringLines { ids } => {
+            all_there(ids)?;
+            let words = format!("bring {} in", count(ids.len(), "line"));
+            made(ProductionEdit::Lines { ids: ids.clone(), gone: false }, words)
+        }
+        ProductionOp::ChangeLines { ids, change } => {
+            all_there(ids)?;
+            if BTreeSet::from_iter(ids).len() < ids.len() {
+                return Err(Refusal::new("ids", "twice", "A line is named twice; name each once."));
+            }
+            let words = change.words(ids.len());
+            Ok(Produced { made: Comes::LinesChanged(ids.clone(), change.clone()), words })
         }
         ProductionOp::DuplicateLine { id } => {
             let words = format!("copy {}", named(&now.lines, *id, "line")?);

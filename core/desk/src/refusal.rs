@@ -48,6 +48,17 @@ impl Refusal {
         Refusal::met("too long ago to tell by whom")
     }
 
+    /// A change of many lines that is one of none of them; `untimed`, it would need their times.
+    pub fn nothing_changes(untimed: bool) -> Refusal {
+        let says = match untimed {
+            true => {
+                "None of these lines changes by that: they are so already, or have no times yet; wait until they have been listened to."
+            }
+            false => "None of these lines changes by that: they are so already.",
+        };
+        Refusal::new("change", "nothing_changes", says)
+    }
+
     /// The line has no times yet.
     pub fn not_timed() -> Refusal {
         Refusal::new("timing", "not_timed", "this line has no times yet; wait until it has been listened to")

@@ -66,6 +66,11 @@ pub enum ProductionEdit {
         before: Box<Scene>,
         after: Box<Scene>,
     },
+    /// Steps of lines that were made as one, by the line and its step's number, or those taken back.
+    Steps {
+        steps: Vec<(i32, i32)>,
+        undone: bool,
+    },
 }
 
 impl ProductionEdit {
@@ -85,6 +90,7 @@ impl ProductionEdit {
             Recipe { name, before, after } => Recipe { name, before: after, after: before },
             Scenes { ids, gone } => Scenes { ids, gone: !gone },
             Scene { id, before, after } => Scene { id, before: after, after: before },
+            Steps { steps, undone } => Steps { steps, undone: !undone },
         }
     }
 }

@@ -36,6 +36,7 @@ pub mod report;
 pub mod scorer;
 pub mod spelling;
 pub mod text;
+pub mod which;
 
 pub use align::AlignError;
 pub use analyse::Found;

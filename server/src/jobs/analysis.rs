@@ -1,7 +1,8 @@
 //! Timing a line: its text is aligned with its recording.
 
-use super::job::Ended;
+use super::job::{Ended, Order};
 use crate::app::{App, Event};
+use crate::house;
 use jam_desk::times::{starts_alike, timed};
 use jam_formats::sound;
 use jam_score::Timing;
@@ -70,9 +71,9 @@ impl App {
     }
 }
 
-pub fn run(app: &App, id: i32, by_hand: bool, watch: &dyn Fn(f64) -> bool) -> Result<(), Ended> {
+pub fn run(app: &App, id: i32, order: &Order, watch: &dyn Fn(f64) -> bool) -> Result<(), Ended> {
     loop {
-        let asked = app.ask_for_times(id, by_hand)?;
+        let asked = app.ask_for_times(id, order.by_hand)?;
         let line = &asked.line;
         let timing = match if watch(0.0) { listen(app, line, watch) } else { Ok(None) } {
             Ok(Some(timing)) => timing,
@@ -87,6 +88,9 @@ pub fn run(app: &App, id: i32, by_hand: bool, watch: &dyn Fn(f64) -> bool) -> Re
             }
         };
         if app.keep_times(&asked, timing)? {
+            if !order.moods.is_empty() {
+                house::lay_moods(app, id, &order.moods)?;
+            }
             return Ok(());
         }
         let line = app.store.line(id)?;

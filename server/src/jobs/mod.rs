@@ -1,21 +1,24 @@
-//! Long work: analysing a line, delivering it. One at a time, with progress, can be cancelled. What waits is kept in
-//! the data file, so that a stop of the program does not lose it; what is cancelled is forgotten there at once.
+//! Long work: analysing a line, delivering it. One at a time, with progress, can be cancelled; of lines that were asked
+//! for together (a batch) as many as there are cores, behind what was asked for alone, and it can be paused. What waits
+//! is kept in the data file, so that a stop of the program does not lose it; what is cancelled is forgotten there at once.
 
 mod analysis;
 mod delivery;
 pub mod job;
 
 pub use analysis::Asked as AskedForTimes;
-pub use job::Job;
+pub use job::{Batch, Job, Order};
 
 use crate::app::{App, Event};
+use crate::checked;
 use jam_formats::recipe::Recipe;
 use jam_store::{StoreError, StoredLine};
-use job::{Ended, Held, JobKind, JobState, LISTED, Together, Work, open};
+use job::{Counted, Ended, Held, JobKind, JobState, LISTED, Together, Work, open};
 use std::collections::BTreeMap;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
+use std::time::Instant;
 
 fn update(app: &App, id: i32, change: impl FnOnce(&mut Job)) {
     let job = {
@@ -30,23 +33,70 @@ fn update(app: &App, id: i32, change: impl FnOnce(&mut Job)) {
 /// Puts work that is kept under a number at the end of the queue.
 fn queue(app: &Arc<App>, id: i32, line: i32, work: Work) -> Job {
     let stop = Arc::new(AtomicBool::new(false));
-    let job = Job { id, kind: work.kind(), line, state: JobState::Waiting, progress: 0.0, message: None };
+    let many = work.is_many();
+    let moods = if let Work::Analyse { order } = &work { order.moods.clone() } else { Vec::new() };
+    let job =
+        Job { id, kind: work.kind(), line, state: JobState::Waiting, progress: 0.0, message: None, many };
     {
         let mut held = app.jobs.held();
         if held.len() >= LISTED {
             held.retain(|h| open(&h.job));
         }
-        held.push(Held { job: job.clone(), stop: stop.clone() });
+        held.push(Held { job: job.clone(), stop: stop.clone(), moods });
     }
     app.tell(Event::Job { job: job.clone() });
-    let mut queue = app.jobs.queue();
-    queue.waiting.push_back((id, line, work, stop));
-    if !queue.working {
-        queue.working = true;
-        let app = app.clone();
-        std::thread::spawn(move || work_off(&app));
+    {
+        let mut queue = app.jobs.queue();
+        if many {
+            if queue.many.is_empty() && !queue.working.contains(&true) {
+                queue.batch = Counted::default();
+            }
+            queue.many.push_back((id, line, work, stop));
+        } else {
+            queue.alone.push_back((id, line, work, stop));
+        }
+    }
+    wake(app);
+    if many {
+        app.tell(Event::Batch { batch: app.jobs.batch() });
     }
     job
+}
+
+/// Sets threads to work that have something to do.
+fn wake(app: &Arc<App>) {
+    let cores = std::thread::available_parallelism().map_or(1, usize::from);
+    for worker in app.jobs.queue().wake(cores) {
+        let app = app.clone();
+        std::thread::spawn(move || work_off(&app, worker));
+    }
+}
+
+/// Lets the batch wait, or go on; also over a restart.
+///
+/// # Errors
+/// The data file cannot be written.
+pub fn pause(app: &Arc<App>, paused: bool) -> Result<Batch, StoreError> {
+    app.store.set_paused(paused)?;
+    app.jobs.queue().paused = paused;
+    wake(app);
+    let batch = app.jobs.batch();
+    app.tell(Event::Batch { batch });
+    Ok(batch)
+}
+
+/// Cancels the lines of the batch that are not done.
+///
+/// # Errors
+/// The data file cannot be written.
+pub fn cancel_batch(app: &App) -> Result<Batch, StoreError> {
+    // From the end on, or the next would begin meanwhile.
+    for job in app.jobs.list().into_iter().rev().filter(|j| j.many && open(j)) {
+        cancel(app, job.id)?;
+    }
+    let batch = app.jobs.batch();
+    app.tell(Event::Batch { batch });
+    Ok(batch)
 }
 
 /// Keeps work and queues it.
@@ -59,21 +109,34 @@ fn start(app: &Arc<App>, works: Vec<(i32, Work)>) -> Result<Vec<Job>, StoreError
     Ok(ids.into_iter().zip(works).map(|(id, (line, work))| queue(app, id, line, work)).collect())
 }
 
-/// Times a line's words and sounds anew; an analysis of it that still runs is stopped. `by_hand`: somebody asked for
-/// it, so that new times of a line that has some are a step of their own.
-pub fn analyse(app: &Arc<App>, line: i32, by_hand: bool) -> Option<Job> {
-    for old in app.jobs.supersede(line) {
+/// Times a line's words and sounds anew; an analysis of it that still runs is stopped.
+pub fn analyse(app: &Arc<App>, line: i32, mut order: Order) -> Option<Job> {
+    let (stopped, moods) = app.jobs.supersede(line);
+    if order.moods.is_empty() {
+        order.moods = moods;
+    }
+    for old in stopped {
         if let Err(error) = app.store.settle_waiting(old) {
             tracing::error!(line, "an analysis that another takes the place of is still kept: {error}");
         }
+        drop_waiting(app, old);
     }
-    match start(app, vec![(line, Work::Analyse { by_hand })]) {
+    match start(app, vec![(line, Work::Analyse { order })]) {
         Ok(mut jobs) => jobs.pop(),
         Err(error) => {
             tracing::error!(line, "the analysis could not be started: {error}");
             None
         }
     }
+}
+
+/// Goes through the check lists of lines, as one batch.
+///
+/// # Errors
+/// The data file cannot be written.
+pub fn check(app: &Arc<App>, lines: impl Iterator<Item = i32>) -> Result<Batch, StoreError> {
+    start(app, lines.map(|line| (line, Work::Check)).collect())?;
+    Ok(app.jobs.batch())
 }
 
 /// Makes the files of lines: one job a line, then one for what lines have together.
@@ -122,29 +185,31 @@ pub fn cancel(app: &App, id: i32) -> Result<bool, StoreError> {
     if job.kind == JobKind::Analyse {
         analysis::cancelled(app, job.line)?;
     }
-    if job.state == JobState::Waiting {
-        app.jobs.queue().waiting.retain(|(waiting, ..)| *waiting != id);
-        update(app, id, |j| j.state = JobState::Cancelled);
-    }
+    drop_waiting(app, id);
     Ok(true)
 }
 
-/// Runs what waits until nothing does.
-fn work_off(app: &App) {
+/// Takes work that was stopped out of the queue, if nobody is at it yet; whoever is at it sees that it was stopped.
+fn drop_waiting(app: &App, id: i32) {
+    if app.jobs.queue().take_out(id) {
+        update(app, id, |j| j.state = JobState::Cancelled);
+    }
+}
+
+/// Runs what waits until nothing does that this thread takes.
+fn work_off(app: &App, worker: usize) {
     loop {
-        let next = {
-            let mut queue = app.jobs.queue();
-            queue.working = !queue.waiting.is_empty();
-            queue.waiting.pop_front()
-        };
+        let next = app.jobs.queue().next(worker);
         let Some((id, line, work, stop)) = next else { return };
         update(app, id, |j| j.state = JobState::Running);
+        let began = Instant::now();
         let watch = |progress| {
             update(app, id, |j| j.progress = progress);
             !stop.load(Ordering::Relaxed)
         };
         let run = || match &work {
-            Work::Analyse { by_hand } => analysis::run(app, line, *by_hand, &watch),
+            Work::Analyse { order } => analysis::run(app, line, order, &watch),
+            Work::Check => checked::check(app, line).map_err(Ended::from),
             Work::Deliver { recipe } => delivery::run(app, line, recipe, &watch),
             Work::DeliverScene { recipe, scene } => delivery::scene(app, *scene, recipe, &watch),
             Work::DeliverTogether { recipe, lines, what } => {
@@ -157,6 +222,9 @@ fn work_off(app: &App) {
         if let Err(error) = app.store.settle_waiting(id) {
             tracing::error!(job = id, "work that is done could not be noted as done: {error}");
         }
+        if work.is_many() && !matches!(outcome, Err(Ended::Cancelled)) {
+            app.jobs.queue().batch.over(outcome.is_ok(), began.elapsed().as_secs_f64());
+        }
         update(app, id, |j| match outcome {
             Ok(()) => (j.state, j.progress) = (JobState::Done, 1.0),
             Err(Ended::Cancelled) => j.state = JobState::Cancelled,
@@ -166,11 +234,15 @@ fn work_off(app: &App) {
             }
         });
         app.tell(Event::State { id: line });
+        if work.is_many() {
+            app.tell(Event::Batch { batch: app.jobs.batch() });
+        }
     }
 }
 
 /// What a stop of the program had cut off is taken up again.
 pub fn take_up(app: &Arc<App>) -> Result<(), StoreError> {
+    app.jobs.queue().paused = app.store.paused()?;
     for waiting in app.store.waiting()? {
         match serde_json::from_str::<Work>(&waiting.work) {
             Ok(work) => drop(queue(app, waiting.id, waiting.line, work)),
@@ -186,7 +258,7 @@ pub fn take_up(app: &Arc<App>) -> Result<(), StoreError> {
     for line in app.store.lines()? {
         let waits = app.jobs.analysing(line.id).is_some() || line.problem.is_some();
         if !waits && app.store.awaits_times(&line)? {
-            analyse(app, line.id, false);
+            analyse(app, line.id, Order::default());
         }
     }
     Ok(())

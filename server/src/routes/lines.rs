@@ -4,21 +4,21 @@ use crate::app::{App, Event};
 use crate::download::saved;
 use crate::form::{Form, blocking};
 use crate::house::{self, Asked};
-use crate::jobs::{self, Job};
+use crate::jobs::{self, Job, Order};
 use crate::problem::{Answer, Problem};
 use crate::range;
 use crate::sent::{Sent, made_on};
-use crate::views::line::{LineSummary, LineView, summary, view, view_beside, voice_name};
+use crate::views::line::{Around, LineSummary, LineView, summary, view, view_beside, voice_name};
 use crate::voices::PEAK_STEP;
 use axum::Json;
 use axum::body::Bytes;
 use axum::extract::{Multipart, Path, Query, State};
 use axum::http::{HeaderMap, header};
 use axum::response::{IntoResponse, Response};
-use jam_desk::{Op, Refusal};
+use jam_desk::{Felt, Op, Refusal, felt_of};
 use jam_formats::names::slug;
 use jam_formats::{script, sound, tiers};
-use jam_score::{Ids, Line, Seconds};
+use jam_score::{Frame, Ids, Line, Seconds};
 use jam_store::NewLine;
 use jam_voice::{Report, features};
 use serde::{Deserialize, Serialize};
@@ -75,15 +75,22 @@ pub struct NewLineForm {
     recording: Vec<u8>,
     text: Option<String>,
     character: Option<String>,
+    /// What it is called.
+    name: Option<String>,
+    /// The number of its frame at time zero.
+    first_frame: Option<i64>,
+    /// Moods that are laid over it once it has times, as in a table: `happiness:0.6`.
+    moods: Option<String>,
+    /// `true` for one of many: it waits behind what was asked for alone, and while the batch is paused.
+    many: Option<bool>,
 }
 
 #[utoipa::path(get, path = "/api/lines", tag = "lines", responses((status = 200, body = [LineSummary])))]
 pub async fn list(State(app): State<Arc<App>>) -> Answer<Json<Vec<LineSummary>>> {
     blocking(move || {
-        let grid = app.store.production()?.grid;
-        let lines = app.store.lines()?;
-        let titles = app.store.cast_titles()?;
-        Ok(lines.iter().enumerate().map(|(i, l)| summary(&app, l, i + 1, grid, &titles)).collect())
+        let around = Around::of(&app)?;
+        let lines = app.store.lines_listed()?;
+        Ok(lines.iter().enumerate().map(|(i, l)| summary(&app, l, i + 1, &around)).collect())
     })
     .await
     .map(Json)
@@ -100,9 +107,18 @@ pub async fn add(State(app): State<Arc<App>>, form: Multipart) -> Answer<Json<Li
     blocking(move || {
         let (name, bytes) = form.file("recording", "Choose the recording, a sound file.")?;
         let facts = sound::read_at(bytes, features::RATE)?.facts();
-        let mut document = Line::new(form.text("text").unwrap_or_default().trim());
+        let filled = |name: &str| form.text(name).map(str::trim).filter(|text| !text.is_empty());
+        let mut document = Line::new(filled("text").unwrap_or_default());
+        document.name = filled("name").map(str::to_string);
+        if let Some(first) = filled("first_frame") {
+            let wrong = |says: String| Problem::refused("first_frame", "first_frame_wrong", says);
+            let number = first.parse().map_err(|_| wrong(format!("“{first}” is no number of a frame.")))?;
+            document.frames.first = Some(Frame::first(number).map_err(|e| wrong(e.to_string()))?);
+        }
+        let order =
+            Order { by_hand: false, many: filled("many") == Some("true"), moods: moods_of(filled("moods"))? };
         document.check().map_err(Refusal::from)?;
-        if let Some(character) = form.text("character").filter(|c| !c.is_empty()) {
+        if let Some(character) = filled("character") {
             document.character = Some(app.store.cast_member_named(character)?.name);
         }
         let new = NewLine {
@@ -115,12 +131,21 @@ pub async fn add(State(app): State<Arc<App>>, form: Multipart) -> Answer<Json<Li
         let line = app.store.add_line(&new)?;
         // An hour is some hundred megabytes.
         drop(form);
-        jobs::analyse(&app, line.id, false);
+        jobs::analyse(&app, line.id, order);
         app.tell(Event::State { id: line.id });
         view(&app, line)
     })
     .await
     .map(Json)
+}
+
+/// Moods of a cell, checked.
+fn moods_of(cell: Option<&str>) -> Answer<Vec<String>> {
+    let moods = felt_of(cell.unwrap_or_default());
+    match moods.iter().find_map(|mood| mood.parse::<Felt>().err()) {
+        Some(says) => Err(Problem::refused("moods", "mood_wrong", says)),
+        None => Ok(moods),
+    }
 }
 
 /// Makes one operation on a line. If `If-Match` names the revision it was made on and others have changed the same
@@ -149,7 +174,7 @@ pub async fn analyse(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer
     blocking(move || {
         app.store.line(id)?;
         app.store.set_problem(id, None)?;
-        let job = jobs::analyse(&app, id, true);
+        let job = jobs::analyse(&app, id, Order { by_hand: true, ..Order::default() });
         job.ok_or_else(|| Problem::unexpected("the analysis could not be started; the log says why"))
     })
     .await

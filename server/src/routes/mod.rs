@@ -8,6 +8,7 @@ pub mod jobs;
 pub mod layers;
 pub mod lines;
 pub mod live;
+pub mod many;
 pub mod motion;
 pub mod production;
 pub mod scenes;

@@ -4,7 +4,7 @@
 use crate::app::{App, Event};
 use crate::download::saved;
 use crate::form::{Form, blocking};
-use crate::house;
+use crate::house::{self, ProductionMade};
 use crate::problem::{Answer, Problem};
 use crate::sent::Sent;
 use axum::Json;
@@ -63,7 +63,7 @@ pub async fn operate(
     Sent(op): Sent<ProductionOp>,
 ) -> Answer<Json<ProducedView>> {
     blocking(move || {
-        let (says, made) = house::produce(&app, &op)?;
+        let ProductionMade { says, made } = house::produce(&app, &op)?;
         Ok(ProducedView { production: view(&app)?, says, made })
     })
     .await
@@ -72,8 +72,7 @@ pub async fn operate(
 
 async fn turn(app: Arc<App>, back: bool) -> Answer<Json<ProducedView>> {
     blocking(move || {
-        let says = app.store.turn_production(back)?;
-        app.tell(Event::Production);
+        let says = house::turn_production(&app, back)?;
         Ok(ProducedView { production: view(&app)?, says, made: Vec::new() })
     })
     .await

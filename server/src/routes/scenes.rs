@@ -28,6 +28,8 @@ pub struct SceneSummary {
     id: i32,
     name: String,
     lines: usize,
+    /// Lines of it by their numbers.
+    of: Vec<i32>,
 }
 
 /// A line in its place in a scene.
@@ -93,8 +95,12 @@ pub struct SceneView {
 #[utoipa::path(get, path = "/api/scenes", tag = "scenes", responses((status = 200, body = [SceneSummary])))]
 pub async fn list(State(app): State<Arc<App>>) -> Answer<Json<Vec<SceneSummary>>> {
     blocking(move || {
-        let summary =
-            |(id, scene): (i32, Scene)| SceneSummary { id, name: scene.name, lines: scene.entries.len() };
+        let summary = |(id, scene): (i32, Scene)| SceneSummary {
+            id,
+            lines: scene.entries.len(),
+            of: scene.entries.iter().map(|e| e.line).collect(),
+            name: scene.name,
+        };
         Ok(app.store.scenes()?.into_iter().map(summary).collect())
     })
     .await

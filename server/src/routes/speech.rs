@@ -3,10 +3,11 @@
 use crate::app::{App, Event};
 use crate::form::{Form, blocking};
 use crate::house::{self, Asked};
+use crate::jobs::{self, Order};
 use crate::problem::{Answer, Problem};
 use crate::sent::Sent;
 use crate::views::line::{LineView, view};
-use crate::{jobs, outside, range};
+use crate::{outside, range};
 use axum::Json;
 use axum::body::Body;
 use axum::extract::{Multipart, Path, State};
@@ -147,7 +148,7 @@ fn time_lines_with(app: &Arc<App>, key: &str) -> Answer<()> {
     for line in app.store.lines()? {
         let words = text::read(&line.document.text).map(|s| s.words).unwrap_or_default();
         if words.iter().any(|w| w.key == key) {
-            jobs::analyse(app, line.id, true);
+            jobs::analyse(app, line.id, Order { by_hand: true, ..Order::default() });
             app.tell(Event::State { id: line.id });
         }
     }

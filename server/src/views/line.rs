@@ -4,13 +4,14 @@ use super::hand::{self, ReachView, SnapshotView, TouchView};
 use super::layers::{self, LayersView};
 use super::takes::{self, TakeView};
 use crate::app::App;
+use crate::checked::Stamps;
 use crate::problem::Answer;
 use crate::version::Version;
 use jam_score::{Diction, Film, Frame, FrameGrid, Listen, OwnFrames, Seconds, Shot, Timing};
-use jam_store::StoredLine;
+use jam_store::{ListedLine, StoredLine};
 use jam_voice::Phrasing;
 use serde::Serialize;
-use std::collections::HashMap;
+use std::collections::{BTreeSet, HashMap};
 
 /// How far a line is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
@@ -50,6 +51,8 @@ pub struct LineSummary {
     problem: Option<String>,
     words: usize,
     doubtful_words: usize,
+    /// Titles of what its check list says; none if nobody went through it since it is as it is.
+    findings: Option<Vec<String>>,
     /// Loudness of the recording in even steps, 0..1.
     wave: Vec<f32>,
 }
@@ -97,43 +100,56 @@ pub struct LineView {
     redo: Vec<String>,
 }
 
-pub fn summary(
-    app: &App,
-    line: &StoredLine,
-    number: usize,
+/// What summaries of lines need beside the lines.
+pub struct Around {
     grid: FrameGrid,
-    titles: &HashMap<String, String>,
-) -> LineSummary {
-    let document = &line.document;
-    let state = if app.jobs.analysing(line.id).is_some() {
+    titles: HashMap<String, String>,
+    stamps: Stamps,
+    analysing: BTreeSet<i32>,
+}
+
+impl Around {
+    pub fn of(app: &App) -> Answer<Around> {
+        let grid = app.store.production()?.grid;
+        let titles = app.store.cast_titles()?;
+        Ok(Around { grid, titles, stamps: Stamps::of(app, grid)?, analysing: app.jobs.lines_analysed() })
+    }
+}
+
+/// Steps that the loudness of a recording is listed in: it is a small picture.
+const WAVE_STEPS: f32 = 100.0;
+
+pub fn summary(app: &App, line: &ListedLine, number: usize, around: &Around) -> LineSummary {
+    let ListedLine { brief, facts, .. } = line;
+    let state = if around.analysing.contains(&line.id) {
         LineState::Analysing
-    } else if document.is_timed() {
-        if document.text.is_empty() { LineState::Heard } else { LineState::Timed }
+    } else if brief.is_timed {
+        if brief.text.is_empty() { LineState::Heard } else { LineState::Timed }
     } else if line.problem.is_some() {
         LineState::Failed
     } else {
         LineState::NotTimed
     };
-    let words = document.timing.as_ref().map_or(&[][..], |t| &t.words);
-    let shot = Shot::of(document.frames.grid(grid), line.facts.duration, document.frames);
+    let shot = Shot::of(brief.frames.grid(around.grid), facts.duration, brief.frames);
     LineSummary {
         id: line.id,
         number,
-        name: document.name.clone(),
-        text: document.text.clone(),
-        character: document.character.as_ref().and_then(|name| titles.get(name)).cloned(),
+        name: brief.name.clone(),
+        text: brief.text.clone(),
+        character: brief.character.as_ref().and_then(|name| around.titles.get(name)).cloned(),
         recording_name: line.recording_name.clone(),
-        duration: line.facts.duration,
-        rate: line.facts.rate,
-        channels: line.facts.channels,
+        duration: facts.duration,
+        rate: facts.rate,
+        channels: facts.channels,
         first_frame: shot.first,
         last_sound_frame: shot.last_sound,
         last_frame: shot.last,
         state,
         problem: line.problem.clone(),
-        words: words.len(),
-        doubtful_words: words.iter().filter(|w| w.is_doubtful()).count(),
-        wave: line.facts.wave.clone(),
+        words: brief.words,
+        doubtful_words: brief.doubtful_words,
+        findings: app.checked.titles(line, &around.stamps),
+        wave: facts.wave.iter().map(|level| (level * WAVE_STEPS).round() / WAVE_STEPS).collect(),
     }
 }
 
@@ -153,7 +169,7 @@ pub fn view(app: &App, line: StoredLine) -> Answer<LineView> {
 /// A line whole, but for the times that somebody has who asks.
 pub fn view_beside(app: &App, line: StoredLine, has: Option<&str>) -> Answer<LineView> {
     let number = app.store.line_number(line.id)?;
-    let grid = app.store.production()?.grid;
+    let around = Around::of(app)?;
     let steps = app.store.steps(line.id)?;
     let spoken = app.spoken(Version { line: line.id, snapshot: None }, &line.document, &line.recording)?;
     let times = spoken.as_ref().map(|s| s.name.clone());
@@ -162,8 +178,8 @@ pub fn view_beside(app: &App, line: StoredLine, has: Option<&str>) -> Answer<Lin
     let sends = times.as_deref() != has;
     Ok(LineView {
         revision: line.revision,
-        summary: summary(app, &line, number, grid, &app.store.cast_titles()?),
-        grid: document.frames.grid(grid),
+        summary: summary(app, &ListedLine::of(&line), number, &around),
+        grid: document.frames.grid(around.grid),
         voice: voice_name(&line),
         takes: takes::takes(app, &line)?,
         phrasing: spoken.filter(|_| sends).map(|s| s.phrasing.clone()),

@@ -16,6 +16,13 @@ export type Voice = Schemas['VoiceView'];
 export type Word = Schemas['Word'];
 export type Sound = Schemas['Sound'];
 export type Job = Schemas['Job'];
+export type Batch = Schemas['Batch'];
+export type Intake = Schemas['IntakeView'];
+export type Columns = Intake['columns'];
+export type ProposedLine = Schemas['ProposedLine'];
+export type ScriptLine = Schemas['ScriptLineView'];
+export type ScriptFound = Schemas['ScriptView'];
+export type LinesChange = Schemas['LinesChange'];
 export type Delivery = Schemas['DeliveryView'];
 export type Recipe = Schemas['Recipe'];
 export type FileKind = Schemas['FileKind'];
@@ -235,6 +242,33 @@ export const api = {
   line: (id: number) => ask<LineView>(`/api/lines/${id}`),
   addLine: (recording: File, text: string, character: string | null) =>
     ask<LineView>('/api/lines', form({ recording, text, character })),
+  /** One of many that come in together. */
+  addOneOf: (recording: File, line: ProposedLine) =>
+    ask<LineView>(
+      '/api/lines',
+      form({
+        recording,
+        text: line.text ?? null,
+        character: line.character ?? null,
+        name: line.name ?? null,
+        moods: line.moods.join(' '),
+        first_frame: line.first_frame == null ? null : String(line.first_frame),
+        many: 'true',
+      }),
+    ),
+  intake: (recordings: string[], files: { path: string; file: File }[], columns: Columns | null) => {
+    const data = new FormData();
+    data.append('recordings', JSON.stringify(recordings));
+    if (columns) data.append('columns', JSON.stringify(columns));
+    for (const { path, file } of files) data.append('file', file, path);
+    return ask<Intake>('/api/lines/intake', { method: 'POST', body: data });
+  },
+  matchScript: (text: string) => ask<ScriptFound>('/api/lines/script', send('POST', { text })),
+  analyseLines: (ids: number[]) => ask<Batch>('/api/lines/analyse', send('POST', { ids })),
+  checkLines: (ids: number[]) => ask<Batch>('/api/lines/check', send('POST', { ids })),
+  batch: () => ask<Batch>('/api/batch'),
+  pauseBatch: (paused: boolean) => ask<Batch>('/api/batch', send('PUT', { paused })),
+  cancelBatch: () => ask<Batch>('/api/batch', { method: 'DELETE' }),
   voice: (id: number) => ask<Voice>(`/api/lines/${id}/voice`),
   operate: (id: number, op: Op, gesture: string | undefined, revision?: number, times?: string | null) =>
     ask<OperationView>(`/api/lines/${id}/operations`, {

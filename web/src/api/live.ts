@@ -1,7 +1,15 @@
 // The line to the server: what changed comes as JSON, curves come as bytes.
 
 import { useSyncExternalStore } from 'react';
-import { type ControlName, type Job, type Pose, type RegionName, type Shapes, queries } from './client';
+import {
+  type Batch,
+  type ControlName,
+  type Job,
+  type Pose,
+  type RegionName,
+  type Shapes,
+  queries,
+} from './client';
 import { isOwn } from './queue';
 import { get } from '../state';
 import { tell } from '../widgets/tell';
@@ -138,8 +146,32 @@ async function refresh(queryKey?: unknown[]) {
   await queries.invalidateQueries({ queryKey });
 }
 
+/** What is to be fetched anew, by its key, and when that was done last. */
+const due = new Map<string, unknown[]>();
+let refreshing = 0;
+let refreshedAt = 0;
+/** Milliseconds between two times that the same is fetched, while many lines change one after the other. */
+const APART = 500;
+
+/** Fetches anew what is shown of a key: at once, or together with what else changes shortly after the last time. */
+function refreshSoon(queryKey: unknown[]) {
+  due.set(JSON.stringify(queryKey), queryKey);
+  if (refreshing) return;
+  const wait = Math.max(0, refreshedAt + APART - performance.now());
+  refreshing = window.setTimeout(() => {
+    const keys = [...due.values()];
+    due.clear();
+    void Promise.allSettled(keys.map(refresh)).then(() => {
+      refreshing = 0;
+      refreshedAt = performance.now();
+      if (due.size > 0) refreshSoon([...due.values()][0] ?? []);
+    });
+  }, wait);
+}
+
 interface Event {
   type: string;
+  batch?: Batch;
   id?: number;
   job?: Job;
   revision?: number;
@@ -159,9 +191,13 @@ function hear(text: string) {
     });
     return;
   }
+  if (event.type === 'batch') {
+    queries.setQueryData(['batch'], event.batch);
+    return;
+  }
   if (event.type === 'line' || event.type === 'state') {
-    void refresh(['lines']);
-    void refresh(['scene']);
+    refreshSoon(['lines']);
+    refreshSoon(['scene']);
     void refresh(['cause', event.id]);
     void refresh(['findings', event.id]);
     // Of a change that was made here the answer brings the line.

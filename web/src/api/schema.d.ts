@@ -4,6 +4,25 @@
  */
 
 export interface paths {
+    "/api/batch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far the lines are that were asked for together. */
+        get: operations["batch"];
+        /** Lets the batch wait after the lines that are being worked on, or go on; a restart does not change that. */
+        put: operations["pause"];
+        post?: never;
+        /** Cancels the lines of the batch that are not done; they stay, and can be timed again. */
+        delete: operations["cancel_batch"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cast": {
         parameters: {
             query?: never;
@@ -536,6 +555,74 @@ export interface paths {
         get: operations["list"];
         put?: never;
         post: operations["add"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/analyse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Times lines anew, as one batch; what was pinned stays. */
+        post: operations["analyse"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Goes through the check lists of lines, as one batch; what they say is listed with the lines then. */
+        post: operations["check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/intake": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Says what lines would come of files, before anything is brought in. */
+        post: operations["intake"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lines/script": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Says which line of a script each line without a text seems to say, by its sounds. Nothing is changed. */
+        post: operations["script"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1429,6 +1516,23 @@ export interface components {
             error: number;
             keys: number;
         };
+        /** @description How far the lines are that were asked for together. */
+        Batch: {
+            done: number;
+            failed: number;
+            /** @description Lines that wait or are worked on. */
+            left: number;
+            paused: boolean;
+            /**
+             * Format: double
+             * @description Until all are done, if that can be told.
+             */
+            seconds_left?: number | null;
+        };
+        /** @description What the batch is to do. */
+        BatchOrder: {
+            paused: boolean;
+        };
         /**
          * @description Where blinks come from.
          * @enum {string}
@@ -1954,6 +2058,18 @@ export interface components {
             /** @enum {string} */
             kind: "blink";
         };
+        /** @description Something that wants a look before a line is brought in. */
+        Doubt: {
+            /**
+             * @description For programs: `no_text`, `no_recording`, `no_character`, `mood`, `first_frame`, `twice`, `there_already`,
+             *     `not_in_table`.
+             */
+            code: string;
+            /** @description In a sentence. */
+            says: string;
+            /** @description Without it the line cannot be brought in, or would not be what was asked for. */
+            wrong: boolean;
+        };
         /** @description What a line may say. */
         Draft: {
             /** @description The program that wrote it; none if it was drafted here. */
@@ -2179,6 +2295,29 @@ export interface components {
             mirror: number[];
             shapes: components["schemas"]["HeldShape"][];
         };
+        /** @description What came together: texts, subtitles, tables and scripts whole, recordings by their paths alone. */
+        IntakeForm: {
+            /** @description Which column of the table says what, as a JSON object of column and place from 0; without it headers tell. */
+            columns?: string | null;
+            /** @description Texts and tables, each under its path. */
+            file: string[];
+            /** @description Paths of the recordings, as a JSON list. */
+            recordings: string;
+        };
+        /** @description What would come of files that were dropped together. */
+        IntakeView: {
+            /** @description Which of them says what, by their places. */
+            columns: {
+                [key: string]: number;
+            };
+            /** @description Headers of the table; nothing without one. */
+            headers: string[];
+            lines: components["schemas"]["ProposedLine"][];
+            /** @description What is wrong with the table, in a sentence. */
+            problem?: string | null;
+            /** @description Lines of texts that lie beside no recording. */
+            script: components["schemas"]["ScriptLineView"][];
+        };
         /**
          * @description How values between two keys come about, as in glTF 2.0 (Khronos).
          * @enum {string}
@@ -2191,6 +2330,8 @@ export interface components {
             kind: components["schemas"]["JobKind"];
             /** Format: int32 */
             line: number;
+            /** @description It is one of many lines that were asked for together. */
+            many: boolean;
             /** @description Why it failed, in a sentence. */
             message?: string | null;
             /**
@@ -2201,7 +2342,7 @@ export interface components {
             state: components["schemas"]["JobState"];
         };
         /** @enum {string} */
-        JobKind: "analyse" | "deliver";
+        JobKind: "analyse" | "deliver" | "check";
         /** @enum {string} */
         JobState: "waiting" | "running" | "done" | "failed" | "cancelled";
         /** @description How a curve passes through a key. */
@@ -2372,6 +2513,8 @@ export interface components {
             character?: string | null;
             doubtful_words: number;
             duration: components["schemas"]["Seconds"];
+            /** @description Titles of what its check list says; none if nobody went through it since it is as it is. */
+            findings?: string[] | null;
             /** @description First frame, the last that holds sound, and the last of the clip. */
             first_frame: components["schemas"]["Frame"];
             /** Format: int32 */
@@ -2427,6 +2570,35 @@ export interface components {
             undo: string[];
             /** @description Names the voice of the line: another take or channel is another voice. */
             voice: string;
+        };
+        /** @description What is changed of many lines. */
+        LinesChange: {
+            name: string;
+            /** @enum {string} */
+            set: "character";
+        } | {
+            moods?: string[];
+            /** @enum {string} */
+            set: "mood";
+        } | {
+            change: {
+                [key: string]: unknown;
+            };
+            /** @enum {string} */
+            set: "diction";
+        } | {
+            first?: components["schemas"]["Frame"] | null;
+            /** @enum {string} */
+            set: "first_frame";
+        } | {
+            characters?: (string | null)[];
+            /** @enum {string} */
+            set: "texts";
+            texts: string[];
+        };
+        /** @description Lines that something is to be done with. */
+        LinesOrder: {
+            ids: number[];
         };
         /** @description Greatest gap between the lips' edges, in hundredths of the mouth's width. */
         LipSeal: {
@@ -2726,6 +2898,17 @@ export interface components {
         /** @description A new line: its recording, and if they are known its text and who says it. */
         NewLineForm: {
             character?: string | null;
+            /**
+             * Format: int64
+             * @description The number of its frame at time zero.
+             */
+            first_frame?: number | null;
+            /** @description `true` for one of many: it waits behind what was asked for alone, and while the batch is paused. */
+            many?: boolean | null;
+            /** @description Moods that are laid over it once it has times, as in a table: `happiness:0.6`. */
+            moods?: string | null;
+            /** @description What it is called. */
+            name?: string | null;
             /** Format: binary */
             recording: string;
             text?: string | null;
@@ -3349,6 +3532,15 @@ export interface components {
             ids: number[];
         } | {
             /** @enum {string} */
+            do: "bring_lines";
+            ids: number[];
+        } | {
+            change: components["schemas"]["LinesChange"];
+            /** @enum {string} */
+            do: "change_lines";
+            ids: number[];
+        } | {
+            /** @enum {string} */
             do: "duplicate_line";
             /** Format: int32 */
             id: number;
@@ -3432,6 +3624,20 @@ export interface components {
             redo: string[];
             /** @description What can be taken back and made again of the production as a whole, newest first. */
             undo: string[];
+        };
+        /** @description A line as it would be brought in. */
+        ProposedLine: {
+            /** @description How the table names the recording, or its path. */
+            called: string;
+            /** @description What names the character who says it. */
+            character?: string | null;
+            doubts: components["schemas"]["Doubt"][];
+            first_frame?: components["schemas"]["Frame"] | null;
+            moods: string[];
+            name?: string | null;
+            /** @description The path of its recording among those that came; none if the table names one that did not come. */
+            recording?: string | null;
+            text?: string | null;
         };
         /** @description What a reach is of; words and sounds by their numbers. */
         ReachOf: {
@@ -3594,6 +3800,21 @@ export interface components {
         SaidAsChange: {
             sounds: string;
         };
+        /** @description A line of a script that a recording seems to say. */
+        SaidView: {
+            /**
+             * Format: float
+             * @description 0..1; below ½ it wants a look.
+             */
+            confidence: number;
+            /**
+             * Format: float
+             * @description How like what was heard is to how it would sound, 0..1.
+             */
+            likeness: number;
+            /** @description Its place in the script, from 0. */
+            text: number;
+        };
         /** @description One operation on a scene. */
         SceneOp: {
             /** @enum {string} */
@@ -3700,6 +3921,8 @@ export interface components {
             id: number;
             lines: number;
             name: string;
+            /** @description Lines of it by their numbers. */
+            of: number[];
         };
         /** @description A scene whole. */
         SceneView: {
@@ -3722,6 +3945,28 @@ export interface components {
             turned: number;
             /** @description Lines in the order in which they start. */
             turns: components["schemas"]["TurnView"][];
+        };
+        /** @description A line of a script. */
+        ScriptLineView: {
+            /** @description What names the character who is called so. */
+            character?: string | null;
+            text: string;
+            /** @description Who says it, as it is written. */
+            who?: string | null;
+        };
+        /** @description A script, as a text or read already. */
+        ScriptQuestion: {
+            /** @description Its lines, if they were read before. */
+            script?: components["schemas"]["ScriptLineView"][];
+            /** @description A script as it is written: a line each, named or numbered. */
+            text?: string;
+        };
+        /** @description Which lines of a script are said where. */
+        ScriptView: {
+            lines: components["schemas"]["WhichView"][];
+            script: components["schemas"]["ScriptLineView"][];
+            /** @description Lines without a text that are not heard yet. */
+            waiting: number;
         };
         /** @description What the brush needs to know of a character. */
         SculptView: {
@@ -4565,6 +4810,16 @@ export interface components {
             now: components["schemas"]["WayView"];
             ways: components["schemas"]["WayView"][];
         };
+        /** @description A line without a text, and what it seems to say. */
+        WhichView: {
+            /** Format: int32 */
+            id: number;
+            name?: string | null;
+            number: number;
+            recording_name: string;
+            /** @description The likeliest first; nothing if no line of the script is like it. */
+            said: components["schemas"]["SaidView"][];
+        };
         /** @description A character's whole wiring. */
         Wiring: {
             attached?: components["schemas"]["Attached"][];
@@ -4684,6 +4939,67 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    batch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Batch"];
+                };
+            };
+        };
+    };
+    pause: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BatchOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Batch"];
+                };
+            };
+        };
+    };
+    cancel_batch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Batch"];
+                };
+            };
+        };
+    };
     list: {
         parameters: {
             query?: never;
@@ -5771,6 +6087,130 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LineView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    analyse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinesOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Batch"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    check: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinesOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Batch"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    intake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["IntakeForm"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntakeView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    script: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScriptQuestion"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScriptView"];
                 };
             };
             422: {

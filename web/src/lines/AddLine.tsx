@@ -1,7 +1,7 @@
 import { FileButton, Modal, Textarea } from '@mantine/core';
 import { Dropzone } from '@mantine/dropzone';
 import { useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useRef, useState } from 'react';
 import { api, queries, sentence } from '../api/client';
 import { MODEL_FILES, characterName } from '../cast/files';
 import { go, set, useView } from '../state';
@@ -9,6 +9,7 @@ import { Pick } from '../widgets/Pick';
 import { Press } from '../widgets/Press';
 import { Problem } from '../widgets/Problem';
 import css from './AddLine.module.css';
+import { areMany } from './many/gather';
 import { Recorder } from './Recorder';
 
 /** Brings a recording in: file, text, character. What was typed stays if something is refused. */
@@ -16,9 +17,7 @@ export function AddLine() {
   const adding = useView((s) => s.adding);
   return (
     <Modal opened={adding !== null} onClose={close} title="Add a line" size={560}>
-      {adding && (
-        <AddForm key={adding.map((f) => f.name).join()} dropped={adding[0] ?? null} more={adding.slice(1)} />
-      )}
+      {adding && <AddForm key={adding[0]?.name} dropped={adding[0] ?? null} />}
     </Modal>
   );
 }
@@ -27,7 +26,13 @@ function close() {
   set({ adding: null });
 }
 
-function AddForm({ dropped, more }: { dropped: File | null; more: File[] }) {
+/** Takes one recording, or goes over to looking many through. */
+function take(files: File[], one: (file: File | null) => void) {
+  if (areMany(files)) set({ adding: null, many: files });
+  else one(files[0] ?? null);
+}
+
+function AddForm({ dropped }: { dropped: File | null }) {
   const cast = useQuery({ queryKey: ['cast'], queryFn: api.cast });
   const [file, setFile] = useState<File | null>(dropped);
   const [text, setText] = useState('');
@@ -35,6 +40,7 @@ function AddForm({ dropped, more }: { dropped: File | null; more: File[] }) {
   const [problem, setProblem] = useState('');
   const [busy, setBusy] = useState(false);
   const [recording, setRecording] = useState(false);
+  const folder = useRef<HTMLInputElement | null>(null);
   const who = character ?? cast.data?.[0]?.name ?? null;
 
   // A character is known by its file's name until it is given another.
@@ -69,11 +75,6 @@ function AddForm({ dropped, more }: { dropped: File | null; more: File[] }) {
       const line = await api.addLine(file, text, who);
       // The answer may be older than the end of the analysis, so the line is asked for anew.
       await queries.invalidateQueries({ queryKey: ['lines'] });
-      // Several that were dropped at once come one after the other.
-      if (more.length > 0) {
-        set({ adding: more });
-        return;
-      }
       close();
       go('score', line.summary.id);
     } catch (error) {
@@ -93,14 +94,17 @@ function AddForm({ dropped, more }: { dropped: File | null; more: File[] }) {
     >
       <Dropzone
         onDrop={(files) => {
-          setFile(files[0] ?? null);
+          take(files, setFile);
           setProblem('');
         }}
-        multiple={false}
         inputProps={{ 'aria-label': 'Recording' }}
       >
         <div className={css.file} data-empty={!file || undefined}>
-          {file ? <b>{file.name}</b> : 'Drop the recording here, or click to choose it'}
+          {file ? (
+            <b>{file.name}</b>
+          ) : (
+            'Drop the recording here, or several, a zip, a table; or click to choose'
+          )}
         </div>
       </Dropzone>
       {recording ? (
@@ -114,10 +118,24 @@ function AddForm({ dropped, more }: { dropped: File | null; more: File[] }) {
           }}
         />
       ) : (
-        <div>
+        <div className={css.row}>
           <Press kind="link" testId="record-here" onClick={() => setRecording(true)}>
             Record it here, from the microphone
           </Press>
+          <Press kind="link" onClick={() => folder.current?.click()}>
+            Choose a folder of recordings
+          </Press>
+          <input
+            // A folder is chosen by an attribute that React has no name for.
+            ref={(input) => {
+              input?.setAttribute('webkitdirectory', '');
+              folder.current = input;
+            }}
+            type="file"
+            hidden
+            multiple
+            onChange={(event) => set({ adding: null, many: [...(event.currentTarget.files ?? [])] })}
+          />
         </div>
       )}
       <Textarea
@@ -161,11 +179,7 @@ function AddForm({ dropped, more }: { dropped: File | null; more: File[] }) {
       <div className={css.end}>
         <Press onClick={close}>Cancel</Press>
         <Press kind="main" type="submit" disabled={busy} testId="add-line">
-          {busy
-            ? 'Bringing it in …'
-            : more.length > 0
-              ? `Add, then the next of ${more.length}`
-              : 'Add the line'}
+          {busy ? 'Bringing it in …' : 'Add the line'}
         </Press>
       </div>
     </form>

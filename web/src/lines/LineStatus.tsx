@@ -2,6 +2,7 @@ import { IconAlertTriangle, IconCheck, IconCircleDashed, IconHelp, IconLoader } 
 import { useQuery } from '@tanstack/react-query';
 import { type Job, type LineSummary, api } from '../api/client';
 import { Hint } from '../widgets/Hint';
+import { count } from '../widgets/words';
 import css from './LineStatus.module.css';
 
 export function useJob(line: number, kind: Job['kind']): Job | undefined {
@@ -23,6 +24,16 @@ export function LineStatus({ line }: { line: LineSummary }) {
     );
   }
   if (line.state === 'timed') {
+    const findings = line.findings ?? [];
+    if (line.doubtful_words === 0 && findings.length > 0) {
+      return (
+        <Hint says={findings.join(', ')}>
+          <span className={css.state} data-is="doubt">
+            <IconHelp size={15} /> timed, {count(findings.length, 'finding')}
+          </span>
+        </Hint>
+      );
+    }
     return line.doubtful_words > 0 ? (
       <span className={css.state} data-is="doubt">
         <IconHelp size={15} /> timed, {line.doubtful_words} doubtful

@@ -5,19 +5,20 @@ import { Press } from '../widgets/Press';
 import { say, tell } from '../widgets/tell';
 import { count } from '../widgets/words';
 
+/** Brings a production's or a character's own file in. */
+export async function bringWhole(file: File) {
+  try {
+    const came = await api.bringIn(file);
+    await queries.invalidateQueries();
+    say(`In came ${count(came.lines, 'line')} and ${count(came.characters, 'character')}.`);
+  } catch (error) {
+    tell(error);
+  }
+}
+
 /** The whole production as one file, out and in. */
 export function WholeMenu() {
   const chooser = useRef<HTMLInputElement>(null);
-  const bring = async (file: File | undefined) => {
-    if (!file) return;
-    try {
-      const came = await api.bringIn(file);
-      await queries.invalidateQueries();
-      say(`In came ${count(came.lines, 'line')} and ${count(came.characters, 'character')}.`);
-    } catch (error) {
-      tell(error);
-    }
-  };
   return (
     <>
       <input
@@ -27,7 +28,8 @@ export function WholeMenu() {
         hidden
         data-testid="bring-in"
         onChange={(event) => {
-          void bring(event.currentTarget.files?.[0]);
+          const file = event.currentTarget.files?.[0];
+          if (file) void bringWhole(file);
           event.currentTarget.value = '';
         }}
       />

@@ -1,16 +1,33 @@
 // What is done with whole lines: deleted, named, copied, put in another order.
 
 import { act } from '../api/act';
-import { type LineSummary, queries } from '../api/client';
-import { produce } from '../api/production';
-import { set } from '../state';
+import { type LineSummary, type LinesChange, queries } from '../api/client';
+import { produce, turnProduction } from '../api/production';
+import { get, set } from '../state';
+import { say } from '../widgets/tell';
+import { sentenceCase } from '../widgets/words';
 
-/** Deletes a line; it can be taken back. */
-export function deleteLine(id: number) {
+/** The lines that something is done with: those that are marked, else the chosen one. */
+export const chosenLines = () => {
+  const { line, marked } = get();
+  return marked.length > 0 ? marked : line === null ? [] : [line];
+};
+
+/** Deletes lines; they can be taken back. */
+export function deleteLines(ids: number[]) {
   const all = queries.getQueryData<LineSummary[]>(['lines']) ?? [];
-  const here = all.findIndex((l) => l.id === id);
-  const next = all[here + 1] ?? all[here - 1];
-  void produce({ do: 'delete_lines', ids: [id] }).then((made) => made && set({ line: next?.id ?? null }));
+  const gone = new Set(ids);
+  const first = all.findIndex((l) => gone.has(l.id));
+  const next = all.slice(first).find((l) => !gone.has(l.id)) ?? all.slice(0, first).at(-1);
+  void produce({ do: 'delete_lines', ids }).then(
+    (made) => made && set({ line: next?.id ?? null, marked: [] }),
+  );
+}
+
+/** Changes many lines as one step, and says so with a way back. */
+export async function changeLines(ids: number[], change: LinesChange) {
+  const made = await produce({ do: 'change_lines', ids, change });
+  if (made) say(`${sentenceCase(made.says)}.`, { does: 'Undo', run: () => void turnProduction('undo') });
 }
 
 export function duplicateLine(id: number) {

@@ -2,7 +2,7 @@
 
 import { act } from '../api/act';
 import { tell } from '../widgets/tell';
-import { deleteLine } from '../lines/lineActions';
+import { chosenLines, deleteLines } from '../lines/lineActions';
 import { get } from '../state';
 import { choose } from './chosen';
 import { deleteSounds } from './correct';
@@ -11,9 +11,10 @@ import { remove } from './layers';
 import { openLine } from './open';
 
 export function deleteChosen() {
-  const { chosen, place, line } = get();
+  const { chosen, place } = get();
   if (place === 'lines') {
-    if (line !== null) deleteLine(line);
+    const ids = chosenLines();
+    if (ids.length > 0) deleteLines(ids);
     return;
   }
   switch (chosen?.what) {

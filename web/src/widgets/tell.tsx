@@ -48,11 +48,21 @@ export function tell(error: unknown, way?: Way, title = 'That did not work') {
   });
 }
 
+/** Milliseconds that a way back is offered: long enough to see what came of it. */
+const OFFERED = 20_000;
+
+/** What was done last and can be taken back: only the last step can, so there is one such note at a time. */
+const BACK = 'back';
+
 /** Says what was done, and how it is taken back. */
 export function say(message: string, way?: Way) {
-  const id = notifications.show({
+  const id = way ? BACK : undefined;
+  if (id) notifications.hide(id);
+  notifications.show({
+    id,
     color: 'raspberry',
-    message: withWay(message, way, 'take-back', () => notifications.hide(id)),
+    message: withWay(message, way, 'take-back', () => notifications.hide(BACK)),
+    autoClose: way ? OFFERED : undefined,
     closeButtonProps: { 'aria-label': 'Close' },
   });
 }

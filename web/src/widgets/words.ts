@@ -6,3 +6,6 @@ export const count = (n: number, one: string) => (n === 1 ? `one ${one}` : `${n}
 /** The size of a file. */
 export const sizeOf = (bytes: number) =>
   bytes >= 1e6 ? `${(bytes / 1e6).toFixed(1)} MB` : `${Math.max(1, Math.round(bytes / 1e3))} kB`;
+
+/** With a capital letter in front. */
+export const sentenceCase = (words: string) => words.charAt(0).toUpperCase() + words.slice(1);

@@ -1,0 +1,162 @@
+import { Checkbox, Menu, TextInput } from '@mantine/core';
+import { useQuery } from '@tanstack/react-query';
+import { useRef, useState } from 'react';
+import { type LineSummary, api } from '../api/client';
+import { intoScene, newScene } from '../scene/actions';
+import { go, set } from '../state';
+import { ActionItem } from '../widgets/ActionItem';
+import { Hint } from '../widgets/Hint';
+import { tell } from '../widgets/tell';
+import { duplicateLine, moveLine, nameLine, orderLines } from './lineActions';
+import css from './LinesPage.module.css';
+import { LineStatus } from './LineStatus';
+import { Wave } from './Wave';
+
+interface Props {
+  line: LineSummary;
+  all: LineSummary[];
+  /** Whether it is the one that is looked at. */
+  chosen: boolean;
+  /** Whether it is one of those that are changed together. */
+  marked: boolean;
+  /** Whether something that is done is done with it. */
+  selected: boolean;
+  style: React.CSSProperties;
+  /** Its place among what is shown, from 1, and how many there are. */
+  place: [number, number];
+  onChoose: (event: React.MouseEvent) => void;
+  onMark: () => void;
+}
+
+/** A line in the list. */
+export function LineRow(props: Props) {
+  const { line: l, all, chosen, marked, selected, style, onChoose, onMark } = props;
+  const [here, of] = props.place;
+  const row = useRef<HTMLDivElement>(null);
+  const [renaming, setRenaming] = useState(false);
+  const [pulled, setPulled] = useState(0);
+  const from = useRef<number | null>(null);
+  const place = l.number - 1;
+  const rows = () => Math.round(pulled / Math.max(row.current?.offsetHeight ?? 40, 1));
+  return (
+    <Menu width={230} position="bottom-start">
+      <Menu.ContextMenu>
+        <div
+          className={css.row}
+          ref={row}
+          role="option"
+          tabIndex={chosen ? 0 : -1}
+          aria-selected={selected}
+          aria-posinset={here}
+          aria-setsize={of}
+          data-line={l.id}
+          data-testid={`line-${l.id}`}
+          data-chosen={chosen || undefined}
+          data-pulled={pulled !== 0 || undefined}
+          style={pulled ? { ...style, transform: `translateY(${pulled}px)` } : style}
+          onClick={onChoose}
+          onContextMenuCapture={() => set({ line: l.id })}
+          onDoubleClick={() => go('score', l.id)}
+          onKeyDown={(event) => {
+            if (event.key === 'F2') setRenaming(true);
+          }}
+        >
+          <Hint says="Drag to put it elsewhere">
+            <span
+              className={css.grip}
+              aria-hidden
+              onPointerDown={(event) => {
+                event.currentTarget.setPointerCapture(event.pointerId);
+                from.current = event.clientY;
+              }}
+              onPointerMove={(event) => {
+                if (from.current !== null) setPulled(event.clientY - from.current);
+              }}
+              onLostPointerCapture={() => {
+                from.current = null;
+                const by = rows();
+                setPulled(0);
+                if (by !== 0) orderLines(all, place, place + by);
+              }}
+            >
+              ⠿
+            </span>
+          </Hint>
+          <Checkbox
+            tabIndex={-1}
+            aria-label={`Mark line ${l.number}`}
+            data-testid={`mark-${l.id}`}
+            checked={marked}
+            onChange={onMark}
+            onClick={(event) => event.stopPropagation()}
+            onDoubleClick={(event) => event.stopPropagation()}
+          />
+          <span className={css.number}>{l.number}</span>
+          <b className={css.who}>{l.character ?? '–'}</b>
+          {renaming ? (
+            <TextInput
+              aria-label="Name of the line"
+              data-testid="line-name"
+              autoFocus
+              defaultValue={l.name ?? ''}
+              placeholder="a name of its own, such as PH_012"
+              onClick={(event) => event.stopPropagation()}
+              // A menu that closes gives the focus back to its row.
+              onBlur={(event) => {
+                if (row.current?.contains(event.relatedTarget)) event.currentTarget.focus();
+                else setRenaming(false);
+              }}
+              onKeyDown={(event) => {
+                event.stopPropagation();
+                if (event.key === 'Escape') setRenaming(false);
+                if (event.key !== 'Enter') return;
+                nameLine(l.id, event.currentTarget.value.trim());
+                setRenaming(false);
+              }}
+            />
+          ) : (
+            <span className={css.text}>
+              {l.name && <em>{l.name} </em>}
+              {l.text || <i className="soft">no text yet: {l.recording_name}</i>}
+            </span>
+          )}
+          <Wave wave={l.wave} />
+          <span className={css.seconds}>{l.duration.toFixed(1)} s</span>
+          <LineStatus line={l} />
+        </div>
+      </Menu.ContextMenu>
+      <Menu.Dropdown data-testid="menu-line">
+        <Menu.Item onClick={() => go('score', l.id)}>Open the score</Menu.Item>
+        <Menu.Item onClick={() => setRenaming(true)} rightSection="F2">
+          Rename …
+        </Menu.Item>
+        <Menu.Item onClick={() => duplicateLine(l.id)}>Duplicate</Menu.Item>
+        <Menu.Item disabled={place === 0} onClick={() => moveLine(all, l.id, -1)}>
+          Move up
+        </Menu.Item>
+        <Menu.Item disabled={place === all.length - 1} onClick={() => moveLine(all, l.id, 1)}>
+          Move down
+        </Menu.Item>
+        <Menu.Item onClick={() => void api.analyse(l.id).catch(tell)}>Time again</Menu.Item>
+        <Scenes line={l.id} />
+        <Menu.Divider />
+        <ActionItem gives="delete">Delete</ActionItem>
+      </Menu.Dropdown>
+    </Menu>
+  );
+}
+
+/** Scenes that a line can be put into. */
+function Scenes({ line }: { line: number }) {
+  const scenes = useQuery({ queryKey: ['scenes'], queryFn: api.scenes });
+  return (
+    <>
+      {(scenes.data ?? []).slice(0, 5).map((s) => (
+        <Menu.Item key={s.id} onClick={() => void intoScene(s.id, line)}>
+          Into the scene {s.name}
+        </Menu.Item>
+      ))}
+      <Menu.Item onClick={() => void newScene(scenes.data ?? [], [line])}>Into a new scene</Menu.Item>
+    </>
+  );
+}
