@@ -82,15 +82,19 @@ export function LineRow(props: Props) {
               ⠿
             </span>
           </Hint>
-          <Checkbox
-            tabIndex={-1}
-            aria-label={`Mark line ${l.number}`}
+          {/* For the pointer; the row itself says whether it is selected. */}
+          <span
+            aria-hidden
+            className={css.mark}
             data-testid={`mark-${l.id}`}
-            checked={marked}
-            onChange={onMark}
-            onClick={(event) => event.stopPropagation()}
+            onClick={(event) => {
+              event.stopPropagation();
+              onMark();
+            }}
             onDoubleClick={(event) => event.stopPropagation()}
-          />
+          >
+            <Checkbox.Indicator size="xs" checked={marked} className={css.box} />
+          </span>
           <span className={css.number}>{l.number}</span>
           <b className={css.who}>{l.character ?? '–'}</b>
           {renaming ? (
