@@ -1,18 +1,13 @@
 //! What of the layers over the speech is said on the command line.
 
 use clap::{Args, ValueEnum};
-use jam_desk::Felt;
-use jam_score::layers::{Acting, BlinkMode, Over, Stretch};
-use jam_score::{Ids, Line};
+use jam_desk::{Alone, Felt, SEED};
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 enum Switch {
     Auto,
     Off,
 }
-
-/// What everything that looks random starts from, unless it is said.
-const SEED: u64 = 7;
 
 /// Moods, blinks and head motion.
 #[derive(Args)]
@@ -32,26 +27,13 @@ pub struct LayerOptions {
 }
 
 impl LayerOptions {
-    /// As usual, with these moods.
-    pub fn felt(mood: Vec<Felt>) -> LayerOptions {
-        LayerOptions { mood, blinks: Switch::Auto, head: Switch::Auto, seed: SEED }
-    }
-
-    /// Lays them over a timed line.
-    pub fn lay(&self, line: &mut Line, ids: &mut Ids) -> anyhow::Result<()> {
-        let Some(timing) = &line.timing else { return Ok(()) };
-        let layers = &mut line.layers;
-        layers.settings.seed = self.seed;
-        layers.settings.head.on = self.head == Switch::Auto;
-        if self.blinks == Switch::Off {
-            layers.settings.blinks.mode = BlinkMode::Off;
+    /// What they are laid by.
+    pub fn laid(&self) -> Alone {
+        Alone {
+            moods: self.mood.clone(),
+            blinks: self.blinks == Switch::Auto,
+            head: self.head == Switch::Auto,
+            seed: self.seed,
         }
-        for felt in &self.mood {
-            let over = Stretch::at(timing, felt.span(timing).map_err(anyhow::Error::msg)?);
-            layers.moods.push(Over { id: 0, over, does: Acting::of(felt.mood.clone(), felt.amount) });
-        }
-        jam_desk::number(line, ids);
-        line.check()?;
-        Ok(())
     }
 }

@@ -128,6 +128,9 @@ struct Serve {
     /// Hears the OSC of a face capture there, as 127.0.0.1:7421.
     #[arg(long, value_name = "ADDRESS")]
     osc: Option<std::net::SocketAddr>,
+    /// What other programs must send (Authorization: Bearer TEXT) to be answered under /api/v1.
+    #[arg(long, value_name = "TEXT")]
+    token: Option<String>,
 }
 
 fn read(path: &Path) -> anyhow::Result<Vec<u8>> {
@@ -187,6 +190,7 @@ fn serve(options: &Serve, demo: bool) -> anyhow::Result<()> {
         let settings = jam_server::Settings {
             transcriber,
             osc: options.osc,
+            token: options.token.clone(),
             demo: Some(|store| jam_demo::fill(store).map_err(|e| e.to_string())),
         };
         let server = jam_server::Server::bind_with(store, options.listen, settings).await?;

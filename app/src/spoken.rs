@@ -6,10 +6,9 @@ use clap::Args;
 use jam_desk::Played;
 use jam_formats::{script, sound};
 use jam_rig::Wiring;
-use jam_score::{Frame, FrameGrid, Ids, Line};
+use jam_score::{Frame, FrameGrid};
 use jam_voice::{Analyser, Found, features};
 use std::path::PathBuf;
-use std::sync::Arc;
 
 /// A recording and what is said in it.
 #[derive(Args)]
@@ -48,18 +47,8 @@ impl Spoken {
 
     /// The line with its layers, evaluated on a character and a grid.
     pub fn play(&self, layers: &LayerOptions, wiring: &Wiring, grid: FrameGrid) -> anyhow::Result<Played> {
-        play(self.analyse()?, layers, wiring, grid)
+        layers.laid().play(self.analyse()?, wiring, grid).map_err(|e| anyhow::anyhow!(e.says))
     }
-}
-
-/// What was found in a recording as a line with its layers, evaluated on a character and a grid.
-pub fn play(found: Found, layers: &LayerOptions, wiring: &Wiring, grid: FrameGrid) -> anyhow::Result<Played> {
-    let prosody = Arc::new(found.prosody());
-    let mut ids = Ids::NEW_LINE;
-    let timing = found.timing.numbered_like(None, &mut ids);
-    let mut line = Line { timing: Some(timing.clone()), ..Line::new(timing.text) };
-    layers.lay(&mut line, &mut ids)?;
-    Played::new(&Arc::new(line), wiring, grid, prosody, None).context("the line has no times")
 }
 
 /// The number of a frame at time zero, as a production takes it.

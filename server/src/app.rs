@@ -11,6 +11,7 @@ use crate::shapings::Shapings;
 use crate::stagings::Stagings;
 use crate::states::States;
 use crate::version::Version;
+use crate::visitors::Visitors;
 use crate::voices::{Speeches, Spoken, Voice, Voices};
 use jam_formats::{sound, test_line};
 use jam_rig::{Figure, Mouth};
@@ -83,6 +84,7 @@ pub struct App {
     pub(crate) capture: Arc<Capture>,
     pub(crate) states: States,
     pub(crate) checked: Checked,
+    pub(crate) visitors: Visitors,
     test_line: OnceLock<Timing>,
     /// The film that was asked for last, by its hash: a player asks for it piece by piece.
     film: Mutex<Option<(String, Arc<Vec<u8>>)>>,
@@ -110,6 +112,7 @@ impl App {
             capture: Arc::default(),
             states: States::default(),
             checked: Checked::default(),
+            visitors: Visitors::default(),
             test_line: OnceLock::new(),
             film: Mutex::default(),
             epoch: AtomicU64::new(0),

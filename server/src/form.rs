@@ -11,10 +11,15 @@ pub struct Form {
 }
 
 impl Form {
-    pub async fn read(mut form: Multipart) -> Answer<Form> {
+    pub async fn read(form: Multipart) -> Answer<Form> {
+        Form::read_within(form, crate::MAX_UPLOAD).await
+    }
+
+    /// Reads a form of a route that takes so many bytes.
+    pub async fn read_within(mut form: Multipart, most: usize) -> Answer<Form> {
         let broken = |e: axum::extract::multipart::MultipartError| {
             if e.status() == axum::http::StatusCode::PAYLOAD_TOO_LARGE {
-                let limit = crate::MAX_UPLOAD >> 20;
+                let limit = most >> 20;
                 Problem::too_large(format!(
                     "The file is larger than {limit} MB; bring it in as shorter lines."
                 ))
@@ -47,6 +52,13 @@ impl Form {
     pub fn file(&self, name: &'static str, missing: &'static str) -> Answer<(&str, &[u8])> {
         let found = self.files.iter().find(|(field, _)| field == name);
         let found = found.map(|(_, (file, bytes))| (file.as_str(), bytes.as_slice()));
+        found.ok_or_else(|| Problem::refused(name, "file_missing", missing))
+    }
+
+    /// Takes a file's bytes out; `missing` is the sentence if there is none.
+    pub fn take(&mut self, name: &'static str, missing: &'static str) -> Answer<Vec<u8>> {
+        let found = self.files.iter().position(|(field, _)| field == name);
+        let found = found.map(|place| self.files.swap_remove(place).1.1);
         found.ok_or_else(|| Problem::refused(name, "file_missing", missing))
     }
 

@@ -5,6 +5,7 @@ mod app;
 pub mod capture;
 mod checked;
 pub mod deliver;
+mod described;
 mod download;
 mod evaluate;
 mod evaluations;
@@ -29,6 +30,7 @@ mod stagings;
 mod states;
 mod version;
 mod views;
+mod visitors;
 mod voices;
 mod window;
 mod workshop;
@@ -92,6 +94,8 @@ pub struct Settings {
     pub demo: Option<fn(&Store) -> Result<(), String>>,
     /// The address on which OSC of a face capture is received.
     pub osc: Option<SocketAddr>,
+    /// What other programs must send to be answered under `/api/v1`; nothing if anyone is.
+    pub token: Option<String>,
 }
 
 /// A server that listens and can be run.
@@ -158,6 +162,8 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::scenes::keep_movie))
         .routes(routes!(routes::scenes::keep_pictures))
         .layer(DefaultBodyLimit::max(MAX_UPLOAD));
+    let visits =
+        OpenApiRouter::new().routes(routes!(routes::v1::curves)).layer(DefaultBodyLimit::max(visitors::MOST));
     let operations = OpenApiRouter::new()
         .routes(routes!(routes::lines::operate))
         .routes(routes!(routes::production::operate))
@@ -241,6 +247,7 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .layer(DefaultBodyLimit::max(MAX_JSON))
         .merge(operations)
         .merge(uploads)
+        .merge(visits)
 }
 
 /// The description of the API, as committed in `web/openapi.json`.
@@ -261,6 +268,8 @@ fn router(app: Arc<App>, address: SocketAddr) -> Router {
     let (api, _) = api().split_for_parts();
     api.route("/api/live", axum::routing::get(routes::live::connect))
         .route("/api/capture", axum::routing::get(routes::live::capture))
+        .route("/api/openapi.json", axum::routing::get(routes::v1::description))
+        .route("/api/docs", axum::routing::get(routes::v1::described))
         .route("/api/{*rest}", axum::routing::any(page::no_such_route))
         .fallback(page::serve)
         .layer(axum::middleware::from_fn_with_state(address, guard::check))

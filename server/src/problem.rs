@@ -56,6 +56,24 @@ impl Problem {
         Problem::new(StatusCode::FORBIDDEN, "forbidden", "Not allowed", detail)
     }
 
+    /// The token is not there, or another.
+    pub fn unauthorized() -> Problem {
+        let says = "This server wants its token: send the header Authorization: Bearer TOKEN.";
+        Problem::new(StatusCode::UNAUTHORIZED, "no_token", "The token is missing", says)
+    }
+
+    /// So many are being answered already.
+    pub fn too_many(at_once: usize) -> Problem {
+        let says =
+            format!("{at_once} requests are being answered, the most at a time; ask again in a moment.");
+        Problem::new(StatusCode::TOO_MANY_REQUESTS, "too_many", "Too many at a time", says)
+    }
+
+    /// As it stands in a stream, where no status can say it.
+    pub fn body(&self) -> serde_json::Value {
+        serde_json::json!({"code": self.code, "title": self.title, "detail": self.detail, "field": self.field})
+    }
+
     pub fn too_large(detail: impl ToString) -> Problem {
         Problem::new(StatusCode::PAYLOAD_TOO_LARGE, "too_large", "Too large", detail)
     }
@@ -79,7 +97,17 @@ impl IntoResponse for Problem {
         } else {
             tracing::info!(code = self.code, field = self.field, "refused: {}", self.detail);
         }
-        (status, [(header::CONTENT_TYPE, "application/problem+json")], Json(self)).into_response()
+        let again = match status {
+            StatusCode::UNAUTHORIZED => Some((header::WWW_AUTHENTICATE, "Bearer")),
+            StatusCode::TOO_MANY_REQUESTS => Some((header::RETRY_AFTER, "1")),
+            _ => None,
+        };
+        let kind = (header::CONTENT_TYPE, "application/problem+json");
+        let mut answer = (status, [kind], Json(self)).into_response();
+        if let Some((name, value)) = again {
+            answer.headers_mut().insert(name, axum::http::HeaderValue::from_static(value));
+        }
+        answer
     }
 }
 

@@ -4,3 +4,4 @@ mod api;
 mod description;
 mod laws;
 mod many;
+mod v1;

@@ -23,12 +23,17 @@ pub(crate) struct Running {
 
 impl Running {
     pub(crate) async fn start(data: &Path) -> Running {
+        Running::start_with(data, jam_server::Settings::default()).await
+    }
+
+    pub(crate) async fn start_with(data: &Path, settings: jam_server::Settings) -> Running {
         let store = Store::open(data).unwrap();
         if store.cast().unwrap().is_empty() {
             let wiring = jam_demo::CHARACTERS[0].read().unwrap().wiring().unwrap();
             store.add_cast_member("Bram", jam_demo::CHARACTERS[0].model, &wiring).unwrap();
         }
-        let server = jam_server::Server::bind(store, "127.0.0.1:0".parse().unwrap()).await.unwrap();
+        let address = "127.0.0.1:0".parse().unwrap();
+        let server = jam_server::Server::bind_with(store, address, settings).await.unwrap();
         let address = server.address();
         let (stop, stopped) = tokio::sync::oneshot::channel();
         let done = tokio::spawn(async move {
@@ -43,8 +48,12 @@ impl Running {
         self.done.await.unwrap();
     }
 
+    pub(crate) fn at(&self, path: &str) -> String {
+        format!("http://{}{path}", self.address)
+    }
+
     pub(crate) fn ask(&self, method: Method, path: &str) -> reqwest::RequestBuilder {
-        self.client.request(method, format!("http://{}{path}", self.address))
+        self.client.request(method, self.at(path))
     }
 
     pub(crate) async fn get(&self, path: &str) -> Value {

@@ -198,6 +198,8 @@ const FOR_TESTS: &[(&str, &str)] = &[
     // The browser that the interface is tested in, and its driver.
     ("chromium", "/usr/bin/chromium"),
     ("chromium-driver", "/usr/bin/chromedriver"),
+    // One of the examples for other programs.
+    ("curl", "/usr/bin/curl"),
     // Reads the movies that the page makes.
     ("ffmpeg", "/usr/bin/ffmpeg"),
     // Models of other makers, sound and broken ones, that the import is tested with.

@@ -5,11 +5,9 @@
 
 use super::folder::Summary;
 use crate::files::stem;
-use crate::layers::LayerOptions;
-use crate::{character, files, spoken};
+use crate::{character, files};
 use anyhow::Context;
-use jam_desk::Felt;
-use jam_desk::Played;
+use jam_desk::{Alone, Felt, Played};
 use jam_formats::deliver::{Delivery, FileKind};
 use jam_formats::glb::Character;
 use jam_formats::recipe::Recipe;
@@ -17,7 +15,7 @@ use jam_formats::sound;
 use jam_rig::{Mouth, Wiring};
 use jam_score::{Control, Frame, FrameGrid, FrameRate, Seconds};
 use jam_server::deliver::stretch;
-use jam_voice::{AnalyseError, Analyser, features};
+use jam_voice::{Analyser, features};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use std::collections::BTreeMap;
@@ -217,24 +215,18 @@ impl Shop {
         let stretch =
             stretch(recipe, Some(&face.model)).map_err(|e| wrong("recipe", anyhow::anyhow!("{e}")))?;
         let moods = moods.iter().map(|m| m.parse::<Felt>()).collect::<Result<Vec<_>, _>>();
-        let layers = LayerOptions::felt(moods.map_err(|e| wrong("mood", anyhow::anyhow!(e)))?);
+        let moods = moods.map_err(|e| wrong("mood", anyhow::anyhow!(e)))?;
         let heard = sound::read_at(recording, features::RATE)
             .map_err(|e| wrong("recording", anyhow::anyhow!("{}: {e}", unit.recording.display())))?;
         let found = match &unit.text {
             None => self.analyser.hear(&heard, &|_| true),
             Some(text) => self.analyser.analyse(&heard, text, &|_| true),
         };
-        let found = found.map_err(|e| {
-            let code = match &e {
-                AnalyseError::DoesNotMatch { .. } => "text_not_heard",
-                AnalyseError::Silent | AnalyseError::NothingHeard => "no_voice",
-                AnalyseError::Text(_) => "text",
-                _ => "voice",
-            };
-            wrong(code, e)
-        })?;
+        let found = found.map_err(|e| wrong(e.code(), e))?;
         let grid = FrameGrid { rate: *rate, first: *first };
-        let played = spoken::play(found, &layers, &face.wiring, grid).map_err(|e| wrong("line", e))?;
+        let laid = Alone { moods, ..Alone::default() };
+        let played = laid.play(found, &face.wiring, grid);
+        let played = played.map_err(|e| wrong("line", anyhow::anyhow!(e.says)))?;
         let timing = played.line.timing.as_ref().context("the line has no times");
         let timing = timing.map_err(|e| wrong("line", e))?;
         let whole = match recipe.kinds_a_line().contains(&FileKind::Wav) {

@@ -6,6 +6,7 @@
 //! changed since. [`Played`] is a line evaluated; [`times`] says what becomes of a result of an analysis.
 
 mod act;
+mod alone;
 mod brought;
 mod felt;
 mod fields;
@@ -28,6 +29,7 @@ pub mod times;
 mod wiring;
 
 pub use act::{Done, act, number};
+pub use alone::{Alone, SEED};
 pub use brought::{Bringing, bring, covers};
 pub use felt::{Felt, felt_of};
 pub use many::{LinesChange, act_on_one_of};

@@ -35,6 +35,19 @@ pub enum AnalyseError {
     Model(#[from] ModelError),
 }
 
+impl AnalyseError {
+    /// What it is for programs: stays as it is.
+    pub fn code(&self) -> &'static str {
+        match self {
+            AnalyseError::DoesNotMatch { .. } => "text_not_heard",
+            AnalyseError::Silent | AnalyseError::NothingHeard => "no_voice",
+            AnalyseError::Text(_) => "text",
+            AnalyseError::Align(AlignError::Cancelled) => "cancelled",
+            _ => "voice",
+        }
+    }
+}
+
 /// Aligns texts with recordings. Cheap to make: model and dictionary are shared.
 pub struct Analyser {
     pub(crate) model: &'static AcousticModel,

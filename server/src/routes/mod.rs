@@ -15,3 +15,4 @@ pub mod scenes;
 pub mod sculpt;
 pub mod shapes;
 pub mod speech;
+pub mod v1;

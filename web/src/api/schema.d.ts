@@ -1423,6 +1423,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/curves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Curves of a recording, frame by frame: as a curves file (JSON), as a table (`Accept: text/csv`: what the character's
+         *     wiring drives, else the controls), or as a stream while it is worked out (`Accept: text/event-stream`: `progress`
+         *     with 0..1, one `line` with words, sounds and the names of all curves, a `frame` each with their values in that order,
+         *     `end`; or a `problem`).
+         */
+        post: operations["curves"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/vocabulary": {
         parameters: {
             query?: never;
@@ -1925,6 +1947,42 @@ export interface components {
             /** @description None forgets the set. */
             controls: components["schemas"]["ControlName"][];
             name: string;
+        };
+        /** @description A recording, and what is known of it. */
+        CurvesForm: {
+            /**
+             * @description A character of this production, as it is called there. Without one, and without `model` and `wiring`, the
+             *     curves are of the controls alone.
+             */
+            character?: string | null;
+            /**
+             * Format: int64
+             * @description The number of the frame at time zero. 1001 if it is not said.
+             */
+            first_frame?: number | null;
+            /** @description A character: a `.glb`, a `.gltf` with its files, or a `.zip` of these. */
+            model?: string[] | null;
+            /** @description Moods with their amounts, over all or from start to end in seconds: `worry:0.6 anger:0.8:2.0-3.5`. */
+            moods?: string | null;
+            /** @description Frames a second: `24`, `25`, `30000/1001`. 24 if it is not said. */
+            rate?: string | null;
+            /**
+             * Format: binary
+             * @description WAV, FLAC, MP3, Ogg Vorbis, M4A, AIFF or CAF.
+             */
+            recording: string;
+            /**
+             * Format: int64
+             * @description What everything that looks random starts from; the same seed gives the same bytes.
+             */
+            seed?: number | null;
+            /** @description What is said in it; without it its sounds alone are heard, a draft. */
+            text?: string | null;
+            /**
+             * Format: binary
+             * @description A wiring exported from Cast.
+             */
+            wiring?: string | null;
         };
         /** @description What can be chosen for a delivery. */
         DeliveryChoices: {
@@ -7672,6 +7730,68 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    curves: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["CurvesForm"];
+            };
+        };
+        responses: {
+            /** @description The curves, docs/formats/curves.schema.json */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                    "text/csv": string;
+                    "text/event-stream": string;
+                };
+            };
+            /** @description The token is missing */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The request is too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Something in it cannot be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too many at a time; Retry-After says when to ask again */
+            429: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,0 +1,49 @@
+//! Other programs that ask for curves: how many at a time, and whether they have the token.
+
+use crate::problem::{Answer, Problem};
+use axum::http::{HeaderMap, HeaderValue, header};
+use std::sync::Arc;
+use tokio::sync::{OwnedSemaphorePermit, Semaphore};
+
+/// Requests that are worked on at a time; each may hold a recording in memory.
+const AT_ONCE: usize = 8;
+
+/// Largest request: a quarter of an hour of stereo at 48 kHz in 16 bits, and a character.
+pub const MOST: usize = 192 << 20;
+
+/// Who is being answered.
+pub struct Visitors(Arc<Semaphore>);
+
+impl Default for Visitors {
+    fn default() -> Visitors {
+        Visitors(Arc::new(Semaphore::new(AT_ONCE)))
+    }
+}
+
+/// Compares in the same time wherever two texts differ.
+fn same(a: &[u8], b: &[u8]) -> bool {
+    a.len() == b.len() && a.iter().zip(b).fold(0, |differ, (x, y)| differ | (x ^ y)) == 0
+}
+
+impl Visitors {
+    /// Lets a request in; it counts until what is given is dropped.
+    ///
+    /// # Errors
+    /// It has not the token, or too many are being answered.
+    pub fn enter(&self, headers: &HeaderMap, token: Option<&str>) -> Answer<OwnedSemaphorePermit> {
+        if let Some(token) = token {
+            let given = headers.get(header::AUTHORIZATION).and_then(|v| v.to_str().ok());
+            let given = given.and_then(|v| v.strip_prefix("Bearer ")).unwrap_or_default();
+            if !same(given.as_bytes(), token.as_bytes()) {
+                return Err(Problem::unauthorized());
+            }
+        }
+        self.0.clone().try_acquire_owned().map_err(|_| Problem::too_many(AT_ONCE))
+    }
+
+    /// What an answer says of the limit: how many at a time, and how many more could come now.
+    pub fn limits(&self, headers: &mut HeaderMap) {
+        headers.insert("ratelimit-limit", HeaderValue::from(AT_ONCE));
+        headers.insert("ratelimit-remaining", HeaderValue::from(self.0.available_permits()));
+    }
+}
