@@ -12,8 +12,14 @@ fn escaped(text: &str) -> String {
     text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;")
 }
 
+/// A text of the description; what stands between backticks is code.
 fn text(value: &Value) -> String {
-    escaped(value.as_str().unwrap_or_default())
+    let parts = value.as_str().unwrap_or_default().split('`').enumerate();
+    let part = |(k, part): (usize, &str)| match k % 2 {
+        1 => format!("<code>{}</code>", escaped(part)),
+        _ => escaped(part),
+    };
+    parts.map(part).collect()
 }
 
 /// What a schema is, in a word.
@@ -25,7 +31,8 @@ fn kind(schema: &Value) -> String {
         return either.iter().map(kind).collect::<Vec<_>>().join(" or ");
     }
     let named = |kind: &Value| match kind {
-        Value::Array(all) => all.iter().map(text).collect::<Vec<_>>().join(" or "),
+        // That a field may be left out is said by what is needed.
+        Value::Array(all) => all.iter().filter(|k| *k != "null").map(text).collect::<Vec<_>>().join(" or "),
         other => text(other),
     };
     match (schema["type"].as_str(), schema["format"].as_str()) {
