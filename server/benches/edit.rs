@@ -2,7 +2,7 @@
 //! of curves that are looked at come back. One page on a line of a minute; eight pages on eight such lines at once; one
 //! page on a line of twenty minutes. A key is moved, which leaves the times alone, and an edge of a sound, which does
 //! not. What counts are the ratios of one run. `cargo bench -p jam-server`, or a part of it: `-- edges`,
-//! `-- keys`, `-- file` (how much the data file grows).
+//! `-- keys`, `-- file` (how much the data file grows), `-- many` (productions of 500 and 5 000 lines, only when asked for).
 #![allow(clippy::unwrap_used)]
 
 use futures_util::{SinkExt, StreamExt};
@@ -188,9 +188,47 @@ async fn growth(file: &Path) -> f64 {
     (size() - before) / (4 * (EDITS + 1)) as f64
 }
 
+/// A production of many lines: its list the first time and after, its size, a change of all of them and its undo.
+async fn many(folder: &Path, count: usize) {
+    let (store, address) = serve(&folder.join(format!("{count}.jam"))).await;
+    let ids = lines(&store, 5, count);
+    let client = reqwest::Client::new();
+    let at = |path: &str| format!("http://{address}{path}");
+    let mut listed = Vec::new();
+    let mut bytes = 0;
+    for _ in 0..6 {
+        let began = Instant::now();
+        bytes = client.get(at("/api/lines")).send().await.unwrap().bytes().await.unwrap().len();
+        listed.push(began.elapsed());
+    }
+    let first = listed.remove(0);
+    listed.sort();
+    let change = json!({"set": "mood", "moods": ["fear:0.4"]});
+    let change = json!({"do": "change_lines", "ids": ids, "change": change});
+    let took = async |path: &str, body: &Value| {
+        let began = Instant::now();
+        let answer = client.post(at(path)).json(body).send().await.unwrap();
+        answer.error_for_status().unwrap();
+        began.elapsed()
+    };
+    let changed = took("/api/production/operations", &change).await;
+    let undone = took("/api/production/undo", &Value::Null).await;
+    println!(
+        "{count} lines: listed in {first:.0?} the first time, {:.0?} after ({:.1} MB); all changed in {changed:.1?}, taken back in {undone:.1?}",
+        listed[listed.len() / 2],
+        bytes as f64 / 1e6
+    );
+}
+
 async fn measure() {
     let part = std::env::args().skip(1).find(|a| !a.starts_with('-'));
     let folder = tempfile::tempdir().unwrap();
+    if part.as_deref() == Some("many") {
+        for count in [500, 5000] {
+            many(folder.path(), count).await;
+        }
+        return;
+    }
     let (store, address) = serve(&folder.path().join("bench.jam")).await;
     // Only what is measured is laid out: of twenty minutes the analysis takes a while.
     let file_alone = part.as_deref() == Some("file");

@@ -116,6 +116,12 @@ pub(crate) fn write(
     parts::write(c, id, before.and_then(|b| b.timing.as_ref()), document.timing.as_ref())
 }
 
+/// The lines that are there, in their order.
+fn rows(c: &mut SqliteConnection) -> Result<Vec<Row>, StoreError> {
+    let there = line::table.filter(line::gone.eq(false));
+    Ok(there.order((line::place, line::id)).select(Row::as_select()).load(c)?)
+}
+
 /// Every recording that a line can listen to beside the one it came with, by line and number.
 fn takes(c: &mut SqliteConnection) -> Result<HashMap<(i32, i32), Heard>, StoreError> {
     let columns = (take::id, take::line_id, take::recording, take::recording_name, take::recording_facts);
@@ -130,9 +136,7 @@ impl Store {
     /// The data file cannot be read or written.
     pub fn lines_listed(&self) -> Result<Vec<ListedLine>, StoreError> {
         self.connection()?.transaction(|c| {
-            let there = line::table.filter(line::gone.eq(false));
-            let rows: Vec<Row> = there.order((line::place, line::id)).select(Row::as_select()).load(c)?;
-            let mut takes = takes(c)?;
+            let (rows, mut takes) = (rows(c)?, takes(c)?);
             let mut lines = Vec::with_capacity(rows.len());
             for row in rows {
                 let Row { id, recording_name, recording_facts, problem, revision, .. } = row;
@@ -166,9 +170,7 @@ impl Store {
     /// The data file cannot be read or written.
     pub fn lines(&self) -> Result<Vec<StoredLine>, StoreError> {
         self.connection()?.transaction(|c| {
-            let there = line::table.filter(line::gone.eq(false));
-            let rows: Vec<Row> = there.order((line::place, line::id)).select(Row::as_select()).load(c)?;
-            let mut takes = takes(c)?;
+            let (rows, mut takes) = (rows(c)?, takes(c)?);
             let mut lines = Vec::with_capacity(rows.len());
             for row in rows {
                 let line = whole(c, row, &self.documents, |_, id, take| {

@@ -36,8 +36,8 @@ function Order({ lines, choices }: { lines: LineSummary[]; choices: DeliveryChoi
   const recipe = own ?? choices.usual;
   const ready = lines.filter(speaks);
   // Nothing but the open line goes out unless somebody says so.
-  const ids = chosen ?? ready.filter((l) => l.id === open).map((l) => l.id);
-  const going = ready.filter((l) => ids.includes(l.id));
+  const ids = new Set(chosen ?? [open]);
+  const going = ready.filter((l) => ids.has(l.id));
   const change = (recipe: Recipe) => order({ recipe });
   return (
     <>

@@ -1,26 +1,37 @@
 import { Checkbox } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { type Delivery, type LineSummary, api, speaks } from '../api/client';
+import { Long } from '../widgets/Long';
 import { Press } from '../widgets/Press';
 import { order, useOrder } from './order';
 import css from './DeliverPage.module.css';
 
-/** Whether something of a line went out, and whether it is still as the line is. */
-function stateOf(line: number, files: Delivery[]): 'never' | 'current' | 'changed' {
-  const own = files.filter((f) => f.scene == null && f.line === line);
-  if (own.length === 0) return 'never';
-  return own.some((f) => f.changed) ? 'changed' : 'current';
+type Out = 'never' | 'current' | 'changed';
+
+/** Height of a line in the list, pixels. */
+const ROW = 48;
+
+/** Of lines of which something went out, whether that is still as the line is. */
+function outOf(files: Delivery[]): Map<number, Out> {
+  const out = new Map<number, Out>();
+  for (const file of files) {
+    if (file.scene != null) continue;
+    if (file.changed || !out.has(file.line)) out.set(file.line, file.changed ? 'changed' : 'current');
+  }
+  return out;
 }
 
 export function LinesPart({ lines, going }: { lines: LineSummary[]; going: LineSummary[] }) {
   const files = useQuery({ queryKey: ['deliveries'], queryFn: api.deliveries });
   const onlyChanged = useOrder((s) => s.onlyChanged);
   const ready = lines.filter(speaks);
-  const state = (line: number) => stateOf(line, files.data ?? []);
+  const out = outOf(files.data ?? []);
+  const state = (line: number) => out.get(line) ?? 'never';
+  const chosen = new Set(going.map((l) => l.id));
   const changed = ready.filter((l) => state(l.id) === 'changed');
   const choose = (chosen: LineSummary[]) => order({ lines: chosen.map((l) => l.id) });
   const toggle = (line: LineSummary) =>
-    choose(going.includes(line) ? going.filter((l) => l !== line) : [...going, line]);
+    choose(chosen.has(line.id) ? going.filter((l) => l !== line) : [...going, line]);
   return (
     <section className={css.choose}>
       <h1>Deliver</h1>
@@ -44,17 +55,18 @@ export function LinesPart({ lines, going }: { lines: LineSummary[]; going: LineS
       {lines.length === 0 ? (
         <p className="soft">There are no lines yet; add one on Lines, then it can go out.</p>
       ) : (
-        <div className={css.list}>
-          {lines.map((l) => (
+        <Long className={css.list} role="group" label="Lines that go out" rows={lines} height={ROW}>
+          {(l, _, style) => (
             <Choice
               key={l.id}
               line={l}
-              on={going.includes(l)}
+              on={chosen.has(l.id)}
               state={state(l.id)}
+              style={style}
               onChange={() => toggle(l)}
             />
-          ))}
-        </div>
+          )}
+        </Long>
       )}
       <Checkbox
         className={css.only}
@@ -66,22 +78,27 @@ export function LinesPart({ lines, going }: { lines: LineSummary[]; going: LineS
   );
 }
 
-const STATES = { never: '', current: '✓ out', changed: 'changed since' } as const;
+const STATES = { never: '', current: '✓ out', changed: 'changed since' } as const satisfies Record<
+  Out,
+  string
+>;
 
 function Choice({
   line: l,
   on,
   state,
+  style,
   onChange,
 }: {
   line: LineSummary;
   on: boolean;
-  state: keyof typeof STATES;
+  state: Out;
+  style: React.CSSProperties;
   onChange: () => void;
 }) {
   const can = speaks(l);
   return (
-    <div className={css.pick} data-testid={`pick-${l.id}`}>
+    <div className={css.pick} style={style} data-testid={`pick-${l.id}`}>
       <Checkbox
         disabled={!can}
         checked={can && on}
