@@ -1,9 +1,9 @@
 import { Checkbox, Menu, TextInput } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
-import { useRef, useState } from 'react';
+import { memo, useRef, useState } from 'react';
 import { type LineSummary, api } from '../api/client';
 import { intoScene, newScene } from '../scene/actions';
-import { go, set } from '../state';
+import { get, go, set } from '../state';
 import { ActionItem } from '../widgets/ActionItem';
 import { Hint } from '../widgets/Hint';
 import { tell } from '../widgets/tell';
@@ -22,16 +22,42 @@ interface Props {
   /** Whether something that is done is done with it. */
   selected: boolean;
   style: React.CSSProperties;
-  /** Its place among what is shown, from 1, and how many there are. */
-  place: [number, number];
-  onChoose: (event: React.MouseEvent) => void;
-  onMark: () => void;
+  /** The lines that are shown, and its place among them. */
+  shown: LineSummary[];
+  here: number;
 }
 
-/** A line in the list. */
-export function LineRow(props: Props) {
-  const { line: l, all, chosen, marked, selected, style, onChoose, onMark } = props;
-  const [here, of] = props.place;
+/** A line in the list. It is drawn anew only if something of it changed: rows pass by while the list scrolls. */
+export const LineRow = memo(Row, ({ style, ...before }, { style: now, ...after }) => {
+  const keys = Object.keys(after) as (keyof typeof after)[];
+  return style.top === now.top && keys.every((key) => before[key] === after[key]);
+});
+
+/** Marks a line, or takes its mark away. */
+function mark(id: number) {
+  const { marked } = get();
+  const rest = marked.filter((m) => m !== id);
+  set({ marked: rest.length < marked.length ? rest : [...marked, id] });
+}
+
+/** Chooses a line as a click on it does: alone, beside what is chosen, or all up to it. */
+function choose(event: React.MouseEvent, shown: LineSummary[], place: number) {
+  const { line: chosen, marked } = get();
+  const id = shown[place]?.id;
+  if (id === undefined) return;
+  const here = shown.findIndex((l) => l.id === chosen);
+  if (event.ctrlKey || event.metaKey) {
+    // The one that was looked at is the first of several.
+    if (marked.length === 0 && chosen !== null && chosen !== id) set({ marked: [chosen, id] });
+    else mark(id);
+    set({ line: id });
+  } else if (event.shiftKey && here >= 0) {
+    const [from, to] = here < place ? [here, place] : [place, here];
+    set({ marked: shown.slice(from, to + 1).map((l) => l.id) });
+  } else set({ line: id, marked: [] });
+}
+
+function Row({ line: l, all, chosen, marked, selected, style, shown, here }: Props) {
   const row = useRef<HTMLDivElement>(null);
   const [renaming, setRenaming] = useState(false);
   const [pulled, setPulled] = useState(0);
@@ -47,14 +73,14 @@ export function LineRow(props: Props) {
           role="option"
           tabIndex={chosen ? 0 : -1}
           aria-selected={selected}
-          aria-posinset={here}
-          aria-setsize={of}
+          aria-posinset={here + 1}
+          aria-setsize={shown.length}
           data-line={l.id}
           data-testid={`line-${l.id}`}
           data-chosen={chosen || undefined}
           data-pulled={pulled !== 0 || undefined}
           style={pulled ? { ...style, transform: `translateY(${pulled}px)` } : style}
-          onClick={onChoose}
+          onClick={(event) => choose(event, shown, here)}
           onContextMenuCapture={() => set({ line: l.id })}
           onDoubleClick={() => go('score', l.id)}
           onKeyDown={(event) => {
@@ -89,7 +115,7 @@ export function LineRow(props: Props) {
             data-testid={`mark-${l.id}`}
             onClick={(event) => {
               event.stopPropagation();
-              onMark();
+              mark(l.id);
             }}
             onDoubleClick={(event) => event.stopPropagation()}
           >

@@ -187,22 +187,6 @@ function Rows({ all, shown }: { all: LineSummary[]; shown: LineSummary[] }) {
     event.preventDefault();
     event.stopPropagation();
   };
-  const mark = (id: number) => {
-    const rest = marked.filter((m) => m !== id);
-    set({ marked: rest.length < marked.length ? rest : [...marked, id] });
-  };
-  const choose = (event: React.MouseEvent, line: LineSummary, place: number) => {
-    if (event.ctrlKey || event.metaKey) {
-      // The one that was looked at is the first of several.
-      const rest = marked.length === 0 && chosen !== null && chosen !== line.id ? [chosen] : [];
-      if (rest.length > 0) set({ marked: [...rest, line.id] });
-      else mark(line.id);
-      set({ line: line.id });
-    } else if (event.shiftKey && here >= 0) {
-      const [from, to] = here < place ? [here, place] : [place, here];
-      set({ marked: shown.slice(from, to + 1).map((l) => l.id) });
-    } else set({ line: line.id, marked: [] });
-  };
   const focused = here < 0 ? shown[0]?.id : chosen;
   return (
     <Long
@@ -211,7 +195,7 @@ function Rows({ all, shown }: { all: LineSummary[]; shown: LineSummary[] }) {
       several
       rows={shown}
       height={ROW}
-      at={here}
+      at={Math.max(here, 0)}
       onKeyDown={walk}
       empty={<p className={css.none}>No line is like that; search for less, or show all.</p>}
     >
@@ -224,9 +208,8 @@ function Rows({ all, shown }: { all: LineSummary[]; shown: LineSummary[] }) {
           marked={isMarked.has(l.id)}
           selected={marked.length > 0 ? isMarked.has(l.id) : l.id === focused}
           style={style}
-          place={[place + 1, shown.length]}
-          onChoose={(event) => choose(event, l, place)}
-          onMark={() => mark(l.id)}
+          shown={shown}
+          here={place}
         />
       )}
     </Long>

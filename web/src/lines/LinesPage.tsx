@@ -73,10 +73,12 @@ function Side({ all }: { all: LineSummary[] }) {
         )}
       </div>
       <div className={css.portrait}>
-        {member && (
+        {member ? (
           <Suspense fallback={null}>
             <SpeakingStage member={member} />
           </Suspense>
+        ) : (
+          cast.data && <p className={css.nobody}>Nobody is in the cast yet: drop a character here.</p>
         )}
       </div>
       {several.length > 1 && <ManySide lines={several} />}

@@ -2,21 +2,14 @@
 export function Wave({ wave, width = 104 }: { wave: number[]; width?: number }) {
   const loudest = Math.max(0.05, ...wave);
   const step = width / wave.length;
+  // One path: a list has hundreds of these pictures.
+  const bars = wave.map((value, i) => {
+    const height = Math.max(1, (value / loudest) * 22);
+    return `M${((i + 0.3) * step).toFixed(1)} ${(12 - height / 2).toFixed(1)}v${height.toFixed(1)}`;
+  });
   return (
     <svg width={width} height={24} viewBox={`0 0 ${width} 24`} preserveAspectRatio="none" aria-hidden="true">
-      {wave.map((value, i) => {
-        const height = Math.max(1, (value / loudest) * 22);
-        return (
-          <rect
-            key={i}
-            x={i * step}
-            y={12 - height / 2}
-            width={step * 0.6}
-            height={height}
-            fill="var(--voice)"
-          />
-        );
-      })}
+      <path d={bars.join('')} stroke="var(--voice)" strokeWidth={step * 0.6} />
     </svg>
   );
 }
