@@ -128,9 +128,22 @@ struct Serve {
     /// Hears the OSC of a face capture there, as 127.0.0.1:7421.
     #[arg(long, value_name = "ADDRESS")]
     osc: Option<std::net::SocketAddr>,
-    /// What other programs must send (Authorization: Bearer TEXT) to be answered under /api/v1.
-    #[arg(long, value_name = "TEXT")]
+    /// What a browser must have (by the link that is printed) and a program must send (Authorization: Bearer TEXT) to be
+    /// answered. Beyond loopback one is made if none is given.
+    #[arg(long, value_name = "TEXT", value_parser = token)]
     token: Option<String>,
+    /// A name of this machine under which it answers, beside its addresses; may be given more than once.
+    #[arg(long = "name", value_name = "NAME")]
+    names: Vec<String>,
+}
+
+/// A token as it can stand in a link and in a cookie.
+fn token(text: &str) -> Result<String, String> {
+    let plain = |c: char| c.is_ascii_alphanumeric() || "-_.~".contains(c);
+    match text.len() >= 8 && text.chars().all(plain) {
+        true => Ok(text.to_string()),
+        false => Err("a token has at least 8 letters, digits, or one of - _ . ~".into()),
+    }
 }
 
 fn read(path: &Path) -> anyhow::Result<Vec<u8>> {
@@ -191,14 +204,18 @@ fn serve(options: &Serve, demo: bool) -> anyhow::Result<()> {
             transcriber,
             osc: options.osc,
             token: options.token.clone(),
+            names: options.names.clone(),
             demo: Some(|store| jam_demo::fill(store).map_err(|e| e.to_string())),
         };
         let server = jam_server::Server::bind_with(store, options.listen, settings).await?;
-        println!(
-            "Jam Lips is at http://{} (data in {}); stop it with Ctrl-C",
-            server.address(),
-            data.display()
-        );
+        let address = server.address();
+        let link = server.token().map(|token| format!("/?token={token}")).unwrap_or_default();
+        println!("Jam Lips is at http://{address}{link} (data in {}); stop it with Ctrl-C", data.display());
+        if !address.ip().is_loopback() {
+            println!(
+                "Other machines can reach it; whoever has this link can read and change everything in it"
+            );
+        }
         server
             .run(async {
                 // Without a signal handler the process simply ends on Ctrl-C, which loses nothing.

@@ -94,14 +94,17 @@ pub struct Settings {
     pub demo: Option<fn(&Store) -> Result<(), String>>,
     /// The address on which OSC of a face capture is received.
     pub osc: Option<SocketAddr>,
-    /// What other programs must send to be answered under `/api/v1`; nothing if anyone is.
+    /// What whoever asks must have; beyond loopback one is made if none is given.
     pub token: Option<String>,
+    /// Names of this machine under which it answers, beside its addresses.
+    pub names: Vec<String>,
 }
 
 /// A server that listens and can be run.
 pub struct Server {
     listener: TcpListener,
     address: SocketAddr,
+    token: Option<String>,
     app: Arc<App>,
 }
 
@@ -115,12 +118,15 @@ impl Server {
     pub async fn bind_with(
         store: Store,
         address: SocketAddr,
-        settings: Settings,
+        mut settings: Settings,
     ) -> Result<Server, ServerError> {
         let listener =
             TcpListener::bind(address).await.map_err(|source| ServerError::Listen { address, source })?;
         let address = listener.local_addr()?;
-        let osc = settings.osc;
+        if !address.ip().is_loopback() && settings.token.is_none() {
+            settings.token = Some(guard::new_token()?);
+        }
+        let (osc, token) = (settings.osc, settings.token.clone());
         let app = Arc::new(App::new(store, settings)?);
         if let Some(address) = osc {
             let socket = tokio::net::UdpSocket::bind(address).await;
@@ -128,16 +134,21 @@ impl Server {
             tokio::spawn(capture::hear_osc(app.capture.clone(), socket));
         }
         jobs::take_up(&app)?;
-        Ok(Server { listener, address, app })
+        Ok(Server { listener, address, token, app })
     }
 
     pub fn address(&self) -> SocketAddr {
         self.address
     }
 
+    /// What a browser or a program must have to be answered; nothing if anyone is.
+    pub fn token(&self) -> Option<&str> {
+        self.token.as_deref()
+    }
+
     /// Serves until `stop` is done.
     pub async fn run(self, stop: impl Future<Output = ()> + Send + 'static) -> Result<(), ServerError> {
-        let router = router(self.app, self.address);
+        let router = router(self.app, self.address, self.token);
         // A small answer must not wait for the next one: that would be 40 ms between an edit and its curves.
         let listener = self.listener.tap_io(|stream| {
             if let Err(error) = stream.set_nodelay(true) {
@@ -264,7 +275,8 @@ fn is_text(status: StatusCode, _: Version, headers: &HeaderMap, _: &Extensions) 
     status == StatusCode::OK && text
 }
 
-fn router(app: Arc<App>, address: SocketAddr) -> Router {
+fn router(app: Arc<App>, address: SocketAddr, token: Option<String>) -> Router {
+    let guard = guard::Guard { address, names: app.settings.names.clone(), token };
     let (api, _) = api().split_for_parts();
     api.route("/api/live", axum::routing::get(routes::live::connect))
         .route("/api/capture", axum::routing::get(routes::live::capture))
@@ -272,7 +284,7 @@ fn router(app: Arc<App>, address: SocketAddr) -> Router {
         .route("/api/docs", axum::routing::get(routes::v1::described))
         .route("/api/{*rest}", axum::routing::any(page::no_such_route))
         .fallback(page::serve)
-        .layer(axum::middleware::from_fn_with_state(address, guard::check))
+        .layer(axum::middleware::from_fn_with_state(Arc::new(guard), guard::check))
         .layer(CompressionLayer::new().compress_when(SizeAbove::new(1024).and(is_text)))
         .layer(tower_http::trace::TraceLayer::new_for_http())
         .with_state(app)

@@ -33,13 +33,18 @@ impl Running {
             store.add_cast_member("Bram", jam_demo::CHARACTERS[0].model, &wiring).unwrap();
         }
         let address = "127.0.0.1:0".parse().unwrap();
+        let mut own = reqwest::header::HeaderMap::new();
+        if let Some(token) = &settings.token {
+            own.insert(reqwest::header::AUTHORIZATION, format!("Bearer {token}").parse().unwrap());
+        }
         let server = jam_server::Server::bind_with(store, address, settings).await.unwrap();
         let address = server.address();
         let (stop, stopped) = tokio::sync::oneshot::channel();
         let done = tokio::spawn(async move {
             server.run(async { stopped.await.unwrap_or(()) }).await.unwrap();
         });
-        Running { address, client: Client::new(), stop, done }
+        let client = Client::builder().default_headers(own).build().unwrap();
+        Running { address, client, stop, done }
     }
 
     pub(crate) async fn stop(self) {

@@ -99,7 +99,7 @@ async fn what_a_program_cannot_have_is_a_problem_with_a_code() {
         assert_eq!(answer.status(), status, "{code}");
         assert_eq!(answer.headers()["content-type"], "application/problem+json");
         assert_eq!(answer.headers().contains_key("www-authenticate"), code == "no_token");
-        assert!(answer.headers().contains_key("ratelimit-limit"));
+        assert_eq!(answer.headers().contains_key("ratelimit-limit"), code != "no_token");
         let problem: Value = answer.json().await.unwrap();
         assert_eq!(problem["code"], code);
     }
@@ -121,4 +121,48 @@ async fn what_a_program_cannot_have_is_a_problem_with_a_code() {
     let page = server.ask(Method::GET, "/api/docs").send().await.unwrap().text().await.unwrap();
     assert!(page.contains("/api/v1/curves") && page.contains("What is said in it"), "{page}");
     server.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn where_a_token_is_asked_for_a_link_leaves_it_with_the_browser() {
+    let folder = tempfile::tempdir().unwrap();
+    let settings = Settings { token: Some(TOKEN.into()), ..Settings::default() };
+    let server = Running::start_with(&folder.path().join("p.jam"), settings).await;
+    let quiet = reqwest::redirect::Policy::none();
+    let stranger = reqwest::Client::builder().redirect(quiet).build().unwrap();
+    let get = async |path: &str, cookie: &str| {
+        stranger.get(server.at(path)).header(reqwest::header::COOKIE, cookie).send().await.unwrap()
+    };
+    assert_eq!(get("/", "").await.status(), StatusCode::UNAUTHORIZED);
+    assert_eq!(get("/api/lines", "jam_lips_token=other").await.status(), StatusCode::UNAUTHORIZED);
+    assert_eq!(get("/?token=pier-lighT", "").await.status(), StatusCode::UNAUTHORIZED);
+    let led_on = get(&format!("/score/1?token={TOKEN}"), "").await;
+    assert_eq!(
+        (led_on.status(), &led_on.headers()["location"]),
+        (StatusCode::SEE_OTHER, &"/score/1".parse().unwrap())
+    );
+    let cookie = led_on.headers()["set-cookie"].to_str().unwrap().to_string();
+    assert!(cookie.contains("HttpOnly") && cookie.contains("SameSite=Strict"), "{cookie}");
+    let kept = cookie.split(';').next().unwrap();
+    assert_eq!(get("/api/lines", &format!("other=1; {kept}")).await.status(), StatusCode::OK);
+    server.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn beyond_loopback_there_is_a_token_and_the_data_are_their_owners() {
+    let folder = tempfile::tempdir().unwrap();
+    let data = folder.path().join("p.jam");
+    let store = jam_store::Store::open(&data).unwrap();
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::PermissionsExt;
+        assert_eq!(std::fs::metadata(&data).unwrap().permissions().mode() & 0o777, 0o600);
+    }
+    let every =
+        |settings| jam_server::Server::bind_with(store.clone(), "0.0.0.0:0".parse().unwrap(), settings);
+    let (one, other) = (every(Settings::default()).await.unwrap(), every(Settings::default()).await.unwrap());
+    let token = one.token().unwrap();
+    assert!(token.len() >= 32 && other.token().is_some_and(|t| t != token), "{token}");
+    let home = jam_server::Server::bind(store.clone(), "127.0.0.1:0".parse().unwrap()).await.unwrap();
+    assert_eq!(home.token(), None);
 }

@@ -59,7 +59,7 @@ const MIGRATIONS: EmbeddedMigrations = embed_migrations!();
 /// `JAML`: says whose file it is.
 const APPLICATION: i32 = 0x4A41_4D4C;
 /// The layout of the file that this program writes.
-const LAYOUT: i32 = 7;
+const LAYOUT: i32 = 8;
 
 /// Reads and writes a production's data file. Cheap to clone.
 #[derive(Clone)]
@@ -93,6 +93,19 @@ struct Number {
 
 fn number(c: &mut SqliteConnection, query: &str) -> Result<i32, StoreError> {
     Ok(diesel::sql_query(query).get_result::<Number>(c)?.n)
+}
+
+/// Makes a new data file one that nobody but its owner can read; its log and what lies beside it take after it. One that is
+/// there keeps what its owner gave it.
+fn own(path: &Path) -> std::io::Result<()> {
+    let mut options = File::options();
+    options.write(true).create_new(true);
+    #[cfg(unix)]
+    std::os::unix::fs::OpenOptionsExt::mode(&mut options, 0o600);
+    match options.open(path) {
+        Err(error) if error.kind() != std::io::ErrorKind::AlreadyExists => Err(error),
+        _ => Ok(()),
+    }
 }
 
 /// Refuses files of others and of newer programs before anything is written to them.
@@ -135,6 +148,7 @@ impl Store {
     pub fn open(path: &Path) -> Result<Store, StoreError> {
         let name = path.to_str().ok_or_else(|| StoreError::Open("its name is not text".into()))?;
         check_whose(path)?;
+        own(path).map_err(|e| StoreError::Open(e.to_string()))?;
         // The first connection makes the file and its log, which on a busy disk takes longer than anybody else has to wait.
         let mut first = SqliteConnection::establish(name).map_err(|e| StoreError::Open(e.to_string()))?;
         first.batch_execute(PRAGMAS).map_err(|e| StoreError::Open(e.to_string()))?;

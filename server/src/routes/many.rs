@@ -78,7 +78,7 @@ fn script_of(text: &str, known: &Known) -> Vec<ScriptLineView> {
 /// Says what lines would come of files, before anything is brought in.
 #[utoipa::path(post, path = "/api/lines/intake", tag = "lines", request_body(content = IntakeForm, content_type = "multipart/form-data"), responses((status = 200, body = IntakeView), (status = 422, body = Problem)))]
 pub async fn intake(State(app): State<Arc<App>>, form: Multipart) -> Answer<Json<IntakeView>> {
-    let form = Form::read(form).await?;
+    let form = Form::read_within(form, crate::MAX_OPERATION).await?;
     blocking(move || {
         let unread = |field| move |e: serde_json::Error| Problem::refused(field, "not_understood", e);
         let listed = form.text("recordings").unwrap_or("[]");

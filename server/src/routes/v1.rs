@@ -165,7 +165,7 @@ impl Question {
         (status = 422, description = "Something in it cannot be used", body = Problem),
         (status = 429, description = "Too many at a time; Retry-After says when to ask again", body = Problem)))]
 pub async fn curves(State(app): State<Arc<App>>, headers: HeaderMap, form: Multipart) -> Response {
-    let inside = match app.visitors.enter(&headers, app.settings.token.as_deref()) {
+    let inside = match app.visitors.enter() {
         Ok(inside) => inside,
         Err(problem) => return limited(&app, problem.into_response()),
     };
