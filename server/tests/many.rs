@@ -1,5 +1,6 @@
 //! Many lines at once: looked through before they come in, brought in as one step, held up and let go on over a restart,
 //! found in a script, changed together and taken back together.
+#![allow(clippy::unwrap_used)]
 
 use crate::api::Running;
 use jam_demo::LINES;

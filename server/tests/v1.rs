@@ -1,4 +1,5 @@
 //! Other programs: the shipped examples are run as they are, and what they cannot have is refused as the description says.
+#![allow(clippy::unwrap_used)]
 
 use crate::api::Running;
 use jam_demo::LINES;
