@@ -37,6 +37,8 @@ async fn walk(page: &Page, address: SocketAddr, data: &Path, recording: &Path, b
     let typed = page.find("[data-testid=new-text]").await?.prop("value").await?;
     assert_eq!(typed.as_deref(), Some(TEXT));
     let chooser = page.browser.find(By::Css("[role=dialog] input[type=file]")).await?;
+    // The driver adds to what a chooser of several files holds; who chooses anew replaces it.
+    page.eval("document.querySelector('[role=dialog] input[type=file]').value = ''").await?;
     chooser.send_keys(recording.to_string_lossy()).await?;
     page.find_text("worst.wav").await?;
     page.find("[data-testid=add-line]").await?.click().await?;
