@@ -1,12 +1,9 @@
 //! What the check list said of lines when it was asked last, for the list of lines; nothing where a line, its character or
 //! the frames are others since.
 
-use crate::app::App;
-use crate::evaluate::now_played;
-use crate::problem::Answer;
 use jam_score::FrameGrid;
-use jam_store::{ListedLine, StoreError};
-use std::collections::{BTreeSet, HashMap};
+use jam_store::{ListedLine, Store, StoreError};
+use std::collections::HashMap;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 
 /// What findings depend on: revisions of the line and of its character, and the production's frames.
@@ -23,8 +20,8 @@ pub struct Stamps {
 }
 
 impl Stamps {
-    pub fn of(app: &App, grid: FrameGrid) -> Result<Stamps, StoreError> {
-        Ok(Stamps { characters: app.store.cast_revisions()?, grid })
+    pub fn of(store: &Store, grid: FrameGrid) -> Result<Stamps, StoreError> {
+        Ok(Stamps { characters: store.cast_revisions()?, grid })
     }
 
     fn stamp(&self, line: &ListedLine) -> Stamp {
@@ -38,6 +35,11 @@ impl Checked {
         self.0.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
+    /// Notes what was found in a line as it is.
+    pub fn note(&self, line: &ListedLine, stamps: &Stamps, titles: Vec<String>) {
+        self.held().insert(line.id, (stamps.stamp(line), titles));
+    }
+
     /// Titles of what was found in a line as it is; none if nobody looked.
     pub fn titles(&self, line: &ListedLine, stamps: &Stamps) -> Option<Vec<String>> {
         self.held()
@@ -45,19 +47,4 @@ impl Checked {
             .filter(|(stamp, _)| *stamp == stamps.stamp(line))
             .map(|(_, titles)| titles.clone())
     }
-}
-
-/// Goes through the check list of a line and notes what it says.
-///
-/// # Errors
-/// It has no times, or something of it cannot be read.
-pub fn check(app: &App, id: i32) -> Answer<()> {
-    let stamps = Stamps::of(app, app.store.production()?.grid)?;
-    let line = ListedLine::of(&app.store.line(id)?);
-    let played = now_played(app, id)?;
-    let mouth = app.mouth_of(&played.line)?;
-    let open = played.findings(mouth.as_deref()).into_iter().filter(|f| f.dismissed.is_none());
-    let titles: BTreeSet<String> = open.map(|f| f.rule.title().to_string()).collect();
-    app.checked.held().insert(id, (stamps.stamp(&line), titles.into_iter().collect()));
-    Ok(())
 }

@@ -3,18 +3,18 @@
 
 use crate::app::{App, Event};
 use crate::evaluate;
+use crate::here::{Here, change_one, changed};
 use crate::jobs::{self, Order};
 use crate::problem::{Answer, Problem};
 use crate::version::Version;
 use jam_desk::scene::Heard;
 use jam_desk::{
-    Comes, Done, House, LinesChange, Note, Op, Played, Produced, ProductionNow, ProductionOp, Refusal,
-    Situation, TakeFacts, act, act_on_one_of, met, needs,
+    Comes, Done, Note, Op, Produced, ProductionNow, ProductionOp, Refusal, Situation, act, met, needs,
 };
 use jam_formats::recipe::Recipe;
 use jam_rig::{Mouth, Wiring};
-use jam_score::{FrameGrid, Line, Pose, Prosody};
-use jam_store::{CastMember, Changes, ListedLine, NewStep, Now, StoreError, StoredLine};
+use jam_score::Line;
+use jam_store::{CastMember, Changes, ListedLine, NewStep, StoreError, StoredLine};
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
@@ -33,62 +33,6 @@ pub struct Made {
     /// Numbers of what is new.
     pub made: Vec<u32>,
     pub note: Note,
-}
-
-/// What the desk asks of the production, for one line.
-struct Here<'a> {
-    app: &'a App,
-    stored: &'a StoredLine,
-    grid: FrameGrid,
-}
-
-/// What goes wrong around an operation, said as the desk says it.
-pub fn refused(problem: Problem) -> Refusal {
-    Refusal::new("line", "unexpected", problem)
-}
-
-impl House for Here<'_> {
-    fn played(&self) -> Result<Arc<Played>, Refusal> {
-        let found = evaluate::played_now(self.app, self.stored).map_err(refused)?;
-        found.ok_or_else(Refusal::not_timed)
-    }
-
-    fn prosody(&self) -> Result<Arc<Prosody>, Refusal> {
-        let StoredLine { id, document, recording, .. } = self.stored;
-        let spoken = self.app.spoken(Version { line: *id, snapshot: None }, document, recording);
-        Ok(spoken.map_err(refused)?.map_or_else(Arc::default, |s| s.prosody.clone()))
-    }
-
-    fn mouth(&self) -> Option<Arc<Mouth>> {
-        // Without it the controls are looked at instead.
-        self.app.mouth_of(&self.stored.document).ok().flatten()
-    }
-
-    fn grid(&self) -> FrameGrid {
-        self.stored.document.frames.grid(self.grid)
-    }
-
-    fn pose(&self, name: &str) -> Option<Pose> {
-        self.app.store.poses().ok()?.into_iter().find(|p| p.name == name)
-    }
-
-    fn take(&self, take: Option<i32>) -> Option<TakeFacts> {
-        let takes = self.app.store.takes(self.stored.id).ok()?;
-        let own = takes.into_iter().find(|t| t.id == take)?;
-        Some(TakeFacts { duration: own.facts.duration, channels: own.facts.channels })
-    }
-
-    fn snapshot(&self, snapshot: i32) -> Option<Line> {
-        self.app.store.snapshot(self.stored.id, snapshot).ok()
-    }
-
-    fn has_film(&self, film: i32) -> bool {
-        self.app.store.film(self.stored.id, film).is_ok()
-    }
-
-    fn has_character(&self, name: &str) -> bool {
-        self.app.store.has_character(name).unwrap_or(false)
-    }
 }
 
 /// How often the line's curves are worked out again because somebody changed it meanwhile, before that is done while
@@ -194,50 +138,6 @@ pub fn turn_back(app: &Arc<App>, id: i32, back: bool, asked: &Asked) -> Answer<S
     }
     changed(app, &line, words, None);
     Ok(line)
-}
-
-/// Makes a change of many lines on one of them, as a step of that line: its number, and whether the line is to be timed
-/// anew. None if it stays as it is.
-fn change_one(
-    app: &App,
-    now: &mut Now<'_>,
-    (change, place): (&LinesChange, usize),
-    grid: FrameGrid,
-) -> Answer<Option<(i32, bool)>> {
-    let stored = &now.line;
-    let house = Here { app, stored, grid };
-    let at = Situation { line: &stored.document, ids: stored.ids, house: &house };
-    let Some(done) = act_on_one_of(change, place, &at)? else { return Ok(None) };
-    let Done { line: document, ids, words, asks_for_times: awaits, asks, .. } = done;
-    let step = now.step(NewStep { document, ids, words, gesture: None, asks, awaits })?;
-    Ok(step.map(|step| (step, awaits)))
-}
-
-/// Lays the moods that a line was brought in with, once it has times; what hands laid meanwhile stays.
-///
-/// # Errors
-/// They cannot be laid, or the data file cannot be read or written.
-pub fn lay_moods(app: &App, id: i32, moods: &[String]) -> Answer<()> {
-    let grid = app.store.production()?.grid;
-    let change = LinesChange::Mood { moods: moods.to_vec() };
-    let (_, line) = app.store.change_line(id, |now| -> Answer<_> {
-        match now.line.document.layers.moods.is_empty() {
-            true => change_one(app, now, (&change, 0), grid),
-            false => Ok(None),
-        }
-    })?;
-    changed(app, &line, "the moods it came with", None);
-    Ok(())
-}
-
-/// Tells everyone that a line changed.
-fn changed(app: &App, line: &StoredLine, words: &str, gesture: Option<&str>) {
-    app.tell(Event::Line {
-        id: line.id,
-        revision: line.revision,
-        words: Some(words.into()),
-        gesture: gesture.map(str::to_string),
-    });
 }
 
 impl App {

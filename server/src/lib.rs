@@ -12,6 +12,7 @@ mod evaluations;
 mod form;
 mod guard;
 mod handwork;
+mod here;
 mod house;
 mod jobs;
 mod models;

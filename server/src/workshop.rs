@@ -2,7 +2,8 @@
 //! of them sent to every page.
 
 use crate::app::{App, Event};
-use crate::house::{Asked, nothing_since, refused, since, turned, unmet};
+use crate::here::refused;
+use crate::house::{Asked, nothing_since, since, turned, unmet};
 use crate::models::Model;
 use crate::problem::{Answer, Problem};
 use jam_desk::{Figure, Refusal, WiringOp, wiring_needs};

@@ -1,7 +1,6 @@
 //! What a list tells of lines: read once for each state of a line, and kept, for a production may have thousands.
 
-use crate::StoredLine;
-use jam_score::{Line, OwnFrames, RecordingFacts};
+use jam_score::{Line, OwnFrames};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -32,30 +31,6 @@ impl Brief {
             words: words.len(),
             doubtful_words: words.iter().filter(|w| w.is_doubtful()).count(),
             take: line.listen.take,
-        }
-    }
-}
-
-/// A line as it is listed.
-#[derive(Debug, Clone, PartialEq)]
-pub struct ListedLine {
-    pub id: i32,
-    pub revision: i64,
-    pub recording_name: String,
-    pub facts: RecordingFacts,
-    pub problem: Option<String>,
-    pub brief: Arc<Brief>,
-}
-
-impl ListedLine {
-    pub fn of(line: &StoredLine) -> ListedLine {
-        ListedLine {
-            id: line.id,
-            revision: line.revision,
-            recording_name: line.recording_name.clone(),
-            facts: line.facts.clone(),
-            problem: line.problem.clone(),
-            brief: Arc::new(Brief::of(&line.document)),
         }
     }
 }

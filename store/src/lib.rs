@@ -27,7 +27,7 @@ mod upgrade;
 mod waiting;
 
 pub use archive::{Came, Whole};
-pub use briefs::{Brief, ListedLine};
+pub use briefs::Brief;
 pub use cast::{CastMember, NewModel, NewWiring, NowCast};
 pub use changes::Changes;
 pub use deliveries::{Delivered, NewDelivered};
@@ -35,7 +35,7 @@ pub use error::StoreError;
 pub use films::Film;
 pub use journal::{NewStep, Now, RESULT, Steps};
 pub use layered::Layered;
-pub use lines::{NewLine, StoredLine};
+pub use lines::{ListedLine, NewLine, StoredLine};
 pub use produced::NowProduction;
 pub use production::Production;
 pub use snapshots::Snapshot;

@@ -1,6 +1,6 @@
 //! Lines as they are stored.
 
-use crate::briefs::{Brief, ListedLine};
+use crate::briefs::Brief;
 use crate::documents::Documents;
 use crate::schema::{film, line, take};
 use crate::{Store, StoreError, keep_blob, parts, stored};
@@ -34,6 +34,30 @@ pub struct StoredLine {
     pub facts: RecordingFacts,
     /// Why the last analysis gave no times, in a sentence for the user.
     pub problem: Option<String>,
+}
+
+/// A line as it is listed.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ListedLine {
+    pub id: i32,
+    pub revision: i64,
+    pub recording_name: String,
+    pub facts: RecordingFacts,
+    pub problem: Option<String>,
+    pub brief: Arc<Brief>,
+}
+
+impl ListedLine {
+    pub fn of(line: &StoredLine) -> ListedLine {
+        ListedLine {
+            id: line.id,
+            revision: line.revision,
+            recording_name: line.recording_name.clone(),
+            facts: line.facts.clone(),
+            problem: line.problem.clone(),
+            brief: Arc::new(Brief::of(&line.document)),
+        }
+    }
 }
 
 /// A row without its document.

@@ -4,7 +4,7 @@ use crate::act::{Done, act};
 use crate::felt::Felt;
 use crate::op::{Fields, Op, Place};
 use crate::refusal::Refusal;
-use crate::situation::{Note, Situation};
+use crate::situation::{Note, Situation, count};
 use jam_score::layers::Over;
 use jam_score::{Frame, OwnFrames};
 use serde::{Deserialize, Serialize};
@@ -45,7 +45,7 @@ const WHOLE: f64 = 0.9;
 impl LinesChange {
     /// What it is called among the steps of the production, made on so many lines.
     pub fn words(&self, lines: usize) -> String {
-        let on = crate::production::count(lines, "line");
+        let on = count(lines, "line");
         let named = |text: &String| {
             text.parse::<Felt>().map_or_else(|_| text.clone(), |f| f.mood.title().to_string())
         };

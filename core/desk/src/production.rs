@@ -4,6 +4,7 @@
 use crate::many::LinesChange;
 use crate::refusal::Refusal;
 use crate::scene::{Heard, SceneOp, change_scene, new_scene};
+use crate::situation::count;
 use jam_score::{Frame, FrameGrid, FrameRate, ProductionEdit, Scene};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
@@ -138,10 +139,6 @@ fn name_of(text: &str, most: usize, what: &str) -> Result<String, Refusal> {
         return Err(Refusal::new("name", "name_wrong", says));
     }
     Ok(name.to_string())
-}
-
-pub(crate) fn count(n: usize, one: &str) -> String {
-    if n == 1 { format!("a {one}") } else { format!("{n} {one}s") }
 }
 
 /// Makes an operation on the production.

@@ -87,6 +87,11 @@ impl Change {
 /// Longest step in words, and longest reason, in characters.
 pub(crate) const MAX_WORDS: usize = 120;
 
+/// “a line”, “3 lines”.
+pub(crate) fn count(n: usize, one: &str) -> String {
+    if n == 1 { format!("a {one}") } else { format!("{n} {one}s") }
+}
+
 /// Cuts what is too long to be listed.
 pub(crate) fn short(words: &str) -> String {
     words.trim().chars().take(MAX_WORDS).collect()

@@ -2,7 +2,7 @@
 
 use super::job::{Ended, Order};
 use crate::app::{App, Event};
-use crate::house;
+use crate::here;
 use jam_desk::times::{starts_alike, timed};
 use jam_formats::sound;
 use jam_score::Timing;
@@ -89,7 +89,7 @@ pub fn run(app: &App, id: i32, order: &Order, watch: &dyn Fn(f64) -> bool) -> Re
         };
         if app.keep_times(&asked, timing)? {
             if !order.moods.is_empty() {
-                house::lay_moods(app, id, &order.moods)?;
+                here::lay_moods(app, id, &order.moods)?;
             }
             return Ok(());
         }

@@ -3,6 +3,7 @@
 //! is kept in the data file, so that a stop of the program does not lose it; what is cancelled is forgotten there at once.
 
 mod analysis;
+mod checking;
 mod delivery;
 pub mod job;
 
@@ -10,7 +11,6 @@ pub use analysis::Asked as AskedForTimes;
 pub use job::{Batch, Job, Order};
 
 use crate::app::{App, Event};
-use crate::checked;
 use jam_formats::recipe::Recipe;
 use jam_store::{StoreError, StoredLine};
 use job::{Counted, Ended, Held, JobKind, JobState, LISTED, Together, Work, open};
@@ -209,7 +209,7 @@ fn work_off(app: &App, worker: usize) {
         };
         let run = || match &work {
             Work::Analyse { order } => analysis::run(app, line, order, &watch),
-            Work::Check => checked::check(app, line).map_err(Ended::from),
+            Work::Check => checking::run(app, line),
             Work::Deliver { recipe } => delivery::run(app, line, recipe, &watch),
             Work::DeliverScene { recipe, scene } => delivery::scene(app, *scene, recipe, &watch),
             Work::DeliverTogether { recipe, lines, what } => {

@@ -112,7 +112,12 @@ impl Around {
     pub fn of(app: &App) -> Answer<Around> {
         let grid = app.store.production()?.grid;
         let titles = app.store.cast_titles()?;
-        Ok(Around { grid, titles, stamps: Stamps::of(app, grid)?, analysing: app.jobs.lines_analysed() })
+        Ok(Around {
+            grid,
+            titles,
+            stamps: Stamps::of(&app.store, grid)?,
+            analysing: app.jobs.lines_analysed(),
+        })
     }
 }
 
