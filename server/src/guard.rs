@@ -90,6 +90,9 @@ impl Guard {
     }
 }
 
+/// Bytes of a request that is refused which are taken before it is answered.
+const HEARD_OUT: usize = 4 << 20;
+
 /// Compares in the same time wherever two texts differ.
 fn same(a: &str, b: &str) -> bool {
     a.len() == b.len() && a.bytes().zip(b.bytes()).fold(0, |differ, (x, y)| differ | (x ^ y)) == 0
@@ -100,12 +103,17 @@ fn text(headers: &HeaderMap, name: header::HeaderName) -> Option<&str> {
 }
 
 pub async fn check(State(guard): State<Arc<Guard>>, request: Request, next: Next) -> Response {
-    let mut answer = match guard.turned_away(&request) {
-        Some(says) => Problem::forbidden(says).into_response(),
-        None => match guard.asked_for_token(&request) {
-            Some(answer) => answer,
-            None => next.run(request).await,
-        },
+    let refused = match guard.turned_away(&request) {
+        Some(says) => Some(Problem::forbidden(says).into_response()),
+        None => guard.asked_for_token(&request),
+    };
+    let mut answer = match refused {
+        Some(answer) => {
+            // Who is still sending would find the line cut and never see the answer.
+            let _ = axum::body::to_bytes(request.into_body(), HEARD_OUT).await;
+            answer
+        }
+        None => next.run(request).await,
     };
     let headers = answer.headers_mut();
     for (name, value) in SAFE {
