@@ -24,25 +24,21 @@ pub struct Spoken {
 }
 
 impl Spoken {
-    fn text(&self) -> anyhow::Result<String> {
+    /// What is said in it, if that is told.
+    fn text(&self) -> anyhow::Result<Option<String>> {
         match (&self.text, &self.text_file) {
-            (Some(text), _) => Ok(text.clone()),
+            (Some(text), _) => Ok(Some(text.clone())),
             (None, Some(file)) => {
-                script::text_of(&crate::read(file)?).with_context(|| file.display().to_string())
+                Ok(Some(script::text_of(&crate::read(file)?).with_context(|| file.display().to_string())?))
             }
-            (None, None) => Ok(String::new()),
+            (None, None) => Ok(None),
         }
     }
 
     pub fn analyse(&self) -> anyhow::Result<Found> {
         let recording = sound::read_file(&self.audio, features::RATE)
             .map_err(|e| anyhow::anyhow!("{}: {e}", self.audio.display()))?;
-        let analyser = Analyser::shipped()?;
-        Ok(if self.text.is_none() && self.text_file.is_none() {
-            analyser.hear(&recording, &|_| true)?
-        } else {
-            analyser.analyse(&recording, &self.text()?, &|_| true)?
-        })
+        Ok(Analyser::shipped()?.listen(&recording, self.text()?.as_deref(), &|_| true)?)
     }
 
     /// The line with its layers, evaluated on a character and a grid.

@@ -228,6 +228,15 @@ fn production_now(app: &App, takes_of: Option<i32>) -> Answer<ProductionNow> {
     })
 }
 
+/// Refuses lines that are not there; none of their documents is read.
+///
+/// # Errors
+/// One is not there, or the data file cannot be read.
+pub fn all_there(app: &App, ids: &BTreeSet<i32>) -> Result<(), StoreError> {
+    let there = app.store.lines_listed()?.into_iter().map(|line| line.id).collect();
+    if ids.is_subset(&there) { Ok(()) } else { Err(StoreError::NotFound) }
+}
+
 /// What an operation on the production gave.
 pub struct ProductionMade {
     /// What was done, in words.
@@ -246,10 +255,10 @@ pub fn produce(app: &Arc<App>, op: &ProductionOp) -> Answer<ProductionMade> {
         _ => None,
     };
     if let ProductionOp::DeleteLines { ids } = op
-        && ids.iter().all(|id| app.store.line(*id).is_ok())
+        && let ids = ids.iter().copied().collect()
+        && all_there(app, &ids).is_ok()
     {
         // Nothing is worked on any more that nobody sees.
-        let ids: BTreeSet<i32> = ids.iter().copied().collect();
         for job in app.jobs.list().into_iter().filter(|j| ids.contains(&j.line)) {
             jobs::cancel(app, job.id)?;
         }

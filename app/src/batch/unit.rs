@@ -218,10 +218,7 @@ impl Shop {
         let moods = moods.map_err(|e| wrong("mood", anyhow::anyhow!(e)))?;
         let heard = sound::read_at(recording, features::RATE)
             .map_err(|e| wrong("recording", anyhow::anyhow!("{}: {e}", unit.recording.display())))?;
-        let found = match &unit.text {
-            None => self.analyser.hear(&heard, &|_| true),
-            Some(text) => self.analyser.analyse(&heard, text, &|_| true),
-        };
+        let found = self.analyser.listen(&heard, unit.text.as_deref(), &|_| true);
         let found = found.map_err(|e| wrong(e.code(), e))?;
         let grid = FrameGrid { rate: *rate, first: *first };
         let laid = Alone { moods, ..Alone::default() };

@@ -46,6 +46,22 @@ impl Analyser {
         self.time(recording, &Line::new(text), &WordList::default(), watch)
     }
 
+    /// [`Analyser::analyse`] with a text, [`Analyser::hear`] without one.
+    ///
+    /// # Errors
+    /// As theirs.
+    pub fn listen(
+        &self,
+        recording: &Recording,
+        text: Option<&str>,
+        watch: &dyn Fn(f64) -> bool,
+    ) -> Result<Found, AnalyseError> {
+        match text {
+            Some(text) => self.analyse(recording, text, watch),
+            None => self.hear(recording, watch),
+        }
+    }
+
     /// Times a line anew: its text with the recording that is listened to. Words that are pinned in its times
     /// stay as they are, the others are found between them; sounds that were chosen by hand stay chosen. Without
     /// a text its sounds alone are heard. `words` tells how words are said in the production.

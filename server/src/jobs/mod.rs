@@ -57,9 +57,6 @@ fn queue(app: &Arc<App>, id: i32, line: i32, work: Work) -> Job {
         }
     }
     wake(app);
-    if many {
-        app.tell(Event::Batch { batch: app.jobs.batch() });
-    }
     job
 }
 
@@ -106,7 +103,13 @@ fn start(app: &Arc<App>, works: Vec<(i32, Work)>) -> Result<Vec<Job>, StoreError
         .map(|(line, work)| Ok((*line, serde_json::to_string(work)?)))
         .collect::<Result<_, StoreError>>()?;
     let ids = app.store.wait_for(&kept)?;
-    Ok(ids.into_iter().zip(works).map(|(id, (line, work))| queue(app, id, line, work)).collect())
+    let many = works.iter().any(|(_, work)| work.is_many());
+    let jobs = ids.into_iter().zip(works).map(|(id, (line, work))| queue(app, id, line, work)).collect();
+    if many {
+        // Once for all of them: it is counted over everything that is held.
+        app.tell(Event::Batch { batch: app.jobs.batch() });
+    }
+    Ok(jobs)
 }
 
 /// Times a line's words and sounds anew; an analysis of it that still runs is stopped.

@@ -3,6 +3,7 @@
 
 use crate::app::App;
 use crate::form::{Form, blocking};
+use crate::house;
 use crate::jobs::{self, Batch, Order};
 use crate::problem::{Answer, Problem};
 use crate::sent::Sent;
@@ -35,7 +36,7 @@ pub struct IntakeForm {
 }
 
 /// A line of a script.
-#[derive(Clone, Serialize, Deserialize, utoipa::ToSchema)]
+#[derive(Serialize, utoipa::ToSchema)]
 pub struct ScriptLineView {
     /// Who says it, as it is written.
     who: Option<String>,
@@ -152,15 +153,10 @@ fn asked(table: &LinesTable, row: &TableRow) -> AskedLine {
     }
 }
 
-/// A script, as a text or read already.
+/// A script as it is written: a line each, named or numbered.
 #[derive(Deserialize, utoipa::ToSchema)]
 pub struct ScriptQuestion {
-    /// A script as it is written: a line each, named or numbered.
-    #[serde(default)]
     text: String,
-    /// Its lines, if they were read before.
-    #[serde(default)]
-    script: Vec<ScriptLineView>,
 }
 
 /// A line of a script that a recording seems to say.
@@ -201,10 +197,7 @@ pub async fn script(
     Sent(question): Sent<ScriptQuestion>,
 ) -> Answer<Json<ScriptView>> {
     blocking(move || {
-        let script = match question.script.is_empty() {
-            true => script_of(&question.text, &known(&app)?),
-            false => question.script,
-        };
+        let script = script_of(&question.text, &known(&app)?);
         if script.is_empty() {
             let says = "There are no lines in it; write each line of the script on a line of its own.";
             return Err(Problem::refused("text", "no_lines", says));
@@ -257,9 +250,7 @@ pub struct LinesOrder {
 #[utoipa::path(post, path = "/api/lines/analyse", tag = "lines", request_body = LinesOrder, responses((status = 200, body = Batch), (status = 404, body = Problem)))]
 pub async fn analyse(State(app): State<Arc<App>>, Sent(order): Sent<LinesOrder>) -> Answer<Json<Batch>> {
     blocking(move || {
-        for id in &order.ids {
-            app.store.line(*id)?;
-        }
+        house::all_there(&app, &order.ids)?;
         for id in &order.ids {
             app.store.set_problem(*id, None)?;
             jobs::analyse(&app, *id, Order { by_hand: true, many: true, ..Order::default() });
@@ -274,9 +265,7 @@ pub async fn analyse(State(app): State<Arc<App>>, Sent(order): Sent<LinesOrder>)
 #[utoipa::path(post, path = "/api/lines/check", tag = "lines", request_body = LinesOrder, responses((status = 200, body = Batch), (status = 404, body = Problem)))]
 pub async fn check(State(app): State<Arc<App>>, Sent(order): Sent<LinesOrder>) -> Answer<Json<Batch>> {
     blocking(move || {
-        for id in &order.ids {
-            app.store.line(*id)?;
-        }
+        house::all_there(&app, &order.ids)?;
         Ok(jobs::check(&app, order.ids.into_iter())?)
     })
     .await

@@ -138,11 +138,7 @@ impl Question {
     /// Listens and plays. `watch` is given the progress, 0..1, and stops it by answering `false`.
     fn answer(&self, app: &App, watch: &dyn Fn(f64) -> bool) -> Answer<(Played, Sampled)> {
         let heard = sound::read_at(&self.recording, features::RATE)?;
-        let found = match &self.text {
-            None => app.analyser.hear(&heard, watch),
-            Some(text) => app.analyser.analyse(&heard, text, watch),
-        };
-        let found = found.map_err(|e| {
+        let found = app.analyser.listen(&heard, self.text.as_deref(), watch).map_err(|e| {
             let code = e.code();
             let field = if code == "no_voice" { "recording" } else { "text" };
             Problem::refused(field, code, e)

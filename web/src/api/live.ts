@@ -146,9 +146,9 @@ async function refresh(queryKey?: unknown[]) {
   await queries.invalidateQueries({ queryKey });
 }
 
-/** What is to be fetched anew, by its key, and when that was done last. */
+/** What is to be fetched anew, by its key; whether that is planned or under way, and when it was done last. */
 const due = new Map<string, unknown[]>();
-let refreshing = 0;
+let refreshing = false;
 let refreshedAt = 0;
 /** Milliseconds between two times that the same is fetched, while many lines change one after the other. */
 const APART = 500;
@@ -156,17 +156,24 @@ const APART = 500;
 /** Fetches anew what is shown of a key: at once, or together with what else changes shortly after the last time. */
 function refreshSoon(queryKey: unknown[]) {
   due.set(JSON.stringify(queryKey), queryKey);
-  if (refreshing) return;
-  const wait = Math.max(0, refreshedAt + APART - performance.now());
-  refreshing = window.setTimeout(() => {
-    const keys = [...due.values()];
-    due.clear();
-    void Promise.allSettled(keys.map(refresh)).then(() => {
-      refreshing = 0;
-      refreshedAt = performance.now();
-      if (due.size > 0) refreshSoon([...due.values()][0] ?? []);
-    });
-  }, wait);
+  refreshDue();
+}
+
+function refreshDue() {
+  if (refreshing || due.size === 0) return;
+  refreshing = true;
+  window.setTimeout(
+    () => {
+      const keys = [...due.values()];
+      due.clear();
+      void Promise.allSettled(keys.map(refresh)).then(() => {
+        refreshing = false;
+        refreshedAt = performance.now();
+        refreshDue();
+      });
+    },
+    Math.max(0, refreshedAt + APART - performance.now()),
+  );
 }
 
 interface Event {

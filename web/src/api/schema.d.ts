@@ -4012,12 +4012,9 @@ export interface components {
             /** @description Who says it, as it is written. */
             who?: string | null;
         };
-        /** @description A script, as a text or read already. */
+        /** @description A script as it is written: a line each, named or numbered. */
         ScriptQuestion: {
-            /** @description Its lines, if they were read before. */
-            script?: components["schemas"]["ScriptLineView"][];
-            /** @description A script as it is written: a line each, named or numbered. */
-            text?: string;
+            text: string;
         };
         /** @description Which lines of a script are said where. */
         ScriptView: {

@@ -13,6 +13,7 @@ import { count } from '../../widgets/words';
 import { bringLines } from './bring';
 import { type Came, gather, isReadFirst } from './gather';
 import css from './ManyLines.module.css';
+import { toggled } from './toggled';
 
 const close = () => set({ many: null });
 
@@ -83,11 +84,6 @@ function Preview({
   const going = rows.filter((r) => !isWrong(r.line) && !out.has(r.k));
   const doubtful = rows.filter((r) => r.line.doubts.length > 0).length;
   const missing = rows.filter((r) => isWrong(r.line)).length;
-  const toggle = (k: number) => {
-    const next = new Set(out);
-    if (!next.delete(k)) next.add(k);
-    setOut(next);
-  };
   const bring = () => {
     const lines = going.map(({ line }) => ({ ...line, character: line.character ?? (rest || null) }));
     void bringLines(lines, came, intake.script);
@@ -149,7 +145,7 @@ function Preview({
                 aria-label={`Bring ${line.called} in`}
                 checked={!out.has(k) && !isWrong(line)}
                 disabled={isWrong(line)}
-                onChange={() => toggle(k)}
+                onChange={() => setOut(toggled(out, k))}
               />
               <span title={line.called}>{line.name ?? line.called.split('/').pop()}</span>
               <span className={css.said} title={line.text ?? undefined}>

@@ -10,6 +10,7 @@ import { Problem } from '../../widgets/Problem';
 import { say } from '../../widgets/tell';
 import { count, sentenceCase } from '../../widgets/words';
 import css from './ManyLines.module.css';
+import { toggled } from './toggled';
 
 const close = () => set({ matching: false });
 /** Below it a match wants a look before it is taken. */
@@ -184,11 +185,7 @@ function Matches({ found, again }: { found: ScriptFound; again: () => void }) {
                   aria-label={`Give line ${line.number} its text`}
                   checked={on.has(line.id) && own != null}
                   disabled={own == null}
-                  onChange={() => {
-                    const next = new Set(on);
-                    if (!next.delete(line.id)) next.add(line.id);
-                    setOn(next);
-                  }}
+                  onChange={() => setOn(toggled(on, line.id))}
                 />
                 <b>
                   {line.number} <span className="soft">{line.name ?? line.recording_name}</span>
