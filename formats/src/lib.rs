@@ -8,6 +8,7 @@ pub mod curves;
 pub mod deliver;
 pub mod glb;
 pub mod lines_table;
+pub mod live;
 pub mod manifest;
 pub mod names;
 pub mod out;

@@ -7,6 +7,7 @@ use crate::evaluations::Evaluations;
 use crate::jobs::job::{Batch, Job, Jobs};
 use crate::models::{Grounds, Measured, Model, Models};
 use crate::problem::{Answer, Problem};
+use crate::sending::Sending;
 use crate::shapings::Shapings;
 use crate::stagings::Stagings;
 use crate::states::States;
@@ -85,6 +86,7 @@ pub struct App {
     pub(crate) states: States,
     pub(crate) checked: Checked,
     pub(crate) visitors: Visitors,
+    pub(crate) sending: Arc<Sending>,
     test_line: OnceLock<Timing>,
     /// The film that was asked for last, by its hash: a player asks for it piece by piece.
     film: Mutex<Option<(String, Arc<Vec<u8>>)>>,
@@ -113,6 +115,7 @@ impl App {
             states: States::default(),
             checked: Checked::default(),
             visitors: Visitors::default(),
+            sending: Arc::default(),
             test_line: OnceLock::new(),
             film: Mutex::default(),
             epoch: AtomicU64::new(0),

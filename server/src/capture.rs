@@ -1,9 +1,10 @@
 //! A face that is captured elsewhere and sent here as it moves: the 52 coefficients, over a WebSocket or as OSC. See
 //! `docs/formats/capture.md`.
 
-use jam_rig::propose::captured_face;
+use jam_formats::live::osc;
+use jam_rig::propose::{COEFFICIENTS, captured_face};
 use jam_score::Control;
-use rosc::{OscPacket, OscType};
+use rosc::OscPacket;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, HashMap};
 use std::sync::{Arc, Mutex, PoisonError};
@@ -70,45 +71,21 @@ impl Capture {
     }
 }
 
-/// Deepest that bundles lie in bundles. The decoder calls itself for each, so what lies deeper never reaches it.
-const DEEPEST: usize = 8;
-
-/// Whether bundles of a packet lie no deeper than that (OSC 1.0: `#bundle`, eight bytes of time, then elements, each
-/// after its size). Looked at without going down.
-fn is_shallow(packet: &[u8]) -> bool {
-    let mut open: Vec<(&[u8], usize)> = vec![(packet, 0)];
-    while let Some((bytes, depth)) = open.pop() {
-        let Some(mut rest) = bytes.strip_prefix(b"#bundle\0").and_then(|b| b.get(8..)) else { continue };
-        if depth >= DEEPEST {
-            return false;
-        }
-        while let Some((size, after)) = rest.split_first_chunk::<4>() {
-            let size = u32::from_be_bytes(*size) as usize;
-            let Some(element) = after.get(..size) else { break };
-            open.push((element, depth + 1));
-            rest = &after[size..];
-        }
-    }
-    true
-}
-
 /// The numbers of an OSC packet by the last word of their addresses: `/face/jawOpen 0.3`, `/head yaw pitch roll`.
 fn gather(packet: OscPacket, frame: &mut Frame) {
     match packet {
         OscPacket::Bundle(bundle) => bundle.content.into_iter().for_each(|p| gather(p, frame)),
         OscPacket::Message(message) => {
-            let number = |a: &OscType| match a {
-                OscType::Float(v) => Some(*v),
-                OscType::Double(v) => Some(*v as f32),
-                OscType::Int(v) => Some(*v as f32),
-                _ => None,
-            };
-            let numbers: Vec<f32> = message.args.iter().filter_map(number).collect();
+            let numbers: Vec<f32> = osc::numbers(&message).into_iter().map(|v| v as f32).collect();
             let name = message.addr.rsplit('/').next().unwrap_or_default();
             match numbers[..] {
                 [yaw, pitch, roll] if name == "head" => frame.head = Some([yaw, pitch, roll]),
                 [value] => {
                     frame.coefficients.insert(name.to_string(), value);
+                }
+                // As our own faces are sent.
+                _ if name == "face" && numbers.len() == COEFFICIENTS.len() => {
+                    frame.coefficients.extend(COEFFICIENTS.iter().map(ToString::to_string).zip(numbers));
                 }
                 _ => {}
             }
@@ -131,9 +108,7 @@ pub async fn hear_osc(capture: Arc<Capture>, socket: UdpSocket) {
                 continue;
             }
         };
-        if is_shallow(&buffer[..length])
-            && let Ok((_, packet)) = rosc::decoder::decode_udp(&buffer[..length])
-        {
+        if let Some(packet) = osc::packet(&buffer[..length]) {
             let mut frame = Frame::default();
             gather(packet, &mut frame);
             capture.take(&frame);
@@ -144,6 +119,7 @@ pub async fn hear_osc(capture: Arc<Capture>, socket: UdpSocket) {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use rosc::OscType;
 
     fn after(messages: &[(&str, f32)]) -> HashMap<Control, f32> {
         let capture = Capture::default();
@@ -174,28 +150,6 @@ mod tests {
         assert_eq!(near(down[&Control::GazePitch]), 12.0);
         let press = after(&[("mouthPressLeft", 0.5), ("mouthPressRight", 0.5)]);
         assert_eq!(press[&Control::LipsPress], 0.5);
-    }
-
-    /// Source: OSC 1.0, bundles. 43 kB of bundles in bundles overflowed the decoder's stack.
-    #[test]
-    fn bundles_nested_without_end_are_left_alone() {
-        let mut packet = Vec::new();
-        for _ in 0..2_143 {
-            let mut outer = b"#bundle\0\0\0\0\0\0\0\0\x01".to_vec();
-            outer.extend((packet.len() as u32).to_be_bytes());
-            outer.append(&mut packet);
-            packet = outer;
-        }
-        assert!(!is_shallow(&packet));
-        let message = rosc::OscMessage { addr: "/face/jawOpen".into(), args: vec![OscType::Float(0.4)] };
-        let bundle = |content| {
-            OscPacket::Bundle(rosc::OscBundle {
-                timetag: rosc::OscTime { seconds: 0, fractional: 1 },
-                content: vec![content],
-            })
-        };
-        let two = rosc::encoder::encode(&bundle(bundle(OscPacket::Message(message)))).unwrap();
-        assert!(is_shallow(&two) && is_shallow(b"#bundle\0") && is_shallow(b""));
     }
 
     #[test]

@@ -17,12 +17,14 @@ mod house;
 mod jobs;
 mod models;
 mod movie;
+mod onward;
 mod outside;
 mod page;
 mod problem;
 mod range;
 mod routes;
 pub mod scenes;
+mod sending;
 mod sent;
 mod shaping;
 mod shapings;
@@ -134,6 +136,7 @@ impl Server {
             let socket = socket.map_err(|source| ServerError::Listen { address, source })?;
             tokio::spawn(capture::hear_osc(app.capture.clone(), socket));
         }
+        tokio::spawn(onward::prepare(Arc::downgrade(&app)));
         jobs::take_up(&app)?;
         Ok(Server { listener, address, token, app })
     }
@@ -149,6 +152,7 @@ impl Server {
 
     /// Serves until `stop` is done.
     pub async fn run(self, stop: impl Future<Output = ()> + Send + 'static) -> Result<(), ServerError> {
+        let sending = self.app.sending.clone();
         let router = router(self.app, self.address, self.token);
         // A small answer must not wait for the next one: that would be 40 ms between an edit and its curves.
         let listener = self.listener.tap_io(|stream| {
@@ -156,7 +160,9 @@ impl Server {
                 tracing::warn!("answers may come late: {error}");
             }
         });
-        Ok(axum::serve(listener, router).with_graceful_shutdown(stop).await?)
+        let served = axum::serve(listener, router).with_graceful_shutdown(stop).await;
+        sending.send_nowhere();
+        Ok(served?)
     }
 }
 
@@ -253,6 +259,7 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::deliveries::wav))
         .routes(routes!(routes::deliveries::show_sheet))
         .routes(routes!(routes::deliveries::print_sheet))
+        .routes(routes!(routes::sending::show, routes::sending::send, routes::sending::stop))
         .routes(routes!(routes::jobs::list))
         .routes(routes!(routes::jobs::cancel))
         .routes(routes!(routes::jobs::batch, routes::jobs::pause, routes::jobs::cancel_batch))
@@ -280,6 +287,7 @@ fn router(app: Arc<App>, address: SocketAddr, token: Option<String>) -> Router {
     let guard = guard::Guard { address, names: app.settings.names.clone(), token };
     let (api, _) = api().split_for_parts();
     api.route("/api/live", axum::routing::get(routes::live::connect))
+        .route("/api/v1/faces", axum::routing::get(routes::sending::faces))
         .route("/api/capture", axum::routing::get(routes::live::capture))
         .route("/api/openapi.json", axum::routing::get(routes::v1::description))
         .route("/api/docs", axum::routing::get(routes::v1::described))

@@ -4,4 +4,5 @@ mod api;
 mod description;
 mod laws;
 mod many;
+mod sending;
 mod v1;

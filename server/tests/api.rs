@@ -86,7 +86,7 @@ impl Running {
     }
 
     /// A line of the demo that is timed.
-    async fn timed_line(&self) -> i64 {
+    pub(crate) async fn timed_line(&self) -> i64 {
         let (_, line) = self.add("line.wav", recording(), TEXT).await;
         let id = line["summary"]["id"].as_i64().unwrap();
         self.settled(id).await;
@@ -102,7 +102,7 @@ impl Running {
     }
 
     /// Waits until so many files have gone out.
-    async fn delivered(&self, count: usize) -> Vec<Value> {
+    pub(crate) async fn delivered(&self, count: usize) -> Vec<Value> {
         for _ in 0..600 {
             let files = self.get("/api/deliveries").await.as_array().unwrap().clone();
             let open = self.get("/api/jobs").await.as_array().unwrap().iter().any(|j| j["state"] != "done");

@@ -97,13 +97,14 @@ fn test() -> Result<()> {
 }
 
 /// Libraries of other makers by which the tests read back what was delivered, at the versions they were tried with.
-const READERS: [&str; 6] = [
+const READERS: [&str; 7] = [
     "usd-core==26.11",
     "pandas==3.1.1",
     "webvtt-py==0.6.0",
     "bvh==0.3",
     "wavinfo==4.0.1",
     "OpenTimelineIO==0.18.1",
+    "python-osc==1.10.2",
 ];
 
 /// Installs the readers, if they are not the ones that are wanted.

@@ -5,6 +5,7 @@ use crate::app::{App, Event};
 use crate::capture::Frame;
 use crate::evaluate;
 use crate::problem::Answer;
+use crate::sending::clock::{PageClock, Report};
 use crate::version::Version;
 use crate::window::{self, WindowRequest, framed};
 use axum::extract::State;
@@ -17,14 +18,29 @@ use jam_face::pads::{PADS, driven};
 use jam_score::{Control, Laid, Pose, Region};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
 use tokio::sync::broadcast::error::RecvError;
+
+#[derive(Deserialize)]
+#[serde(untagged)]
+enum Request {
+    Asks(Asks),
+    Says(Says),
+}
 
 /// What a page asks for.
 #[derive(Deserialize)]
 #[serde(untagged)]
-enum Request {
+enum Asks {
     Perform(PerformRequest),
     Window(WindowRequest),
+}
+
+/// What a page says: what plays in it and where it is; none where it shows no line any more.
+#[derive(Deserialize)]
+struct Says {
+    #[serde(deserialize_with = "Option::deserialize")]
+    playing: Option<Report>,
 }
 
 /// What is performed live on a line at a moment: the face comes back as bytes.
@@ -71,6 +87,14 @@ pub async fn capture(State(app): State<Arc<App>>, upgrade: WebSocketUpgrade) -> 
 }
 
 async fn serve(app: Arc<App>, mut socket: WebSocket) {
+    static PAGES: AtomicU64 = AtomicU64::new(1);
+    let page = PAGES.fetch_add(1, Ordering::Relaxed);
+    talk(&app, page, &mut socket).await;
+    app.sending.left(page);
+}
+
+async fn talk(app: &Arc<App>, page: u64, socket: &mut WebSocket) {
+    let mut clock = PageClock::default();
     let mut events = app.listen();
     loop {
         let answer = tokio::select! {
@@ -83,10 +107,17 @@ async fn serve(app: Arc<App>, mut socket: WebSocket) {
             message = socket.recv() => match message {
                 Some(Ok(Message::Text(request))) => {
                     let Ok(request) = serde_json::from_str::<Request>(&request) else { continue };
+                    let request = match request {
+                        Request::Asks(asks) => asks,
+                        Request::Says(says) => {
+                            app.sending.report(page, &mut clock, says.playing.as_ref());
+                            continue;
+                        }
+                    };
                     let app = app.clone();
                     let window = tokio::task::spawn_blocking(move || match request {
-                        Request::Window(request) => window(&app, &request),
-                        Request::Perform(request) => performed(&app, &request),
+                        Asks::Window(request) => window(&app, &request),
+                        Asks::Perform(request) => performed(&app, &request),
                     })
                     .await;
                     match window {

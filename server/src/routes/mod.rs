@@ -13,6 +13,7 @@ pub mod motion;
 pub mod production;
 pub mod scenes;
 pub mod sculpt;
+pub mod sending;
 pub mod shapes;
 pub mod speech;
 pub mod v1;
