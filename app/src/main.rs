@@ -10,6 +10,7 @@ mod edit;
 mod files;
 mod layers;
 mod out;
+mod renderer;
 mod shapes;
 mod spoken;
 mod sync;
@@ -94,6 +95,8 @@ enum StandIn {
         #[arg(long, value_name = "SECONDS")]
         seconds: Option<f64>,
     },
+    /// Receives the face that “Send” in the score sends, draws it here, and says how it arrives.
+    Renderer(renderer::Renderer),
     /// Prints words for a recording, as a program given to --transcriber does. It does not listen: it knows the
     /// demo's lines by their length, and prints the text of the one that is nearest.
     Transcript {
@@ -167,6 +170,7 @@ fn main() -> ExitCode {
         What::Import(options) => whole::import(&options),
         What::Edit(options) => edit::run(&options),
         What::StandIn(StandIn::Transcript { audio }) => stand_in_transcript(&audio),
+        What::StandIn(StandIn::Renderer(options)) => renderer::stand_in(&options),
         What::StandIn(StandIn::Capture { server, osc, seconds }) => capture::stand_in(server, osc, seconds),
     };
     status(done.map(|()| ExitCode::SUCCESS))

@@ -13,6 +13,8 @@ use std::sync::Arc;
 
 #[path = "commands/batch.rs"]
 mod batch;
+#[path = "commands/renderer.rs"]
+mod renderer;
 
 const TEXT: &str = "I thought the worst of it was over.";
 

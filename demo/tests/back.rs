@@ -133,7 +133,7 @@ fn told(source: Source, wiring: &Wiring) -> (Vec<f64>, Vec<Control>, Vec<Vec<f32
 fn our_own_files_come_back_as_they_went_out() {
     let bram = CHARACTERS[0].read().unwrap();
     let wiring = CHARACTERS[0].wiring(&bram).unwrap();
-    let own = OwnFrames { first: None, before: 5, after: 0 };
+    let own = OwnFrames { before: 5, ..OwnFrames::default() };
     let (plain, heard) = &lines()[3];
     let plain = Line { frames: own, ..plain.clone() };
     let felt = common::under(&plain, Some(&Mood::NAMED[1]));

@@ -86,7 +86,7 @@ fn usd_is_valid_and_every_point_of_it_is_where_the_stage_has_it() {
         (
             1,
             12,
-            OwnFrames { first: Some(Frame(-5)), before: 4, after: 2 },
+            OwnFrames { first: Some(Frame(-5)), before: 4, after: 2, loops: false },
             FrameRate::new(30000, 1001).unwrap(),
         ),
         (2, 14, OwnFrames::default(), FrameRate::new(24000, 1001).unwrap()),
@@ -210,7 +210,7 @@ fn models_of_other_makers_are_valid_as_usd() {
 #[test]
 fn tables_subtitles_motion_sound_and_timeline_are_read_back_by_others() {
     let rate = FrameRate::new(24000, 1001).unwrap();
-    let own = OwnFrames { first: Some(Frame(86_400)), before: 6, after: 0 };
+    let own = OwnFrames { first: Some(Frame(86_400)), before: 6, ..OwnFrames::default() };
     let mut spoken = spoken(0, 3, own, rate);
     let recording = sound::read(LINES[3].recording).unwrap();
     let mut ids = Ids::NEW_LINE;

@@ -205,8 +205,10 @@ fn handles_lengthen_the_curves_and_leave_every_frame_its_moment() {
         serde_json::from_str(&curves(line, heard, &wiring, line.frames.grid(grid))).unwrap()
     };
     let plain = read(line);
-    let with =
-        read(&Line { frames: OwnFrames { first: Some(Frame(101)), before: 8, after: 12 }, ..line.clone() });
+    let with = read(&Line {
+        frames: OwnFrames { first: Some(Frame(101)), before: 8, after: 12, loops: false },
+        ..line.clone()
+    });
     let number = |v: &Value, name: &str| v[name].as_u64().unwrap() as usize;
     assert_eq!((number(&with, "first_frame"), number(&with, "sound_frame")), (93, 101));
     assert_eq!(number(&with, "frames"), number(&plain, "frames") + 20);

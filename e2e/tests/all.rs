@@ -13,6 +13,7 @@ mod plain;
 mod room;
 mod scene;
 mod sculpt;
+mod sending;
 mod shapes;
 #[path = "../../core/shape/tests/targets/mod.rs"]
 mod targets;

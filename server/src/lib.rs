@@ -216,6 +216,7 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::cast::test_line_sound))
         .routes(routes!(routes::cast::vocabulary))
         .routes(routes!(routes::lines::list))
+        .routes(routes!(routes::lines::add_idle))
         .routes(routes!(routes::lines::show))
         .routes(routes!(routes::lines::analyse))
         .routes(routes!(routes::many::analyse))

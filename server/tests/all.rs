@@ -2,6 +2,7 @@
 
 mod api;
 mod description;
+mod idle;
 mod laws;
 mod many;
 mod sending;

@@ -20,6 +20,7 @@ import { WHOLE, areMany, gather, holdsModel } from './lines/many/gather';
 import { ManyLines } from './lines/many/ManyLines';
 import { ScriptMatch } from './lines/many/ScriptMatch';
 import { bringWhole } from './lines/WholeMenu';
+import { tellWhereabouts } from './score/whereabouts';
 import { WordList } from './lines/WordList';
 import { type Place, get, go, set, useView } from './state';
 import { colourTurner } from './theme/colours';
@@ -64,6 +65,7 @@ export function App() {
   useCommands();
   useEffect(() => {
     connect();
+    tellWhereabouts();
     void queries.prefetchQuery({ queryKey: ['jobs'], queryFn: api.jobs });
   }, []);
   useEffect(

@@ -2,7 +2,7 @@
 
 import { create } from 'zustand';
 import { persist } from 'zustand/middleware';
-import type { ScriptLine } from './api/client';
+import type { ScriptLine, SendOrder } from './api/client';
 import type { CommandId } from './keys';
 import type { StaveName } from './score/staves/axis';
 
@@ -32,6 +32,8 @@ interface Settings {
   guide: number | null;
   /** Whether single keys do something, or only those with Ctrl or Cmd. */
   singleKeys: boolean;
+  /** Where the face that plays was sent last. */
+  sendTo: SendOrder;
   /** A script that came with recordings, until its lines are found in them. */
   script: ScriptLine[];
 }
@@ -53,6 +55,7 @@ export const useSettings = create<Settings>()(
       keys: {},
       guide: null,
       singleKeys: true,
+      sendTo: { to: '127.0.0.1:7422', addressed: 'packed', rate: 100 },
       script: [],
     }),
     { name: 'jam-lips-settings', version: 1 },

@@ -1,6 +1,7 @@
 //! A line evaluated: its curves on its character, and how long its shot is. What is shown, checked and delivered all
 //! starts here.
 
+use crate::around::Around;
 use jam_face::{Cause, HZ, Performance};
 use jam_rig::{Chart, Sampled, Wired, Wiring};
 use jam_score::{Control, Frame, FrameGrid, FrameRate, Line, Prosody, Seconds, Shot, Timing, tail};
@@ -75,7 +76,28 @@ impl Played {
         self.sampled_as(&Stretch::default())
     }
 
-    /// A stretch of the line frame by frame. Beyond its ends the face rests as it does there.
+    /// Faces at any times. Beyond the line's ends the mouth is as it is there, and the rest alive; idle motion comes round.
+    fn faces(&self, times: impl Iterator<Item = Seconds>) -> Vec<Vec<f32>> {
+        let end = self.face.len().saturating_sub(1) as f64 / HZ;
+        let round = self.line.comes_round();
+        let mut around: Option<Option<Around>> = None;
+        let face = |time: Seconds| {
+            if let Some(round) = round {
+                return self.face.face_at(Seconds(time.0.rem_euclid(round.0)));
+            }
+            let mut face = self.face.face_at(time);
+            let beyond = time.0 - time.0.clamp(0.0, end);
+            if beyond != 0.0
+                && let Some(around) = around.get_or_insert_with(|| Around::new(&self.line, self.grid))
+            {
+                around.lay(&mut face, beyond);
+            }
+            face
+        };
+        times.map(face).collect()
+    }
+
+    /// A stretch of the line frame by frame.
     pub fn sampled_as(&self, stretch: &Stretch) -> Sampled {
         let none = Timing::default();
         let timing = self.line.timing.as_ref().unwrap_or(&none);
@@ -88,8 +110,7 @@ impl Played {
             last = last.max(Frame(first.0 + grid.frames_covering(stretch.at_least) - 1));
         }
         let frames = (last.0 - first.0 + 1).max(1);
-        let face_at = |i: i64| self.face.face_at(grid.time_of(Frame(first.0 + i)));
-        let faces: Vec<Vec<f32>> = (0..frames).map(face_at).collect();
+        let faces: Vec<Vec<f32>> = self.faces((0..frames).map(|i| grid.time_of(Frame(first.0 + i))));
         let wired = faces.iter().map(|f| self.wiring.apply(f)).collect();
         let before = grid.first.0 - first.0;
         // A handle before the sound shows what its first frame shows.

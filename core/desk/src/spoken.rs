@@ -5,7 +5,7 @@ use crate::op::Op;
 use crate::refusal::Refusal;
 use crate::situation::{Change, Situation};
 use crate::times;
-use jam_score::{Correction, Frame, Ids, Line, MAX_HANDLE, diction};
+use jam_score::{Correction, Frame, Ids, Line, MAX_HANDLE, OwnFrames, diction};
 use jam_voice::text::TextWord;
 use jam_voice::{notation, text};
 
@@ -78,7 +78,9 @@ pub(crate) fn change(op: &Op, at: &Situation<'_>, ids: &mut Ids) -> Result<Chang
                 let says = format!("A handle has at most {MAX_HANDLE} frames; write fewer.");
                 return Err(Refusal::new("before", "handle_too_long", says));
             }
-            Change::new(Line { frames: *frames, ..line.clone() }, "frames of the line")
+            // Whether it is idle motion was said when it was made.
+            let frames = OwnFrames { loops: line.frames.loops, ..*frames };
+            Change::new(Line { frames, ..line.clone() }, "frames of the line")
         }
         Op::Film { film } => {
             if film.is_some_and(|f| !at.house.has_film(f.id)) {

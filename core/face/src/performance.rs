@@ -91,6 +91,11 @@ impl Performance {
         }
     }
 
+    /// Curves on which no sound has a claim, and what the layers did.
+    pub(crate) fn unguarded(curves: Curves, told: Told) -> Performance {
+        Performance { told: Arc::new(told), ..Performance::plain(curves) }
+    }
+
     /// Its curves with everything on them.
     pub(crate) fn curves(&self) -> &Curves {
         &self.curves
@@ -303,18 +308,7 @@ pub fn perform(timing: &Timing, diction: &Diction, rate: FrameRate, tail: Second
     Performance::plain(articulate(timing, diction, &[], rate, tail).0).by_hand(Hands::default(), None)
 }
 
-/// A line with all its layers, and with what hands changed. None without times.
-pub fn perform_line(line: &Line, heard: &Prosody, rate: FrameRate, tail: Seconds) -> Option<Performance> {
-    Some(before_hands(line, heard, rate, tail)?.by_hand(line.hands(), None))
-}
-
-/// A line with all its layers, before the skin and hands: what [`Performance::by_hand`] starts from. None without
-/// times.
-pub fn before_hands(line: &Line, heard: &Prosody, rate: FrameRate, tail: Seconds) -> Option<Performance> {
-    Some(layered(line, heard, rate, tail, None)?.0)
-}
-
-/// A line with its layers, what its sounds want, and what the layers made of the moment that is traced.
+/// A line with its layers once through, what its sounds want, and what the layers made of the moment that is traced.
 pub(crate) fn layered(
     line: &Line,
     heard: &Prosody,

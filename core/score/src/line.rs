@@ -3,7 +3,7 @@
 use crate::tied::Shelved;
 use crate::timing::{Listen, Timing};
 use crate::touch::Hands;
-use crate::{Diction, LaidTouch, LayerKind, Layers, OwnFrames, Reach, Touch};
+use crate::{Diction, LaidTouch, LayerKind, Layers, OwnFrames, Phone, Reach, Seconds, Touch};
 use serde::{Deserialize, Serialize};
 
 /// A reference film of the actor, and where it lies against the sound.
@@ -53,6 +53,12 @@ pub struct Line {
 }
 
 impl Line {
+    /// How long idle motion is until it comes round; none of a line that says something, or is not timed.
+    pub fn comes_round(&self) -> Option<Seconds> {
+        let timing = self.timing.as_ref().filter(|_| self.frames.loops)?;
+        timing.sounds.iter().all(|s| s.phone == Phone::Sil).then(|| timing.end()).filter(|end| end.0 > 0.0)
+    }
+
     pub fn new(text: impl Into<String>) -> Line {
         Line {
             text: text.into(),

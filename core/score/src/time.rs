@@ -215,6 +215,13 @@ pub struct OwnFrames {
     pub before: u32,
     #[serde(skip_serializing_if = "is_zero")]
     pub after: u32,
+    /// Idle motion: it comes round without a seam. It has no tail, and its last frame is its first once more.
+    #[serde(skip_serializing_if = "is_false")]
+    pub loops: bool,
+}
+
+fn is_false(b: &bool) -> bool {
+    !*b
 }
 
 fn is_zero(n: &u32) -> bool {
@@ -244,7 +251,8 @@ impl Shot {
     /// The shot of a sound of this length on a line's grid, with its handles.
     pub fn of(grid: FrameGrid, sound: Seconds, own: OwnFrames) -> Shot {
         let last_sound = Frame(grid.first.0 + grid.frames_covering(sound) - 1);
-        let last = Frame(last_sound.0 + TAIL_FRAMES + i64::from(own.after));
+        let tail = if own.loops { 0 } else { TAIL_FRAMES };
+        let last = Frame(last_sound.0 + tail + i64::from(own.after));
         Shot { first: Frame(grid.first.0 - i64::from(own.before)), last_sound, last }
     }
 

@@ -111,7 +111,7 @@ fn rates_are_read_as_people_write_them() {
 fn a_line_has_its_own_first_frame_and_handles_around_the_same_sound() {
     let grid = FrameGrid { rate: FrameRate::FILM, first: Frame(1001) };
     let plain = Shot::of(grid, Seconds(2.0), OwnFrames::default());
-    let own = OwnFrames { first: Some(Frame(101)), before: 8, after: 12 };
+    let own = OwnFrames { first: Some(Frame(101)), before: 8, after: 12, loops: false };
     let moved = Shot::of(own.grid(grid), Seconds(2.0), own);
     assert_eq!((moved.first, moved.last_sound.0 - plain.last_sound.0), (Frame(93), -900));
     assert_eq!(moved.frames(), plain.frames() + 20);

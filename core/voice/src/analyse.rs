@@ -76,7 +76,11 @@ impl Analyser {
         watch: &dyn Fn(f64) -> bool,
     ) -> Result<Found, AnalyseError> {
         let recording = recording.heard(&line.listen)?;
-        let mut found = if line.text.trim().is_empty() {
+        let mut found = if line.comes_round().is_some() && line.text.trim().is_empty() {
+            // Idle motion: nothing is said, for as long as it lasts.
+            let timing = line.timing.clone().unwrap_or_default();
+            Found { timing, tracks: VoiceTracks::of(&recording.mono_at(features::RATE)?) }
+        } else if line.text.trim().is_empty() {
             self.hear(&recording, watch)?
         } else {
             let script = text::read(&line.text)?;

@@ -37,7 +37,7 @@ pub struct Counts {
     pub faces: u64,
     /// Counted by the sender, but never here.
     pub lost: u64,
-    /// Came after their moment.
+    /// Came after their moment, while it played.
     pub late: u64,
 }
 
@@ -62,7 +62,8 @@ impl Receiver {
         let show = piece.show;
         if let Some(clock) = piece.clock {
             self.count(clock.seq);
-            self.counts.late += u64::from(arrived > show);
+            // A face that stands is to be seen at once: it always comes after.
+            self.counts.late += u64::from(clock.speed > 0.0 && arrived > show);
             let last = self.kept.iter().rev().find_map(|k| k.clock);
             let goes_on = last.is_none_or(|last| {
                 let expected = last.time + (show - last.show) * f64::from(last.speed);

@@ -15,10 +15,11 @@ use axum::body::Bytes;
 use axum::extract::{Multipart, Path, Query, State};
 use axum::http::{HeaderMap, header};
 use axum::response::{IntoResponse, Response};
-use jam_desk::{Felt, Op, Refusal, felt_of};
+use jam_desk::{Alone, Felt, IdleDoes, Op, Refusal, SEED, felt_of, idle};
 use jam_formats::names::slug;
 use jam_formats::{script, sound, tiers};
 use jam_score::{Frame, Ids, Line, Seconds};
+use jam_sound::Recording;
 use jam_store::NewLine;
 use jam_voice::{Report, features};
 use serde::{Deserialize, Serialize};
@@ -99,6 +100,56 @@ pub async fn list(State(app): State<Arc<App>>) -> Answer<Json<Vec<LineSummary>>>
 #[utoipa::path(get, path = "/api/lines/{id}", tag = "lines", params(("id" = i32, Path)), responses((status = 200, body = LineView), (status = 404, body = Problem)))]
 pub async fn show(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Json<LineView>> {
     blocking(move || view(&app, app.store.line(id)?)).await.map(Json)
+}
+
+/// Idle motion that is wanted.
+#[derive(Deserialize, utoipa::ToSchema)]
+pub struct IdleOrder {
+    does: IdleDoes,
+    /// Until it comes round; made a whole number of frames.
+    seconds: f64,
+    character: Option<String>,
+    /// What everything that looks random starts from; another, and other motion is drawn.
+    #[serde(default = "seed")]
+    seed: u64,
+    /// Moods that lie on all of it, as in a table: `happiness:0.6`.
+    moods: Option<String>,
+}
+
+fn seed() -> u64 {
+    SEED
+}
+
+/// A line in which nothing is said: a character that waits or listens, and comes round without a seam.
+#[utoipa::path(post, path = "/api/lines/idle", tag = "lines", request_body = IdleOrder, responses((status = 200, body = LineView), (status = 422, body = Problem)))]
+pub async fn add_idle(State(app): State<Arc<App>>, Sent(order): Sent<IdleOrder>) -> Answer<Json<LineView>> {
+    blocking(move || {
+        let grid = app.store.production()?.grid;
+        let (mut document, mut ids) = idle(order.does, order.seconds, order.seed, grid)?;
+        let wrong = |says: String| Problem::refused("moods", "mood_wrong", says);
+        let cells = felt_of(order.moods.as_deref().unwrap_or_default());
+        let moods = cells.iter().map(|m| m.parse()).collect::<Result<Vec<Felt>, _>>().map_err(wrong)?;
+        Alone { moods, seed: order.seed, ..Alone::default() }.lay(&mut document, &mut ids)?;
+        if let Some(character) = &order.character {
+            document.character = Some(app.store.cast_member_named(character)?.name);
+        }
+        let length = document.comes_round().unwrap_or_default();
+        let samples = (length.0 * f64::from(features::RATE)).round() as usize;
+        let silence = Recording::new(features::RATE, vec![vec![0.0; samples]]);
+        // As long as it may be, and at a rate of ours.
+        let silence = silence.map_err(Problem::unexpected)?;
+        let line = app.store.add_line(&NewLine {
+            document: &document,
+            ids,
+            recording: &sound::listening_copy(&silence)?,
+            recording_name: "silence.wav",
+            facts: &silence.facts(),
+        })?;
+        app.tell(Event::State { id: line.id });
+        view(&app, line)
+    })
+    .await
+    .map(Json)
 }
 
 #[utoipa::path(post, path = "/api/lines", tag = "lines", request_body(content = NewLineForm, content_type = "multipart/form-data"), responses((status = 200, body = LineView), (status = 422, body = Problem)))]

@@ -212,7 +212,8 @@ pub async fn script(
         let texts: Vec<Vec<Phone>> =
             script.iter().map(|l| app.analyser.sounds_of(&l.text, &list).unwrap_or_default()).collect();
         let listed = app.store.lines_listed()?.into_iter().enumerate();
-        let without: Vec<(usize, ListedLine)> = listed.filter(|(_, l)| l.brief.text.is_empty()).collect();
+        let without: Vec<(usize, ListedLine)> =
+            listed.filter(|(_, l)| l.brief.text.is_empty() && !l.brief.frames.loops).collect();
         let mut heard: Vec<(usize, StoredLine)> = Vec::new();
         for (place, line) in without.iter().filter(|(_, l)| l.brief.is_timed) {
             heard.push((*place, app.store.line(line.id)?));

@@ -48,6 +48,8 @@ pub struct LineSummary {
     last_sound_frame: Frame,
     last_frame: Frame,
     state: LineState,
+    /// Nothing is said in it: idle motion, which comes round.
+    idle: bool,
     problem: Option<String>,
     words: usize,
     doubtful_words: usize,
@@ -129,7 +131,7 @@ pub fn summary(app: &App, line: &ListedLine, number: usize, around: &Around) -> 
     let state = if around.analysing.contains(&line.id) {
         LineState::Analysing
     } else if brief.is_timed {
-        if brief.text.is_empty() { LineState::Heard } else { LineState::Timed }
+        if brief.text.is_empty() && !brief.frames.loops { LineState::Heard } else { LineState::Timed }
     } else if line.problem.is_some() {
         LineState::Failed
     } else {
@@ -150,6 +152,7 @@ pub fn summary(app: &App, line: &ListedLine, number: usize, around: &Around) -> 
         last_sound_frame: shot.last_sound,
         last_frame: shot.last,
         state,
+        idle: brief.frames.loops,
         problem: line.problem.clone(),
         words: brief.words,
         doubtful_words: brief.doubtful_words,

@@ -17,6 +17,9 @@ export type Word = Schemas['Word'];
 export type Sound = Schemas['Sound'];
 export type Job = Schemas['Job'];
 export type Batch = Schemas['Batch'];
+export type IdleDoes = Schemas['IdleDoes'];
+export type SendState = Schemas['SendState'];
+export type SendOrder = Schemas['SendOrder'];
 export type Intake = Schemas['IntakeView'];
 export type Columns = Intake['columns'];
 export type ProposedLine = Schemas['ProposedLine'];
@@ -242,6 +245,7 @@ export const api = {
   line: (id: number) => ask<LineView>(`/api/lines/${id}`),
   addLine: (recording: File, text: string, character: string | null) =>
     ask<LineView>('/api/lines', form({ recording, text, character })),
+  addIdle: (order: Schemas['IdleOrder']) => ask<LineView>('/api/lines/idle', send('POST', order)),
   /** One of many that come in together. */
   addOneOf: (recording: File, line: ProposedLine) =>
     ask<LineView>(
@@ -269,6 +273,9 @@ export const api = {
   batch: () => ask<Batch>('/api/batch'),
   pauseBatch: (paused: boolean) => ask<Batch>('/api/batch', send('PUT', { paused })),
   cancelBatch: () => ask<Batch>('/api/batch', { method: 'DELETE' }),
+  sending: () => ask<SendState>('/api/sending'),
+  send: (order: SendOrder) => ask<SendState>('/api/sending', send('PUT', order)),
+  sendNowhere: () => ask<SendState>('/api/sending', { method: 'DELETE' }),
   voice: (id: number) => ask<Voice>(`/api/lines/${id}/voice`),
   operate: (id: number, op: Op, gesture: string | undefined, revision?: number, times?: string | null) =>
     ask<OperationView>(`/api/lines/${id}/operations`, {

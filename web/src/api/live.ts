@@ -246,6 +246,10 @@ function hear(text: string) {
   askAll();
 }
 
+const opened = new Set<() => void>();
+/** Calls whenever the line to the server was opened. */
+export const onConnected = (then: () => void) => opened.add(then);
+
 /** Opens the line to the server and opens it again whenever it breaks. */
 export function connect() {
   const scheme = location.protocol === 'https:' ? 'wss' : 'ws';
@@ -253,6 +257,7 @@ export function connect() {
   socket.binaryType = 'arraybuffer';
   socket.onopen = () => {
     connected = true;
+    opened.forEach((f) => f());
     void refresh();
     askAll();
     changed();
@@ -268,6 +273,22 @@ export function connect() {
     changed();
     setTimeout(connect, 1000);
   };
+}
+
+/** What plays here, and where: heard by programs that the face is sent to. */
+export interface Whereabouts {
+  line: number;
+  time: number;
+  at: number;
+  speed: number;
+  stops: number;
+  repeats: [number, number] | null;
+  goes_on: boolean;
+}
+
+/** Says what plays here now; nothing, where no line is shown. */
+export function sayWhere(playing: Whereabouts | null) {
+  if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify({ playing }));
 }
 
 /** Says which line's curves are looked at, how long it is and from where on, in seconds. */

@@ -595,6 +595,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lines/idle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A line in which nothing is said: a character that waits or listens, and comes round without a seam. */
+        post: operations["add_idle"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lines/intake": {
         parameters: {
             query?: never;
@@ -1389,6 +1406,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sending": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is sent now, and whether it arrives. */
+        get: operations["show"];
+        /** Sends the face of the line that plays or is looked through to an address, from now on. */
+        put: operations["send"];
+        post?: never;
+        /** Sends nowhere any more. */
+        delete: operations["stop"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/test-line": {
         parameters: {
             query?: never;
@@ -1514,6 +1550,11 @@ export interface components {
             reactions: components["schemas"]["Shown"][];
             title: string;
         };
+        /**
+         * @description How a face's coefficients are addressed.
+         * @enum {string}
+         */
+        Addressed: "packed" | "named";
         /** @description A mesh without shapes of its own that follows another's. */
         Attached: {
             /** @description Node of the mesh that follows: brows, a beard, glasses. */
@@ -2353,6 +2394,28 @@ export interface components {
             mirror: number[];
             shapes: components["schemas"]["HeldShape"][];
         };
+        /**
+         * @description What somebody does who says nothing.
+         * @enum {string}
+         */
+        IdleDoes: "rests" | "waits" | "listens";
+        /** @description Idle motion that is wanted. */
+        IdleOrder: {
+            character?: string | null;
+            does: components["schemas"]["IdleDoes"];
+            /** @description Moods that lie on all of it, as in a table: `happiness:0.6`. */
+            moods?: string | null;
+            /**
+             * Format: double
+             * @description Until it comes round; made a whole number of frames.
+             */
+            seconds: number;
+            /**
+             * Format: int64
+             * @description What everything that looks random starts from; another, and other motion is drawn.
+             */
+            seed?: number;
+        };
         /** @description What came together: texts, subtitles, tables and scripts whole, recordings by their paths alone. */
         IntakeForm: {
             /** @description Which column of the table says what, as a JSON object of column and place from 0; without it headers tell. */
@@ -2577,6 +2640,8 @@ export interface components {
             first_frame: components["schemas"]["Frame"];
             /** Format: int32 */
             id: number;
+            /** @description Nothing is said in it: idle motion, which comes round. */
+            idle: boolean;
             last_frame: components["schemas"]["Frame"];
             last_sound_frame: components["schemas"]["Frame"];
             /** @description What it is called, beside its number. */
@@ -3417,6 +3482,11 @@ export interface components {
             before: number;
             /** @default null */
             first: components["schemas"]["Frame"] | null;
+            /**
+             * @description Idle motion: it comes round without a seam. It has no tail, and its last frame is its first once more.
+             * @default false
+             */
+            loops: boolean;
         };
         /** @description A set of controls that are performed together. */
         Pad: {
@@ -4045,6 +4115,37 @@ export interface components {
          * @description A moment or a length in seconds, counted from the first sample of the recording.
          */
         Seconds: number;
+        /** @description Where faces go, and how. */
+        SendOrder: {
+            addressed?: components["schemas"]["Addressed"];
+            /**
+             * Format: double
+             * @description Faces a second.
+             */
+            rate?: number;
+            /** @description `127.0.0.1:7422` takes OSC over UDP; `ws://127.0.0.1:9000/face` is a WebSocket that is called. */
+            to: string;
+        };
+        /** @description What is sent now. */
+        SendState: {
+            /**
+             * Format: int64
+             * @description Faces sent since that began.
+             */
+            faces: number;
+            /**
+             * Format: int32
+             * @description The line that plays or stands.
+             */
+            line?: number | null;
+            /** @description Programs that listen on the WebSocket of this server. */
+            listeners: number;
+            order?: components["schemas"]["SendOrder"] | null;
+            /** @description Whether it plays. */
+            plays: boolean;
+            /** @description Why nothing arrives, as far as is known. */
+            problem?: string | null;
+        };
         /** @description One setting of the diction. */
         SettingView: {
             /** @description What it does, in a sentence. */
@@ -6216,6 +6317,37 @@ export interface operations {
             };
         };
     };
+    add_idle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IdleOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     intake: {
         parameters: {
             query?: never;
@@ -7682,6 +7814,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SendState"];
+                };
+            };
+        };
+    };
+    send: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SendOrder"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SendState"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SendState"];
                 };
             };
         };

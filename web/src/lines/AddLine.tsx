@@ -9,6 +9,7 @@ import { Pick } from '../widgets/Pick';
 import { Press } from '../widgets/Press';
 import { Problem } from '../widgets/Problem';
 import css from './AddLine.module.css';
+import { IdleForm } from './IdleForm';
 import { areMany } from './many/gather';
 import { Recorder } from './Recorder';
 
@@ -17,8 +18,18 @@ export function AddLine() {
   const adding = useView((s) => s.adding);
   return (
     <Modal opened={adding !== null} onClose={close} title="Add a line" size={560}>
-      {adding && <AddForm key={adding[0]?.name} dropped={adding[0] ?? null} />}
+      {adding && <AddWhat key={adding[0]?.name} dropped={adding[0] ?? null} />}
     </Modal>
+  );
+}
+
+/** A recording, or nothing that is said. */
+function AddWhat({ dropped }: { dropped: File | null }) {
+  const [idle, setIdle] = useState(false);
+  return idle ? (
+    <IdleForm onBack={() => setIdle(false)} onDone={close} />
+  ) : (
+    <AddForm dropped={dropped} onIdle={() => setIdle(true)} />
   );
 }
 
@@ -32,7 +43,7 @@ function take(files: File[], one: (file: File | null) => void) {
   else one(files[0] ?? null);
 }
 
-function AddForm({ dropped }: { dropped: File | null }) {
+function AddForm({ dropped, onIdle }: { dropped: File | null; onIdle: () => void }) {
   const cast = useQuery({ queryKey: ['cast'], queryFn: api.cast });
   const [file, setFile] = useState<File | null>(dropped);
   const [text, setText] = useState('');
@@ -124,6 +135,9 @@ function AddForm({ dropped }: { dropped: File | null }) {
           </Press>
           <Press kind="link" onClick={() => folder.current?.click()}>
             Choose a folder of recordings
+          </Press>
+          <Press kind="link" testId="add-nothing-said" onClick={onIdle}>
+            Nothing is said: idle motion
           </Press>
           <input
             // A folder is chosen by an attribute that React has no name for.

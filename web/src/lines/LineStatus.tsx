@@ -1,4 +1,11 @@
-import { IconAlertTriangle, IconCheck, IconCircleDashed, IconHelp, IconLoader } from '@tabler/icons-react';
+import {
+  IconAlertTriangle,
+  IconCheck,
+  IconCircleDashed,
+  IconHelp,
+  IconLoader,
+  IconRepeat,
+} from '@tabler/icons-react';
 import { useQuery } from '@tanstack/react-query';
 import { type Job, type LineSummary, api } from '../api/client';
 import { Hint } from '../widgets/Hint';
@@ -20,6 +27,13 @@ export function LineStatus({ line }: { line: LineSummary }) {
     return (
       <span className={css.state}>
         <IconLoader size={15} /> {job.state === 'waiting' ? 'waits' : `listening, ${percent} %`}
+      </span>
+    );
+  }
+  if (line.idle && line.state === 'timed') {
+    return (
+      <span className={css.state} data-is="timed">
+        <IconRepeat size={15} /> idle, comes round
       </span>
     );
   }

@@ -89,7 +89,13 @@ function Side({ all }: { all: LineSummary[] }) {
             {line.character ? `, ${line.character}` : ''}
           </h2>
           <div className={css.said}>
-            {line.text || <span className="soft">This line has no text yet.</span>}
+            {line.text || (
+              <span className="soft">
+                {line.idle
+                  ? 'Nothing is said: idle motion, which comes round.'
+                  : 'This line has no text yet.'}
+              </span>
+            )}
           </div>
           <div className="soft">
             {line.recording_name}

@@ -45,7 +45,7 @@ function Score({ line, cast, grid }: { line: LineView; cast: CastMember[]; grid:
   const full = useView((s) => s.full);
   const upper = useSettings((s) => s.upper) ?? UPPER;
   const stage = useSettings((s) => s.stage) ?? STAGE;
-  const { id, duration } = line.summary;
+  const { id, duration, idle } = line.summary;
   useEffect(() => {
     want(id, duration);
     fit();
@@ -61,7 +61,9 @@ function Score({ line, cast, grid }: { line: LineView; cast: CastMember[]; grid:
   const { voice } = line;
   useEffect(() => {
     void player.load(id, voice, listen);
-  }, [id, listen, voice]);
+    // Idle motion is looked at as it is used: round and round.
+    if (idle) set({ loop: { start: 0, end: duration } });
+  }, [id, listen, voice, idle, duration]);
 
   const hold = () => {
     held.current = { upper: settings().upper ?? UPPER, stage: settings().stage ?? STAGE };

@@ -9,6 +9,7 @@ import { Press } from '../widgets/Press';
 import { useFrame } from '../widgets/useFrame';
 import { Overview } from './staves/Overview';
 import * as player from './player';
+import { SendFace } from './SendFace';
 import { frameAt, rateName } from './time';
 import css from './Transport.module.css';
 
@@ -45,6 +46,7 @@ export function Transport({ line, grid }: { line: LineView; grid: Grid }) {
         {speed === 1 ? '1×' : speed === 0.5 ? '½×' : '¼×'}
       </Press>
       <Volume />
+      <SendFace />
       <span className={css.frame} ref={frame} data-testid="frame">
         {grid.first}
       </span>

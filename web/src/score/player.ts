@@ -90,7 +90,11 @@ const duration = () => buffer?.duration ?? 0;
 export function now(): number {
   if (!source || !context) return get().time;
   const latency = context.outputLatency || context.baseLatency || 0;
-  const elapsed = Math.max(0, context.currentTime - startedAt - latency) * speed;
+  return after(Math.max(0, context.currentTime - startedAt - latency) * speed);
+}
+
+/** Where it is after so many seconds of the sound since it was started. */
+function after(elapsed: number): number {
   const loop = get().loop;
   const at = startedFrom + elapsed;
   if (loop && at >= loop.end && startedFrom < loop.end) {
@@ -98,6 +102,23 @@ export function now(): number {
     return loop.start + ((at - loop.end) % length);
   }
   return Math.min(at, duration());
+}
+
+/** Which second is heard at which moment, in seconds of the page's own clock; how fast it goes on, and how far. */
+export function heard() {
+  const at = performance.now() / 1000;
+  const stops = get().loop ? duration() : Math.min(only?.end ?? Infinity, duration());
+  if (!source || !context) return { time: get().time, at, speed: 0, stops };
+  // The device's own word, where it gives one: the context's clock goes in steps.
+  const { contextTime = 0, performanceTime = 0 } = context.getOutputTimestamp();
+  if (contextTime <= 0) return { time: now(), at, speed, stops };
+  const begins = Math.max(0, startedAt - contextTime);
+  return {
+    time: after((contextTime + begins - startedAt) * speed),
+    at: performanceTime / 1000 + begins,
+    speed,
+    stops,
+  };
 }
 
 export function stop() {

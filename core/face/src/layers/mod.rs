@@ -444,6 +444,13 @@ pub(crate) fn lay(face: &mut Curves, scene: &Scene<'_>, trace: Option<&mut Trace
             heavy: &heavy,
         })
     });
+    // Of idle motion, what blinks at the beginning blinks again when it comes round.
+    if let Some(round) = line.comes_round() {
+        let again = |b: &Blink| Blink { start: b.start + round.0, ..*b };
+        all.retain(|b| b.start >= 0.0 && b.end() < round.0);
+        let once: Vec<Blink> = all.iter().map(again).filter(|b| b.start < length).collect();
+        all.extend(once);
+    }
     // A lid shuts or does not; half a layer is no half blink.
     let plays =
         |b: &Blink| laying.share_of(Control::LidCloseLeft, ((b.middle() * HZ) as usize).min(n - 1)) >= 0.5;

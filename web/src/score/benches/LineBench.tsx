@@ -35,8 +35,8 @@ export function LineBench({ line, cast }: { line: LineView; cast: CastMember[] }
           />
           <Standing line={line} />
         </div>
-        <Text key={id} line={line} />
-        <Report line={line} />
+        {!line.summary.idle && <Text key={id} line={line} />}
+        {!line.summary.idle && <Report line={line} />}
       </div>
       <div className={css.column}>
         <h3>What is listened to</h3>
@@ -50,9 +50,16 @@ export function LineBench({ line, cast }: { line: LineView; cast: CastMember[] }
 
 /** How far the line is, in words. */
 function Standing({ line }: { line: LineView }) {
-  const { id, state, problem, words, doubtful_words } = line.summary;
+  const { id, state, problem, words, doubtful_words, idle, duration } = line.summary;
   const job = useJob(id, 'analyse');
   if (isOpen(job) || problem) return null;
+  if (idle) {
+    return (
+      <span className={css.note} data-testid="timed">
+        Nothing is said: idle motion, which comes round after {duration.toFixed(2)} s.
+      </span>
+    );
+  }
   if (state === 'timed') {
     return (
       <span className={css.note} data-testid="timed">
