@@ -8,6 +8,7 @@ mod common;
 mod delivered;
 mod demo;
 mod held;
+mod live;
 mod mesh;
 mod scene;
 mod seen;

@@ -63,3 +63,91 @@ async fn a_face_goes_to_another_program_while_it_plays() -> Result<()> {
     let outcome = sending(&bed).await;
     bed.done(outcome).await
 }
+
+/// The microphone hears line 10, over and over.
+const MICROPHONE: &str = "
+const done = arguments[0];
+(async () => {
+  const context = new AudioContext();
+  const bytes = await (await fetch('/api/lines/10/sound')).arrayBuffer();
+  const source = new AudioBufferSourceNode(context, { buffer: await context.decodeAudioData(bytes), loop: true });
+  const out = context.createMediaStreamDestination();
+  source.connect(out);
+  source.start();
+  navigator.mediaDevices.getUserMedia = () => Promise.resolve(out.stream.clone());
+  done(true);
+})();
+";
+
+async fn along(bed: &Bed) -> Result<()> {
+    let page = &bed.page;
+    page.score(bed.at("/score/10")).await?;
+    page.browser.execute_async(MICROPHONE, vec![]).await?;
+    page.click("record-take").await?;
+    page.click("open-microphone").await?;
+    // The jaw of the face on stage opens with the voice, and shuts in its pauses.
+    page.until("the face speaks", || async { Ok(page.jaw().await? > 0.15) }).await?;
+    page.until("the face pauses", || async { Ok(page.jaw().await? < 0.05) }).await?;
+    page.click("record").await?;
+    page.id("stop-recording").await?;
+    page.until("two seconds are recorded", || async {
+        let elapsed = page.text("elapsed").await?;
+        Ok(elapsed.trim_end_matches(" s").parse::<f64>().is_ok_and(|s| s > 2.0))
+    })
+    .await?;
+    page.click("stop-recording").await?;
+    page.click("use-take").await?;
+    page.until("the take is listened to", || async {
+        Ok(bed.json("/api/lines/10").await?["document"]["listen"]["take"].is_number())
+    })
+    .await?;
+    // It was kept as it spoke live, and is timed properly behind that.
+    page.until("it is timed", || async {
+        let line = bed.json("/api/lines/10").await?;
+        let jobs = bed.json("/api/jobs").await?;
+        let open = jobs.as_array().is_some_and(|j| j.iter().any(|j| j["state"] != "done"));
+        Ok(!open
+            && line["snapshots"][0]["name"] == "as it was live"
+            && line["document"]["timing"].is_object())
+    })
+    .await?;
+    // Without the microphone the face is the line's own again.
+    page.press(Key::Home).await?;
+    page.until("the face is at rest", || async { Ok(page.jaw().await? < 0.3) }).await?;
+    Ok(())
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_face_speaks_along_with_the_microphone() -> Result<()> {
+    let bed = Bed::made(SMALL, true).await?;
+    let outcome = along(&bed).await;
+    bed.done(outcome).await
+}
+
+async fn idle(bed: &Bed) -> Result<()> {
+    let page = &bed.page;
+    page.browser.goto(bed.at("/")).await?;
+    page.button("Add a line").await?.click().await?;
+    page.click("add-nothing-said").await?;
+    page.click("add-idle").await?;
+    page.until("it is open", || async {
+        Ok(page.has("timed").await? && page.text("timed").await?.contains("comes round after 20.00 s"))
+    })
+    .await?;
+    // It plays round and round: the whole of it is looped.
+    page.until("it loops", || async {
+        Ok(page.id("loop").await?.attr("aria-pressed").await?.as_deref() == Some("true"))
+    })
+    .await?;
+    let lines = bed.json("/api/lines").await?;
+    let made = lines.as_array().and_then(|l| l.iter().find(|l| l["idle"] == true)).context("no idle line")?;
+    ensure!(made["state"] == "timed" && made["duration"] == 20.0, "{made}");
+    Ok(())
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_character_without_a_line_waits() -> Result<()> {
+    let bed = Bed::made(SMALL, true).await?;
+    let outcome = idle(&bed).await;
+    bed.done(outcome).await
+}

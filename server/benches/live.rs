@@ -94,10 +94,10 @@ async fn main() {
     let recording = jam_formats::sound::read(jam_demo::LINES[LINE].recording).unwrap();
     let mut document = jam_score::Line::new(jam_demo::LINES[LINE].text);
     let found = Analyser::shipped().unwrap().analyse(&recording, &document.text, &|_| true).unwrap();
+    let prosody = Arc::new(found.prosody());
     let mut ids = Ids::NEW_LINE;
     document.timing = Some(found.timing.numbered_like(None, &mut ids));
     let grid = FrameGrid { rate: FrameRate::new(24, 1).unwrap(), first: Frame(1001) };
-    let prosody = Arc::new(found.prosody());
     let played = Played::new(&Arc::new(document.clone()), &Wiring::default(), grid, prosody, None).unwrap();
     let facts = recording.facts();
     let bytes = jam_demo::LINES[LINE].recording;

@@ -1,6 +1,7 @@
 //! What every request can reach.
 
 use crate::Settings;
+use crate::along::Along;
 use crate::capture::Capture;
 use crate::checked::Checked;
 use crate::evaluations::Evaluations;
@@ -87,6 +88,7 @@ pub struct App {
     pub(crate) checked: Checked,
     pub(crate) visitors: Visitors,
     pub(crate) sending: Arc<Sending>,
+    pub(crate) along: Arc<Along>,
     test_line: OnceLock<Timing>,
     /// The film that was asked for last, by its hash: a player asks for it piece by piece.
     film: Mutex<Option<(String, Arc<Vec<u8>>)>>,
@@ -116,6 +118,7 @@ impl App {
             checked: Checked::default(),
             visitors: Visitors::default(),
             sending: Arc::default(),
+            along: Arc::default(),
             test_line: OnceLock::new(),
             film: Mutex::default(),
             epoch: AtomicU64::new(0),

@@ -1,6 +1,7 @@
 //! The production over HTTP: routes, jobs, live updates and the page itself. Rules of the job it asks the desk for;
 //! routes only translate.
 
+mod along;
 mod app;
 pub mod capture;
 mod checked;
@@ -288,6 +289,7 @@ fn router(app: Arc<App>, address: SocketAddr, token: Option<String>) -> Router {
     let guard = guard::Guard { address, names: app.settings.names.clone(), token };
     let (api, _) = api().split_for_parts();
     api.route("/api/live", axum::routing::get(routes::live::connect))
+        .route("/api/v1/live", axum::routing::get(routes::along::connect))
         .route("/api/v1/faces", axum::routing::get(routes::sending::faces))
         .route("/api/capture", axum::routing::get(routes::live::capture))
         .route("/api/openapi.json", axum::routing::get(routes::v1::description))

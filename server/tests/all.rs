@@ -1,5 +1,6 @@
 //! All of the server's tests as one program, which is linked once.
 
+mod along;
 mod api;
 mod description;
 mod idle;

@@ -16,6 +16,7 @@ mod hands;
 mod idle;
 pub mod intake;
 mod laid;
+pub mod live;
 mod many;
 mod meet;
 mod op;

@@ -40,7 +40,7 @@ pub use curves::{HZ, openings};
 pub use line::{before_hands, perform_line};
 pub use mouth::{beats, goals, musts, trajectory};
 pub use organ::Organ;
-pub use performance::{Performance, jaw_of_loudness, perform};
+pub use performance::{Performance, jaw_of_loudness, perform, perform_heard};
 pub use sounds::{Shape, SpokenSound, spoken};
 pub use walk::{Step, StepOf, Walk};
 pub use why::Why;

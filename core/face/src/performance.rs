@@ -305,7 +305,19 @@ impl Performance {
 /// `rate` is the frame rate it will be shown at: every seal, tuck, tongue and closed-teeth rule holds
 /// on at least one frame of that rate, whatever the phase of the grid.
 pub fn perform(timing: &Timing, diction: &Diction, rate: FrameRate, tail: Seconds) -> Performance {
-    Performance::plain(articulate(timing, diction, &[], rate, tail).0).by_hand(Hands::default(), None)
+    perform_heard(timing, diction, rate, tail, &|_| true)
+}
+
+/// The same of sounds that were heard and not looked at by anybody: the rules of those that are not `sure`, by their place,
+/// are only aimed at.
+pub fn perform_heard(
+    timing: &Timing,
+    diction: &Diction,
+    rate: FrameRate,
+    tail: Seconds,
+    sure: &dyn Fn(usize) -> bool,
+) -> Performance {
+    Performance::plain(articulate(timing, diction, &[], rate, tail, sure).0).by_hand(Hands::default(), None)
 }
 
 /// A line with its layers once through, what its sounds want, and what the layers made of the moment that is traced.
@@ -317,7 +329,7 @@ pub(crate) fn layered(
     mut trace: Option<&mut Trace>,
 ) -> Option<(Performance, Option<Articulation>)> {
     let timing = line.timing.as_ref()?;
-    let (mut face, mut articulation) = articulate(timing, &line.diction, &line.reach, rate, tail);
+    let (mut face, mut articulation) = articulate(timing, &line.diction, &line.reach, rate, tail, &|_| true);
     if line.diction.drive == Drive::Loudness {
         articulation = None;
         face = by_loudness(timing, &line.diction, heard, tail);

@@ -245,6 +245,37 @@ impl Intake {
     }
 }
 
+/// Samples that are brought to another rate together; of a voice that is to be answered at once, fewer: 5 ms at 48 kHz,
+/// enough for a filter that lies above what speech is heard by.
+const CHUNK: usize = 1024;
+const CHUNK_AT_ONCE: usize = 256;
+
+/// A voice that comes in, brought to another rate with next to no delay; the first sample stays at time zero.
+pub struct Flow(Option<Resampling>);
+
+impl Flow {
+    /// # Errors
+    /// There is no way from the one rate to the other.
+    pub fn new(from: u32, to: u32) -> Result<Flow, RecordingError> {
+        let resampling = if from == to { None } else { Some(Resampling::new(from, to, CHUNK_AT_ONCE)?) };
+        Ok(Flow(resampling))
+    }
+
+    /// Takes what came, and adds what that makes at the other rate.
+    ///
+    /// # Errors
+    /// It cannot be brought there.
+    pub fn push(&mut self, samples: &[f32], out: &mut Vec<f32>) -> Result<(), RecordingError> {
+        match &mut self.0 {
+            Some(resampling) => resampling.push(samples, out),
+            None => {
+                out.extend(samples.iter().map(|s| if s.is_finite() { *s } else { 0.0 }));
+                Ok(())
+            }
+        }
+    }
+}
+
 /// One channel on its way to another rate; its first sample stays at time zero.
 struct Lane {
     from: u32,
@@ -257,7 +288,7 @@ struct Lane {
 
 impl Lane {
     fn new(from: u32, to: u32, expected: usize) -> Result<Lane, RecordingError> {
-        let resampling = if from == to { None } else { Some(Resampling::new(from, to)?) };
+        let resampling = if from == to { None } else { Some(Resampling::new(from, to, CHUNK)?) };
         // Room for all of it at once; growing would need it twice.
         let out = Vec::with_capacity(brought(expected, from, to));
         Ok(Lane { from, to, taken: 0, resampling, out })
@@ -304,8 +335,8 @@ struct Resampling {
 }
 
 impl Resampling {
-    fn new(from: u32, to: u32) -> Result<Resampling, RecordingError> {
-        let resampler = Fft::<f32>::new(from as usize, to as usize, 1024, 1, FixedSync::Both)
+    fn new(from: u32, to: u32, chunk: usize) -> Result<Resampling, RecordingError> {
+        let resampler = Fft::<f32>::new(from as usize, to as usize, chunk, 1, FixedSync::Both)
             .map_err(|e| RecordingError::Resample(e.to_string()))?;
         let (late, chunk) = (resampler.output_delay(), vec![0.0; resampler.output_frames_max()]);
         Ok(Resampling { resampler, waiting: Vec::new(), chunk, late })

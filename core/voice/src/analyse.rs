@@ -207,7 +207,7 @@ fn end_of(frames: &std::ops::Range<usize>, last: bool, duration: Seconds) -> Sec
 }
 
 /// Without words no dictionary says which vowels are stressed: the louder half of them is.
-fn stress_by_level(sounds: &mut [Sound]) {
+pub(crate) fn stress_by_level(sounds: &mut [Sound]) {
     let mut levels: Vec<f32> = sounds.iter().filter(|s| s.phone.is_vowel()).map(|s| s.level).collect();
     levels.sort_by(f32::total_cmp);
     let Some(middle) = levels.get(levels.len() / 2).copied() else { return };

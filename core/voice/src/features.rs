@@ -5,15 +5,17 @@
 //! made for. One deviation, on purpose: the cepstral mean is taken over speech frames only, so long
 //! silence around a line does not shift it.
 
-use realfft::RealFftPlanner;
+use realfft::num_complex::Complex;
+use realfft::{RealFftPlanner, RealToComplex};
 use std::f64::consts::PI;
+use std::sync::Arc;
 
 /// Samples a second that the front end hears.
 pub const RATE: u32 = 16_000;
 /// Samples between frames: 10 ms.
 pub const SHIFT: usize = 160;
 /// Samples in a window: 25.625 ms.
-const WINDOW: usize = 410;
+pub(crate) const WINDOW: usize = 410;
 const FFT: usize = 512;
 const BANDS: usize = 25;
 /// Cepstral coefficients of a frame.
@@ -120,51 +122,70 @@ impl NoiseRemover {
     }
 }
 
+/// Makes cepstra, frame by frame in order: it remembers the noise it has heard.
+pub(crate) struct FrontEnd {
+    hamming: Vec<f64>,
+    bands: Vec<(usize, Vec<f64>)>,
+    cosines: Vec<[f64; BANDS]>,
+    fft: Arc<dyn RealToComplex<f64>>,
+    window: Vec<f64>,
+    spectrum: Vec<Complex<f64>>,
+    noise: NoiseRemover,
+}
+
+impl FrontEnd {
+    pub fn new() -> FrontEnd {
+        let hamming =
+            (0..WINDOW).map(|i| 0.54 - 0.46 * (2.0 * PI * i as f64 / (WINDOW - 1) as f64).cos()).collect();
+        let cosines = (0..CEPSTRA)
+            .map(|i| {
+                let scale = if i == 0 { (1.0 / BANDS as f64).sqrt() } else { (2.0 / BANDS as f64).sqrt() };
+                let lifter = 1.0 + 11.0 * (i as f64 * PI / 22.0).sin();
+                std::array::from_fn(|j| {
+                    scale * lifter * (i as f64 * (j as f64 + 0.5) * PI / BANDS as f64).cos()
+                })
+            })
+            .collect();
+        let fft = RealFftPlanner::<f64>::new().plan_fft_forward(FFT);
+        let (window, spectrum) = (fft.make_input_vec(), fft.make_output_vec());
+        FrontEnd { hamming, bands: mel_bands(), cosines, fft, window, spectrum, noise: NoiseRemover::new() }
+    }
+
+    /// The next frame: its samples, as many as there are of [`WINDOW`], and the one before them.
+    pub fn cepstrum(&mut self, before: f32, samples: &[f32]) -> Cepstrum {
+        self.window.fill(0.0);
+        let mut last = f64::from(before);
+        for ((out, sample), shape) in self.window.iter_mut().zip(samples).zip(&self.hamming) {
+            let sample = f64::from(*sample);
+            *out = 32768.0 * (sample - 0.97 * last) * shape;
+            last = sample;
+        }
+        // The buffers have the plan's own lengths, the one thing the transform can refuse.
+        let transformed = self.fft.process(&mut self.window, &mut self.spectrum);
+        debug_assert!(transformed.is_ok());
+        let mut powers = [0.0; BANDS];
+        for (power, (first, weights)) in powers.iter_mut().zip(&self.bands) {
+            *power = weights.iter().enumerate().map(|(k, w)| w * self.spectrum[first + k].norm_sqr()).sum();
+        }
+        self.noise.clean(&mut powers);
+        let logs = powers.map(|p| (p + 1e-4).ln());
+        std::array::from_fn(|i| self.cosines[i].iter().zip(&logs).map(|(c, l)| c * l).sum())
+    }
+}
+
 /// Cepstra of every frame, before their mean is taken away. Samples at [`RATE`], full scale ±1.
 pub fn cepstra(samples: &[f32]) -> Vec<Cepstrum> {
     if samples.is_empty() {
         return Vec::new();
     }
-    let emphasised = |i: usize| {
-        let before = if i == 0 { 0.0 } else { f64::from(samples[i - 1]) };
-        32768.0 * (f64::from(samples[i]) - 0.97 * before)
-    };
     let whole = if samples.len() < WINDOW { 0 } else { 1 + (samples.len() - WINDOW) / SHIFT };
     let rest = whole == 0 || (whole - 1) * SHIFT + WINDOW < samples.len();
-    let frames = whole + usize::from(rest);
-
-    let hamming: Vec<f64> =
-        (0..WINDOW).map(|i| 0.54 - 0.46 * (2.0 * PI * i as f64 / (WINDOW - 1) as f64).cos()).collect();
-    let bands = mel_bands();
-    let cosines: Vec<[f64; BANDS]> = (0..CEPSTRA)
-        .map(|i| {
-            let scale = if i == 0 { (1.0 / BANDS as f64).sqrt() } else { (2.0 / BANDS as f64).sqrt() };
-            let lifter = 1.0 + 11.0 * (i as f64 * PI / 22.0).sin();
-            std::array::from_fn(|j| scale * lifter * (i as f64 * (j as f64 + 0.5) * PI / BANDS as f64).cos())
-        })
-        .collect();
-    let fft = RealFftPlanner::<f64>::new().plan_fft_forward(FFT);
-    let (mut window, mut spectrum) = (fft.make_input_vec(), fft.make_output_vec());
-    let mut noise = NoiseRemover::new();
-
-    (0..frames)
+    let mut front = FrontEnd::new();
+    (0..whole + usize::from(rest))
         .map(|frame| {
-            window.fill(0.0);
             let from = frame * SHIFT;
-            let available = WINDOW.min(samples.len().saturating_sub(from));
-            for i in 0..available {
-                window[i] = emphasised(from + i) * hamming[i];
-            }
-            // The buffers have the plan's own lengths, the one thing the transform can refuse.
-            let transformed = fft.process(&mut window, &mut spectrum);
-            debug_assert!(transformed.is_ok());
-            let mut powers = [0.0; BANDS];
-            for (power, (first, weights)) in powers.iter_mut().zip(&bands) {
-                *power = weights.iter().enumerate().map(|(k, w)| w * spectrum[first + k].norm_sqr()).sum();
-            }
-            noise.clean(&mut powers);
-            let logs = powers.map(|p| (p + 1e-4).ln());
-            std::array::from_fn(|i| cosines[i].iter().zip(&logs).map(|(c, l)| c * l).sum())
+            let before = if from == 0 { 0.0 } else { samples[from - 1] };
+            front.cepstrum(before, &samples[from..(from + WINDOW).min(samples.len())])
         })
         .collect()
 }
@@ -205,16 +226,19 @@ pub fn features(cepstra: &[Cepstrum]) -> Vec<Feature> {
     }
     let last = cepstra.len() as isize - 1;
     let at = |t: isize, i: usize| cepstra[t.clamp(0, last) as usize][i] - mean[i];
-    (0..=last)
-        .map(|t| {
-            let mut feature = [0f32; WIDTH];
-            for i in 0..CEPSTRA {
-                feature[i] = at(t, i) as f32;
-                feature[CEPSTRA + i] = (at(t + 2, i) - at(t - 2, i)) as f32;
-                feature[2 * CEPSTRA + i] =
-                    ((at(t + 3, i) - at(t - 1, i)) - (at(t + 1, i) - at(t - 3, i))) as f32;
-            }
-            feature
-        })
-        .collect()
+    (0..=last).map(|t| feature(|by, i| at(t + by, i))).collect()
+}
+
+/// Frames that must be there after one for its feature.
+pub(crate) const AFTER: usize = 3;
+
+/// The feature of a frame; `at` gives value `i` of the frame so many after it, without the mean.
+pub(crate) fn feature(at: impl Fn(isize, usize) -> f64) -> Feature {
+    let mut feature = [0f32; WIDTH];
+    for i in 0..CEPSTRA {
+        feature[i] = at(0, i) as f32;
+        feature[CEPSTRA + i] = (at(2, i) - at(-2, i)) as f32;
+        feature[2 * CEPSTRA + i] = ((at(3, i) - at(-1, i)) - (at(1, i) - at(-3, i))) as f32;
+    }
+    feature
 }

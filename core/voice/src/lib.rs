@@ -26,6 +26,7 @@ pub mod feeling;
 pub mod hear;
 mod lay;
 mod letters;
+pub mod live;
 pub mod model;
 pub mod notation;
 mod numbers;

@@ -54,9 +54,14 @@ impl Shown {
 
     /// The message of a WebSocket: that of a captured face, and its clock.
     pub fn json(&self) -> String {
+        self.json_with(Vec::new())
+    }
+
+    /// The same with the values of a character's own shapes and joints.
+    pub fn json_with(&self, outputs: Vec<f32>) -> String {
         let coefficients =
             COEFFICIENTS.into_iter().zip(self.coefficients).map(|(name, v)| (name.into(), v)).collect();
-        let message = Message { clock: self.clock, coefficients, head: self.head, gaze: self.gaze };
+        let message = Message { clock: self.clock, coefficients, head: self.head, gaze: self.gaze, outputs };
         // Numbers and names: nothing of it can fail to be written.
         serde_json::to_string(&message).unwrap_or_default()
     }
@@ -77,4 +82,6 @@ struct Message {
     coefficients: BTreeMap<String, f32>,
     head: [f32; 3],
     gaze: [f32; 3],
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    outputs: Vec<f32>,
 }

@@ -18,7 +18,7 @@ use axum::response::{IntoResponse, Response};
 use jam_desk::{Alone, Felt, IdleDoes, Op, Refusal, SEED, felt_of, idle};
 use jam_formats::names::slug;
 use jam_formats::{script, sound, tiers};
-use jam_score::{Frame, Ids, Line, Seconds};
+use jam_score::{Frame, Ids, Line, Seconds, Timing};
 use jam_sound::Recording;
 use jam_store::NewLine;
 use jam_voice::{Report, features};
@@ -82,6 +82,8 @@ pub struct NewLineForm {
     first_frame: Option<i64>,
     /// Moods that are laid over it once it has times, as in a table: `happiness:0.6`.
     moods: Option<String>,
+    /// The number of the take, if a face spoke along with it (`/api/v1/live`).
+    heard: Option<String>,
     /// `true` for one of many: it waits behind what was asked for alone, and while the batch is paused.
     many: Option<bool>,
 }
@@ -172,16 +174,16 @@ pub async fn add(State(app): State<Arc<App>>, form: Multipart) -> Answer<Json<Li
         if let Some(character) = filled("character") {
             document.character = Some(app.store.cast_member_named(character)?.name);
         }
-        let new = NewLine {
-            document: &document,
-            ids: Ids::NEW_LINE,
-            recording: bytes,
-            recording_name: name,
-            facts: &facts,
-        };
+        let mut ids = Ids::NEW_LINE;
+        let heard = heard_live(&app, filled("heard"));
+        document.timing = heard.map(|timing| timing.numbered_like(None, &mut ids));
+        let new = NewLine { document: &document, ids, recording: bytes, recording_name: name, facts: &facts };
         let line = app.store.add_line(&new)?;
         // An hour is some hundred megabytes.
         drop(form);
+        if document.timing.is_some() {
+            app.store.keep_snapshot(line.id, LIVE)?;
+        }
         jobs::analyse(&app, line.id, order);
         app.tell(Event::State { id: line.id });
         view(&app, line)
@@ -191,6 +193,14 @@ pub async fn add(State(app): State<Arc<App>>, form: Multipart) -> Answer<Json<Li
 }
 
 /// Moods of a cell, checked.
+/// What a line that was spoken along with is kept as, before it is timed properly.
+pub(super) const LIVE: &str = "as it was live";
+
+/// The sounds that were heard while a take was recorded, by its number; none if that is long ago.
+pub(super) fn heard_live(app: &App, take: Option<&str>) -> Option<Timing> {
+    app.along.heard(take?.parse().ok()?)
+}
+
 fn moods_of(cell: Option<&str>) -> Answer<Vec<String>> {
     let moods = felt_of(cell.unwrap_or_default());
     match moods.iter().find_map(|mood| mood.parse::<Felt>().err()) {

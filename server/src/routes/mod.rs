@@ -1,5 +1,6 @@
 //! What can be asked, by concern.
 
+pub mod along;
 pub mod cast;
 pub mod deliveries;
 pub mod film;

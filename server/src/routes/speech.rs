@@ -5,6 +5,7 @@ use crate::form::{Form, blocking};
 use crate::house::{self, Asked};
 use crate::jobs::{self, Order};
 use crate::problem::{Answer, Problem};
+use crate::routes::lines::{LIVE, heard_live};
 use crate::sent::Sent;
 use crate::views::line::{LineView, view};
 use crate::{outside, range};
@@ -14,7 +15,7 @@ use axum::extract::{Multipart, Path, State};
 use axum::http::{HeaderMap, Response};
 use jam_desk::{Op, text_word, word_key};
 use jam_formats::sound;
-use jam_score::{Diction, Listen, Spoken, diction};
+use jam_score::{Diction, Listen, Spoken, Timing, diction};
 use jam_voice::{features, notation, text};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -104,6 +105,8 @@ pub struct SaidAsChange {
 pub struct NewTakeForm {
     #[schema(value_type = String, format = Binary)]
     recording: Vec<u8>,
+    /// The number of the take, if a face spoke along with it (`/api/v1/live`).
+    heard: Option<String>,
 }
 
 /// Longest recording, seconds, that a draft is made of here: it takes about half as long.
@@ -180,11 +183,18 @@ pub async fn add_take(
     blocking(move || {
         let (name, bytes) = form.file("recording", "Choose the recording, a sound file.")?;
         let facts = sound::read_at(bytes, features::RATE)?.facts();
+        let heard = heard_live(&app, form.text("heard"));
         let take = app.store.add_take(id, bytes, name, &facts)?;
         drop(form);
         let listen = Listen { take: Some(take), ..Listen::default() };
         let made = house::operate(&app, id, &Op::Listen { listen }, &Asked::default())?;
-        view(&app, made.line)
+        let Some(heard) = heard else { return view(&app, made.line) };
+        // It speaks at once, as it did along with the voice, and is timed properly behind that.
+        let asked = app.ask_for_times(id, false)?;
+        app.keep_times(&asked, Timing { listen, ..heard })?;
+        app.store.keep_snapshot(id, LIVE)?;
+        jobs::analyse(&app, id, Order { by_hand: true, ..Order::default() });
+        view(&app, app.store.line(id)?)
     })
     .await
     .map(Json)

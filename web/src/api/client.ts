@@ -322,7 +322,8 @@ export const api = {
       ...form({ motion, order: JSON.stringify(order) }),
       headers: madeOn(revision),
     }),
-  addTake: (id: number, recording: File) => ask<LineView>(`/api/lines/${id}/takes`, form({ recording })),
+  addTake: (id: number, recording: File, heard?: number | null) =>
+    ask<LineView>(`/api/lines/${id}/takes`, form({ recording, heard: heard == null ? null : String(heard) })),
   draft: (id: number) => ask<Draft>(`/api/lines/${id}/draft`, { method: 'POST' }),
   words: () => ask<SaidAs[]>('/api/words'),
   setWord: (word: string, sounds: string) =>

@@ -338,6 +338,12 @@ export function perform(question: {
   return true;
 }
 
+/** Shows a face that was made from a voice, until nothing is performed any more. */
+export function showPerformed(outputs: number[]) {
+  performing = true;
+  performedNow = Float32Array.from(outputs);
+}
+
 export const performed = () => performedNow;
 
 /** What was performed last, control by control. */

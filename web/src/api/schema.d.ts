@@ -3026,6 +3026,8 @@ export interface components {
              * @description The number of its frame at time zero.
              */
             first_frame?: number | null;
+            /** @description The number of the take, if a face spoke along with it (`/api/v1/live`). */
+            heard?: string | null;
             /** @description `true` for one of many: it waits behind what was asked for alone, and while the batch is paused. */
             many?: boolean | null;
             /** @description Moods that are laid over it once it has times, as in a table: `happiness:0.6`. */
@@ -3060,6 +3062,8 @@ export interface components {
         };
         /** @description Another recording of a line's words. */
         NewTakeForm: {
+            /** @description The number of the take, if a face spoke along with it (`/api/v1/live`). */
+            heard?: string | null;
             /** Format: binary */
             recording: string;
         };

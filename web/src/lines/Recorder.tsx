@@ -4,6 +4,7 @@ import { Pick } from '../widgets/Pick';
 import { Press } from '../widgets/Press';
 import { Problem } from '../widgets/Problem';
 import { useFrame } from '../widgets/useFrame';
+import { Along } from './along';
 import { Microphone, type Recorded } from './microphone';
 import css from './Recorder.module.css';
 
@@ -13,6 +14,8 @@ interface Props {
   /** The take that is used, or none yet. */
   onUse: (take: Recorded) => void;
   use: string;
+  /** The line whose face speaks along, where one is on stage. */
+  along?: number;
   /** Takes that the line has: their names, and where they can be heard. */
   earlier?: { name: string; address: string }[];
 }
@@ -23,7 +26,7 @@ const BEAT = 700;
 const COUNT = 3;
 
 /** Records takes of a line: level, count-in, as many takes as it needs, one of them used. */
-export function Recorder({ text, onUse, use, earlier = [] }: Props) {
+export function Recorder({ text, onUse, use, along, earlier = [] }: Props) {
   const microphone = useRef(new Microphone());
   const meter = useRef<HTMLDivElement>(null);
   const [phase, setPhase] = useState<Phase>('closed');
@@ -54,6 +57,26 @@ export function Recorder({ text, onUse, use, earlier = [] }: Props) {
     }
   }, phase !== 'closed');
 
+  // The face follows as long as the microphone is open.
+  const [follows, setFollows] = useState(true);
+  const follower = useRef<Along | null>(null);
+  const isOpen = phase !== 'closed';
+  useEffect(() => {
+    if (along === undefined || !isOpen || !follows) return;
+    const device = microphone.current;
+    const own = new Along(along, device.rate(), (says) => {
+      setProblem(says);
+      setFollows(false);
+    });
+    follower.current = own;
+    device.onBlock = (samples) => own.take(samples);
+    return () => {
+      follower.current = null;
+      device.onBlock = null;
+      own.close();
+    };
+  }, [along, isOpen, follows]);
+
   // Counts in, then records.
   useEffect(() => {
     if (phase !== 'counting') return;
@@ -63,6 +86,7 @@ export function Recorder({ text, onUse, use, earlier = [] }: Props) {
         setCount(count - 1);
       } else {
         microphone.current.start();
+        follower.current?.begin();
         began.current = performance.now();
         setPhase('recording');
       }
@@ -87,15 +111,16 @@ export function Recorder({ text, onUse, use, earlier = [] }: Props) {
     setCount(COUNT);
     setPhase('counting');
   };
-  const stop = () => {
+  const stop = async () => {
     const take = microphone.current.stop(`take ${earlier.length + 1 + made}.wav`);
     setPhase('ready');
+    const heard = (await follower.current?.end()) ?? null;
     if (!take) {
       setProblem('Nothing was heard; look whether the microphone is on, then record again.');
       return;
     }
     setMade(made + 1);
-    setTakes([...takes, take]);
+    setTakes([...takes, { ...take, heard }]);
   };
 
   if (phase === 'closed') {
@@ -142,12 +167,27 @@ export function Recorder({ text, onUse, use, earlier = [] }: Props) {
       </span>
       <div className={css.row}>
         {phase === 'recording' ? (
-          <Press kind="main" testId="stop-recording" onClick={stop}>
+          <Press kind="main" testId="stop-recording" onClick={() => void stop()}>
             Stop
           </Press>
         ) : (
           <Press kind="main" testId="record" disabled={phase === 'counting'} onClick={record}>
             {takes.length === 0 ? 'Record' : 'Record another take'}
+          </Press>
+        )}
+        {along !== undefined && (
+          <Press
+            kind="chip"
+            pressed={follows}
+            disabled={phase === 'recording'}
+            testId="speak-along"
+            hint="The face speaks along with the microphone, a quarter of a second behind it at most. The take keeps the sounds that were heard, and is timed properly when it is used."
+            onClick={() => {
+              setProblem('');
+              setFollows(!follows);
+            }}
+          >
+            The face speaks along
           </Press>
         )}
         <b aria-live="assertive" className={css.count}>

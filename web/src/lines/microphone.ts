@@ -8,12 +8,16 @@ export interface Recorded {
   seconds: number;
   /** Loudest sample, 0..1 and above where it is cut off. */
   peak: number;
+  /** The number under which the sounds are kept that were heard meanwhile. */
+  heard?: number | null;
 }
 
 export class Microphone {
   private context: AudioContext | null = null;
   private stream: MediaStream | null = null;
   private blocks: Float32Array[] | null = null;
+  /** Who else is given what is heard, as it comes. */
+  onBlock: ((samples: Float32Array) => void) | null = null;
   /** Loudest sample since it was asked for last. */
   private loudest = 0;
 
@@ -45,6 +49,7 @@ export class Microphone {
     capture.port.onmessage = ({ data }: MessageEvent<Float32Array>) => {
       for (const sample of data) this.loudest = Math.max(this.loudest, Math.abs(sample));
       this.blocks?.push(data);
+      this.onBlock?.(data);
     };
     this.context.createMediaStreamSource(this.stream).connect(capture);
     await this.context.resume();
@@ -60,6 +65,11 @@ export class Microphone {
     for (const track of this.stream?.getTracks() ?? []) track.stop();
     void this.context?.close();
     this.context = this.stream = this.blocks = null;
+  }
+
+  /** Samples a second; 0 while it is closed. */
+  rate(): number {
+    return this.context?.sampleRate ?? 0;
   }
 
   level(): number {

@@ -46,6 +46,7 @@ impl Articulation {
         diction: &Diction,
         rate: FrameRate,
         n: usize,
+        sure: &dyn Fn(usize) -> bool,
     ) -> Option<Articulation> {
         let mut sounds = spoken(timing, reaches, (n - 1) as f64 / HZ);
         if sounds.is_empty() {
@@ -54,6 +55,8 @@ impl Articulation {
         beats::mark(&mut sounds, diction);
         let mut musts = musts::gather(&sounds, diction, rate);
         let mut goals = goals::gather(&sounds, &musts, diction);
+        // What is not sure is aimed at as anything else, and need not be reached.
+        musts.retain(|m| sure(m.sound));
         let mut jaw = aligned_jaw(&sounds, &mut goals, &musts, n, diction);
         while let Some(kept) = opened_too_often(&sounds, &jaw, &musts, diction) {
             musts.push(kept);
@@ -134,16 +137,17 @@ fn opened_too_often(sounds: &[SpokenSound], jaw: &Solved, musts: &[Must], dictio
     })
 }
 
-/// The mouth, and what the sounds want that makes it so.
+/// The mouth, and what the sounds want that makes it so. The rules of sounds of which nobody is `sure` are left out.
 pub(crate) fn articulate(
     timing: &Timing,
     diction: &Diction,
     reaches: &[Reach],
     rate: FrameRate,
     tail: Seconds,
+    sure: &dyn Fn(usize) -> bool,
 ) -> (Curves, Option<Articulation>) {
     let mut face = Curves::at_rest(timing.end() + tail);
-    let articulation = Articulation::new(timing, reaches, diction, rate, face.len());
+    let articulation = Articulation::new(timing, reaches, diction, rate, face.len(), sure);
     if let Some(articulation) = &articulation {
         for organ in Organ::ALL {
             let curve: Vec<f32> = articulation.organ(organ).curve().iter().map(|x| *x as f32).collect();

@@ -83,17 +83,29 @@ export function ListenPart({ line }: { line: LineView }) {
           Record a take …
         </Press>
       </div>
-      <Modal opened={recording} onClose={() => setRecording(false)} title="Record a take" size={560}>
+      {/* Beside the stage: the face that speaks along is seen. */}
+      <Modal
+        opened={recording}
+        onClose={() => setRecording(false)}
+        title="Record a take"
+        size={560}
+        withOverlay={false}
+        centered={false}
+        styles={{ inner: { justifyContent: 'flex-end' }, content: { border: '1px solid var(--rule)' } }}
+      >
         {recording && (
           <Recorder
             text={line.document.text}
             use="Use it"
+            along={line.document.character === null ? undefined : id}
             earlier={line.takes.map((t) => ({
               name: t.name,
               address: `/api/lines/${id}/takes/${t.id ?? 0}/sound`,
             }))}
             onUse={(take) => {
-              void answered(api.addTake(id, take.file)).then((kept) => kept && setRecording(false));
+              void answered(api.addTake(id, take.file, take.heard)).then(
+                (kept) => kept && setRecording(false),
+              );
             }}
           />
         )}
