@@ -501,3 +501,49 @@ fn a_file_that_several_buffers_name_is_kept_once() {
         assert_eq!(errors(&validated(character)), "");
     }
 }
+
+/// A description as a `.gltf` with its data written into it.
+fn embedded(mut json: Value, data: &[u8]) -> Vec<u8> {
+    use base64::Engine;
+    let text = base64::engine::general_purpose::STANDARD.encode(data);
+    let uri = format!("data:application/octet-stream;base64,{text}");
+    json["buffers"] = json!([{ "byteLength": data.len(), "uri": uri }]);
+    json.to_string().into_bytes()
+}
+
+/// Some hundred parts that share one list of triangles are each drawn whole: a file of 400 kB took gigabytes. And of many
+/// nodes with one name each has its own afterwards, in a moment.
+#[test]
+fn what_is_small_in_a_file_and_large_when_it_is_used_has_bounds() {
+    let triangles = 100_000;
+    let mut data: Vec<u8> =
+        [0f32, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 1.0, 0.0].iter().flat_map(|v| v.to_le_bytes()).collect();
+    data.extend((0..triangles).flat_map(|_| [0u8, 0, 1, 0, 2, 0]));
+    let model = |parts: usize, nodes: usize| {
+        let part = json!({ "attributes": { "POSITION": 0 }, "indices": 1 });
+        let named = (1..nodes).map(|_| json!({ "name": "joint" }));
+        let nodes: Vec<Value> = std::iter::once(json!({ "mesh": 0 })).chain(named).collect();
+        let json = json!({
+            "asset": { "version": "2.0" },
+            "bufferViews": [
+                { "buffer": 0, "byteLength": 36 },
+                { "buffer": 0, "byteOffset": 36, "byteLength": 6 * triangles },
+            ],
+            "accessors": [
+                { "bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3", "min": [0, 0, 0], "max": [1, 1, 0] },
+                { "bufferView": 1, "componentType": 5123, "count": 3 * triangles, "type": "SCALAR" },
+            ],
+            "meshes": [{ "primitives": vec![part; parts] }],
+            "nodes": nodes,
+        });
+        Character::read(&embedded(json, &data))
+    };
+    let refused = model(101, 1).unwrap_err().to_string();
+    assert!(refused.contains("more than 10000000 triangles"), "{refused}");
+    let many = model(2, 20_000).unwrap();
+    let (json, _) = opened(&many);
+    let names: Vec<&str> =
+        json["nodes"].as_array().unwrap().iter().filter_map(|n| n["name"].as_str()).collect();
+    let own: std::collections::BTreeSet<&str> = names.iter().copied().collect();
+    assert_eq!((names.len(), own.len(), names[1], names[19_999]), (20_000, 20_000, "joint", "joint 19999"));
+}

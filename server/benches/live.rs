@@ -5,6 +5,7 @@
 
 use futures_util::{SinkExt, StreamExt};
 use jam_desk::Played;
+use jam_face::HZ;
 use jam_formats::live::osc::{Piece, read};
 use jam_formats::live::receiver::Receiver;
 use jam_formats::live::{AHEAD, Shown};
@@ -20,7 +21,7 @@ use std::time::{Duration, SystemTime};
 use tokio_tungstenite::tungstenite::Message;
 
 /// Seconds of each measure.
-const LONG: f64 = 5.0;
+const LONG: f64 = 4.5;
 /// The demo's longest line.
 const LINE: usize = 0;
 
@@ -50,7 +51,10 @@ fn report(what: &str, played: &Played, came: &[Came]) {
     let jitter = steps.map(|w| 1e3 * (w[1].0 - w[0].0 - (w[1].1.show - w[0].1.show)).abs()).collect();
     let (first, last) = (clocks[row].1, clocks[clocks.len() - 1].1);
     let mut receiver = Receiver::default();
-    let (mut next, mut worst, mut newest) = (0, 0f64, 0f64);
+    // Everything that was sent, whenever it came.
+    let mut all = Receiver::default();
+    came.iter().for_each(|c| all.take(&c.piece, 0.0));
+    let (mut next, mut worst, mut newest, mut sent) = (0, 0f64, 0f64, 0f64);
     let mut errors = Vec::new();
     let mut at = first.show + 0.05;
     while at < last.show - 0.05 {
@@ -59,14 +63,23 @@ fn report(what: &str, played: &Played, came: &[Came]) {
             next += 1;
         }
         let apart = |time: f64, values: &mut dyn Iterator<Item = (usize, f32)>| {
-            let meant = face.coefficients(&played.face.face_at(Seconds(time)));
-            values.map(|(k, v)| (f64::from(v) - f64::from(meant[k])).abs()).fold(0.0, f64::max)
+            // Curves are straight between their values.
+            let (row, share) = ((time * HZ).floor(), (time * HZ).fract() as f32);
+            let at = |row: f64| face.coefficients(&played.face.face_at(Seconds(row / HZ)));
+            let (from, to) = (at(row), at(row + 1.0));
+            values
+                .map(|(k, v)| f64::from((v - from[k] - share * (to[k] - from[k])).abs()))
+                .fold(0.0, f64::max)
         };
         let time = first.time + at - first.show;
         if let Some(seen) = receiver.seen_at(at) {
             let off = apart(time, &mut seen.coefficients.iter().copied().enumerate());
             errors.push(off);
             worst = worst.max(off);
+            if let Some(meant) = all.clone().seen_at(at) {
+                let both = seen.coefficients.iter().zip(&meant.coefficients);
+                sent = both.map(|(a, b)| f64::from((a - b).abs())).fold(sent, f64::max);
+            }
         }
         let at_once = came.iter().rfind(|c| c.at <= at - AHEAD && c.piece.clock.is_some());
         if let Some(newer) = at_once {
@@ -77,7 +90,7 @@ fn report(what: &str, played: &Played, came: &[Came]) {
     errors.sort_by(f64::total_cmp);
     let counts = receiver.counts();
     println!(
-        "{what}: {} faces, {} lost, {} late | latency ms {} | step jitter ms {} | off by {worst:.1e} at most, {:.1e} for 99 of 100; newest at once {newest:.1e}",
+        "{what}: {} faces, {} lost, {} late | latency ms {} | step jitter ms {} | off from what was sent by {sent:.1e} at most; from the curves by {worst:.1e}, {:.1e} for 99 of 100; newest at once {newest:.1e}",
         counts.faces,
         counts.lost,
         counts.late,
@@ -109,11 +122,11 @@ async fn main() {
     let (mut page, _) = tokio_tungstenite::connect_async(format!("ws://{address}/api/live")).await.unwrap();
     let client = reqwest::Client::new();
     let mut playing = async |speed: f64| {
-        let says = json!({"playing": {"line": line, "time": 0.0, "at": 0.0, "speed": speed, "stops": 60.0, "repeats": null}});
+        let says = json!({"playing": {"line": line, "time": 0.0, "at": now(), "speed": speed, "stops": 60.0, "repeats": null}});
         page.send(Message::text(says.to_string())).await.unwrap();
     };
     println!("latency and step jitter: p50 / p99 / most; {LONG} s each");
-    for (addressed, rate) in [("packed", 60.0), ("packed", 100.0), ("packed", 240.0), ("named", 100.0)] {
+    for (addressed, rate) in [("packed", 60.0), ("packed", 100.0), ("packed", 200.0), ("named", 100.0)] {
         let socket = UdpSocket::bind("127.0.0.1:0").unwrap();
         socket.set_read_timeout(Some(Duration::from_secs(3))).unwrap();
         let order =

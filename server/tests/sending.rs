@@ -61,7 +61,7 @@ impl Stage {
     }
 
     fn playing(&self, time: f64, speed: f64) -> String {
-        json!({"playing": {"line": self.line, "time": time, "at": 7.0, "speed": speed, "stops": 60.0, "repeats": null}})
+        json!({"playing": {"line": self.line, "time": time, "at": now(), "speed": speed, "stops": 60.0, "repeats": null}})
             .to_string()
     }
 
@@ -76,7 +76,8 @@ impl Stage {
 /// came in time.
 fn worst(stage: &Stage, pieces: &[Piece]) -> (f64, usize) {
     let clocks: Vec<Clock> = pieces.iter().filter_map(|p| p.clock).filter(|c| c.speed > 0.0).collect();
-    let (first, last) = (clocks[0], clocks[clocks.len() - 1]);
+    // Of the last face some packets may not have been waited for.
+    let (first, last) = (clocks[0], clocks[clocks.len() - 2]);
     let mut receiver = Receiver::default();
     // As they are shown, whatever this machine was late by.
     pieces.iter().for_each(|piece| receiver.take(piece, piece.show));
@@ -86,8 +87,7 @@ fn worst(stage: &Stage, pieces: &[Piece]) -> (f64, usize) {
     while at < last.show {
         let seen = receiver.seen_at(at).unwrap();
         let meant = stage.meant(first.time + (at - first.show) * f64::from(first.speed));
-        let values = seen.coefficients.iter().chain(&seen.head[..0]);
-        for (a, b) in values.zip(&meant) {
+        for (a, b) in seen.coefficients.iter().zip(&meant) {
             worst = worst.max((f64::from(*a) - b).abs());
         }
         for (a, b) in seen.head.iter().zip(&meant[COEFFICIENTS.len()..]) {

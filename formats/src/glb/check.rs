@@ -3,12 +3,14 @@
 
 use super::character::{Character, GlbError, damaged, usize_of};
 use serde_json::{Value, json};
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 
 const MAX_NODES: usize = 20_000;
 /// Vertices of all meshes together, and morph targets of one mesh.
 const MAX_VERTICES: usize = 4_000_000;
 const MAX_TARGETS: usize = 4_000;
+/// Most corners of triangles of all parts together: parts may share one list of them, and are each drawn whole.
+const MAX_CORNERS: usize = 30_000_000;
 
 /// Required extensions that are honoured: those of materials by the page's renderer, the others here.
 const HONOURED: &[&str] = &[
@@ -54,7 +56,7 @@ pub(super) fn structure(character: &mut Character) -> Result<(), GlbError> {
 }
 
 fn meshes(character: &Character) -> Result<(), GlbError> {
-    let mut vertices = 0usize;
+    let (mut vertices, mut drawn) = (0usize, 0usize);
     for mesh in character.list("meshes") {
         let primitives = mesh["primitives"].as_array().filter(|p| !p.is_empty());
         let primitives = primitives.ok_or_else(|| damaged("a mesh has no parts"))?;
@@ -89,6 +91,13 @@ fn meshes(character: &Character) -> Result<(), GlbError> {
             }
             if !primitive["indices"].is_null() {
                 let corners = character.indices(&primitive["indices"])?;
+                drawn = drawn.saturating_add(corners.len());
+                if drawn > MAX_CORNERS {
+                    let most = MAX_CORNERS / 3;
+                    return Err(damaged(format!(
+                        "its parts draw more than {most} triangles, the most that can be read"
+                    )));
+                }
                 if corners.iter().any(|i| *i as usize >= count) {
                     return Err(damaged("a triangle names a vertex that is not there"));
                 }
@@ -174,6 +183,7 @@ fn scene(character: &mut Character, roots: &[usize]) -> Result<(), GlbError> {
 /// Nodes without a name, or with one that another has, get one of their own.
 fn name_nodes(character: &mut Character) {
     let mut taken: HashSet<String> = HashSet::new();
+    let mut counted: HashMap<String, usize> = HashMap::new();
     let meshes: Vec<String> =
         character.list("meshes").iter().map(|m| m["name"].as_str().unwrap_or_default().to_string()).collect();
     for (i, node) in character.entry("nodes").iter_mut().enumerate() {
@@ -181,10 +191,11 @@ fn name_nodes(character: &mut Character) {
         let own = node["name"].as_str().filter(|n| !n.is_empty()).map(str::to_string);
         let wanted = own.or_else(|| of_mesh.cloned()).unwrap_or_else(|| format!("node {}", i + 1));
         let mut name = wanted.clone();
-        let mut number = 2;
+        // Of many with one name each goes on counting where the one before ended.
+        let number = counted.entry(wanted.clone()).or_insert(2);
         while !taken.insert(name.clone()) {
             name = format!("{wanted} {number}");
-            number += 1;
+            *number += 1;
         }
         if node["name"].as_str() != Some(&name) && node.is_object() {
             node["name"] = json!(name);

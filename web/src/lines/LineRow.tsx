@@ -147,7 +147,9 @@ function Row({ line: l, all, chosen, marked, selected, style, shown, here }: Pro
           ) : (
             <span className={css.text}>
               {l.name && <em>{l.name} </em>}
-              {l.text || <i className="soft">no text yet: {l.recording_name}</i>}
+              {l.text || (
+                <i className="soft">{l.idle ? 'nothing is said' : `no text yet: ${l.recording_name}`}</i>
+              )}
             </span>
           )}
           <Wave wave={l.wave} />

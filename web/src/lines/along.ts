@@ -41,6 +41,8 @@ export class Along {
   }
 
   private hear(message: Message) {
+    // What is still under way when it ends would stay on the face.
+    if (this.left) return;
     if (message.outputs) showPerformed(message.outputs);
     else if (message.take !== undefined) this.answer(message.take);
     else if (this.told) this.answer(null);

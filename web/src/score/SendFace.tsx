@@ -19,7 +19,6 @@ const RATES = [
   ['30', '30'],
   ['60', '60, most screens'],
   ['100', '100, the curves themselves'],
-  ['240', '240'],
 ] as const;
 
 /** Sends the face that plays to another program. */
@@ -96,7 +95,7 @@ function Form({ state }: { state: SendState | undefined }) {
         <Pick
           labelled
           label="Values"
-          width={220}
+          width={208}
           disabled={called}
           value={order.addressed ?? 'packed'}
           options={[
@@ -108,7 +107,7 @@ function Form({ state }: { state: SendState | undefined }) {
         <Pick
           labelled
           label="Faces a second"
-          width={220}
+          width={208}
           value={String(order.rate ?? 100)}
           options={RATES}
           onChange={(rate) => change({ rate: Number(rate) })}
