@@ -121,9 +121,9 @@ impl Voice {
         let (to, came) = sync_channel(WAITING);
         std::thread::spawn(move || {
             let _place = place;
-            sending.voice_comes();
-            Work { along: &along, sending: &sending, speaker, flow, face, answers }.run(&came);
-            sending.voice_ends();
+            let voice = sending.voice_comes();
+            Work { along: &along, sending: &sending, voice, speaker, flow, face, answers }.run(&came);
+            sending.voice_ends(voice);
         });
         Ok(Voice { to })
     }
@@ -137,6 +137,8 @@ impl Voice {
 struct Work<'a> {
     along: &'a Along,
     sending: &'a Sending,
+    /// The number of the voice there.
+    voice: u64,
     speaker: Speaker,
     flow: Flow,
     face: LiveFace,
@@ -172,7 +174,7 @@ impl Work<'_> {
                     let last = faces.len().saturating_sub(1);
                     for (k, Spoken { time, controls }) in faces.into_iter().enumerate() {
                         let show = offset + time + DELAY;
-                        self.sending.voice_says(show, time, &controls);
+                        self.sending.voice_says(self.voice, show, time, &controls);
                         if self.speaker.newest && k < last {
                             continue;
                         }

@@ -5,10 +5,10 @@
 //! then, by the same solve as any line's: it shuts for a closure that is heard only then. What was shown is not taken back:
 //! each face goes from the one before to what is known now, within [`SETTLES`].
 
-use crate::idle::{silence, whole_frames};
+use crate::around::Alive;
 use crate::refusal::Refusal;
-use jam_face::{Performance, perform_heard, perform_line};
-use jam_score::{Control, FrameGrid, Line, Prosody, Region, Seconds, Timing, tail};
+use jam_face::{Performance, perform_heard};
+use jam_score::{Control, FrameGrid, Line, Region, Seconds, Timing, tail};
 use jam_voice::live::{Ear, is_sure};
 use jam_voice::{AnalyseError, Analyser};
 
@@ -43,8 +43,7 @@ pub struct LiveFace {
     line: Line,
     grid: FrameGrid,
     /// Eyes, lids, brows and head.
-    idle: Performance,
-    round: f64,
+    alive: Option<Alive>,
     /// The mouth as it was shown last.
     shown: Vec<f32>,
     /// Faces that were made.
@@ -61,20 +60,11 @@ impl LiveFace {
     /// # Errors
     /// The model that ships is damaged.
     pub fn new(analyser: &Analyser, line: &Line, grid: FrameGrid) -> Result<LiveFace, AnalyseError> {
-        let round = whole_frames(ROUND, grid);
-        let mut still = Line { timing: Some(silence(round)), ..Line::new("") };
-        still.frames.loops = true;
-        still.layers.settings = line.layers.settings.clone();
-        let idle = perform_line(&still, &Prosody::default(), grid.rate, tail(grid.rate));
-        let idle = idle.unwrap_or_else(|| {
-            perform_heard(&silence(round), &line.diction, grid.rate, Seconds::ZERO, &|_| true)
-        });
         Ok(LiveFace {
             ear: analyser.ear()?,
             line: Line { timing: None, ..line.clone() },
             grid,
-            idle,
-            round: round.0,
+            alive: Alive::of(line, ROUND, grid),
             shown: vec![0.0; Control::ALL.len()],
             made: 0,
         })
@@ -94,7 +84,8 @@ impl LiveFace {
         while (self.made as f64) * STEP <= until {
             let time = self.made as f64 * STEP;
             self.made += 1;
-            let mut controls = self.idle.face_at(Seconds(time.rem_euclid(self.round)));
+            let still = || vec![0.0; Control::ALL.len()];
+            let mut controls = self.alive.as_ref().map_or_else(still, |alive| alive.face_at(time));
             for control in Control::ALL.iter().filter(|c| is_mouth(**c)) {
                 // As it will be a little later: by that much what is shown hangs behind.
                 let at = Seconds(time + SETTLES - start.0);

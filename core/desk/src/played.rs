@@ -1,7 +1,7 @@
 //! A line evaluated: its curves on its character, and how long its shot is. What is shown, checked and delivered all
 //! starts here.
 
-use crate::around::Around;
+use crate::around::Alive;
 use jam_face::{Cause, HZ, Performance};
 use jam_rig::{Chart, Sampled, Wired, Wiring};
 use jam_score::{Control, Frame, FrameGrid, FrameRate, Line, Prosody, Seconds, Shot, Timing, tail};
@@ -80,7 +80,7 @@ impl Played {
     fn faces(&self, times: impl Iterator<Item = Seconds>) -> Vec<Vec<f32>> {
         let end = self.face.len().saturating_sub(1) as f64 / HZ;
         let round = self.line.comes_round();
-        let mut around: Option<Option<Around>> = None;
+        let mut alive: Option<Option<Alive>> = None;
         let face = |time: Seconds| {
             if let Some(round) = round {
                 return self.face.face_at(Seconds(time.0.rem_euclid(round.0)));
@@ -88,9 +88,9 @@ impl Played {
             let mut face = self.face.face_at(time);
             let beyond = time.0 - time.0.clamp(0.0, end);
             if beyond != 0.0
-                && let Some(around) = around.get_or_insert_with(|| Around::new(&self.line, self.grid))
+                && let Some(alive) = alive.get_or_insert_with(|| Alive::of(&self.line, BEYOND, self.grid))
             {
-                around.lay(&mut face, beyond);
+                alive.lay_beyond(&mut face, beyond);
             }
             face
         };
@@ -123,6 +123,9 @@ impl Played {
         Sampled { grid: FrameGrid { first, ..grid }, before, faces, wired, drawings }
     }
 }
+
+/// Seconds after which the motion beyond a line's ends comes round.
+const BEYOND: f64 = 24.0;
 
 /// What of a line is taken, and on which frames; by default its shot on its own frames.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]

@@ -1,7 +1,6 @@
 //! A voice that is heard while it comes: the likeliest sounds so far, again and again. The same front end, model and search
 //! as for a recording; only that the mean of the voice is learned on the way, and that what was heard last may still change.
 
-use crate::align::AlignError;
 use crate::analyser::{AnalyseError, Analyser, confidence, push};
 use crate::features::{AFTER, CEPSTRA, Cepstrum, FrontEnd, RATE, SHIFT, WINDOW, boundary_seconds, feature};
 use crate::hear::{Heard, Hearing};
@@ -157,7 +156,7 @@ impl Ear {
         let starts = |h: &&Heard| boundary_seconds(self.before + h.frames.end) > from.0;
         let own: Vec<Heard> = heard.iter().filter(starts).cloned().collect();
         if own.is_empty() || boundary_seconds(self.before) > from.0.max(boundary_seconds(0)) {
-            return Err(AlignError::Cancelled.into());
+            return Err(AnalyseError::NothingHeard);
         }
         Ok(self.timing(&own, from))
     }

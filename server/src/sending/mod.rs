@@ -27,6 +27,8 @@ const WEB_SOCKET: &str = "ws://";
 const REFUSED: Duration = Duration::from_secs(2);
 /// How late the machine may be before faces are left out instead of sent behind each other, seconds.
 const BEHIND: f64 = 0.02;
+/// Most faces of a voice that wait to be sent: some tenths of a second.
+const SPOKEN: usize = 64;
 
 /// Where faces go, and how.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
@@ -91,8 +93,10 @@ struct State {
     /// Which page says so.
     page: u64,
     prepared: Option<(i32, Arc<Played>)>,
-    /// Faces of a voice, where one comes in; they go before any line.
-    spoken: Option<VecDeque<Spoken>>,
+    /// The voice that came in last, and its faces; they go before any line.
+    spoken: Option<(u64, VecDeque<Spoken>)>,
+    /// Counts voices.
+    voices: u64,
     faces: u64,
     refused: Option<(Instant, String)>,
     works: bool,
@@ -251,17 +255,25 @@ impl Sending {
         self.changed.notify_all();
     }
 
-    /// A voice comes in, whose faces go out instead of any line.
-    pub fn voice_comes(&self) {
-        self.held().spoken = Some(VecDeque::new());
+    /// A voice comes in, whose faces go out instead of any line and of any voice before; its number.
+    pub fn voice_comes(&self) -> u64 {
+        let mut state = self.held();
+        state.voices += 1;
+        let voice = state.voices;
+        state.spoken = Some((voice, VecDeque::new()));
+        drop(state);
         self.tell();
+        voice
     }
 
     /// A face of that voice: `time` seconds of it are to be seen at `show`.
-    pub fn voice_says(&self, show: f64, time: f64, controls: &[f32]) {
+    pub fn voice_says(&self, voice: u64, show: f64, time: f64, controls: &[f32]) {
         let mut state = self.held();
-        // Nobody may be there to send it.
-        if let Some(spoken) = state.spoken.as_mut().filter(|s| s.len() < 64) {
+        if let Some((_, spoken)) = state.spoken.as_mut().filter(|(own, _)| *own == voice) {
+            // Nobody may be there to send them.
+            if spoken.len() >= SPOKEN {
+                spoken.pop_front();
+            }
             let moment = Moment { show, time, speed: 1.0 };
             spoken.push_back(Spoken { moment, controls: controls.to_vec() });
         }
@@ -270,8 +282,8 @@ impl Sending {
     }
 
     /// It ended.
-    pub fn voice_ends(&self) {
-        self.held().spoken = None;
+    pub fn voice_ends(&self, voice: u64) {
+        self.held().spoken.take_if(|(own, _)| *own == voice);
         self.tell();
     }
 
@@ -388,8 +400,9 @@ struct Row {
 impl Row {
     /// The face to be sent next, or how long there is none; `every` seconds there is one.
     fn next(&mut self, state: &mut State, now: f64, every: f64) -> Next {
-        if let Some(spoken) = &mut state.spoken {
+        if let Some((_, spoken)) = &mut state.spoken {
             self.of = None;
+            while spoken.pop_front_if(|s| s.moment.show < now - BEHIND).is_some() {}
             let Some(spoken) = spoken.pop_front() else { return Next::Wait(1.0) };
             return Next::Send(spoken.moment, Controls::Here(spoken.controls), 0);
         }

@@ -5,13 +5,13 @@ import { useRef, useState } from 'react';
 import { api, queries, sentence } from '../api/client';
 import { MODEL_FILES, characterName } from '../cast/files';
 import { go, set, useView } from '../state';
-import { Pick } from '../widgets/Pick';
 import { Press } from '../widgets/Press';
 import { Problem } from '../widgets/Problem';
 import css from './AddLine.module.css';
 import { IdleForm } from './IdleForm';
 import { areMany } from './many/gather';
 import { Recorder } from './Recorder';
+import { WhoPick } from './WhoPick';
 
 /** Brings a recording in: file, text, character. What was typed stays if something is refused. */
 export function AddLine() {
@@ -175,16 +175,7 @@ function AddForm({ dropped, onIdle }: { dropped: File | null; onIdle: () => void
         )}
       </FileButton>
       <div className={css.row}>
-        <Pick
-          labelled
-          label="Who says it"
-          value={who ?? ''}
-          options={[
-            ...(who === null ? [['', 'nobody yet'] as const] : []),
-            ...(cast.data ?? []).map((m) => [m.name, m.name] as const),
-          ]}
-          onChange={(name) => setCharacter(name || null)}
-        />
+        <WhoPick label="Who says it" cast={cast.data ?? []} who={who} onChange={setCharacter} />
         <FileButton onChange={(files) => void bringIn(files)} accept={MODEL_FILES} multiple>
           {(props) => <Press {...props}>Another character …</Press>}
         </FileButton>

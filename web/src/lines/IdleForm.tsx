@@ -7,6 +7,7 @@ import { Pick } from '../widgets/Pick';
 import { Press } from '../widgets/Press';
 import { Problem } from '../widgets/Problem';
 import css from './AddLine.module.css';
+import { WhoPick } from './WhoPick';
 
 const DOES = [
   ['waits', 'waits: looks around, thinks, shifts'],
@@ -47,16 +48,7 @@ export function IdleForm({ onBack, onDone }: { onBack: () => void; onDone: () =>
         first once more.
       </p>
       <div className={css.row}>
-        <Pick
-          labelled
-          label="Who"
-          value={who ?? ''}
-          options={[
-            ...(who === null ? [['', 'nobody yet'] as const] : []),
-            ...(cast.data ?? []).map((m) => [m.name, m.name] as const),
-          ]}
-          onChange={(name) => setCharacter(name || null)}
-        />
+        <WhoPick label="Who" cast={cast.data ?? []} who={who} onChange={setCharacter} />
         <Pick
           label="What it does"
           testId="idle-does"
