@@ -323,8 +323,14 @@ async fn whole(bed: &Bed) -> Result<()> {
     page.find("button[aria-label='More for Bram']").await?.click().await?;
     page.entry("menu-character", "Rename").await?;
     let field = page.id("character-name").await?;
-    field.send_keys(Key::Control + "a").await?;
-    field.send_keys("Abram" + Key::Enter).await?;
+    // The menu gives the focus back as it closes, which may fall between two keys.
+    page.until("the new name is typed", || async {
+        field.send_keys(Key::Control + "a").await?;
+        field.send_keys("Abram").await?;
+        Ok(field.prop("value").await?.as_deref() == Some("Abram"))
+    })
+    .await?;
+    field.send_keys(Key::Enter).await?;
     page.find("button[aria-label='More for Abram']").await?;
     ensure!(line(bed, 1).await?["summary"]["character"] == "Abram");
     page.score(bed.at("/score/1")).await?;

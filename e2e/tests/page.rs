@@ -681,9 +681,10 @@ async fn record_a_take(page: &Page, address: SocketAddr) -> Result<()> {
         page.find("[data-testid=stop-recording]").await?.click().await?;
         page.find("[data-phase=ready]").await?;
     }
-    let takes = page.browser.find_all(By::Css("[data-testid=use-take]")).await?;
-    assert_eq!(takes.len(), 2);
-    takes[1].click().await?;
+    // A take is there once it is known what was heard in it.
+    let takes = async || page.browser.find_all(By::Css("[data-testid=use-take]")).await;
+    page.until("there are two takes", || async { Ok(takes().await?.len() == 2) }).await?;
+    takes().await?[1].click().await?;
     let clicked = Instant::now();
     let again = std::cell::Cell::new(false);
     page.until("the line listens to the take", || async {
@@ -692,7 +693,7 @@ async fn record_a_take(page: &Page, address: SocketAddr) -> Result<()> {
         if now["summary"]["recording_name"] == "worst.wav"
             && clicked.elapsed() > Duration::from_secs(30)
             && !again.replace(true)
-            && let Some(take) = page.browser.find_all(By::Css("[data-testid=use-take]")).await?.get(1)
+            && let Some(take) = takes().await?.get(1)
         {
             take.click().await?;
         }
@@ -701,10 +702,7 @@ async fn record_a_take(page: &Page, address: SocketAddr) -> Result<()> {
     })
     .await?;
     // Back to the recording it came with; its times are there.
-    page.until("the recorder is out of the way", || async {
-        Ok(page.browser.find_all(By::Css(".mantine-Modal-overlay")).await?.is_empty())
-    })
-    .await?;
+    page.until("the recorder is out of the way", || async { Ok(!page.has("recorder").await?) }).await?;
     page.undo("choose what is listened to").await?;
     page.find("[data-testid=timed]").await?;
     Ok(())
