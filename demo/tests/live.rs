@@ -94,6 +94,10 @@ fn a_face_speaks_along_with_a_voice() {
     let ahead = |by: usize| correlation(&jaws.0, &jaws.1[by..]);
     // The face is that of its own moment: neither an earlier nor a later one fits as well.
     let told = format!("{same:.3}, shifted {:.3} and {:.3}", shifted(4), ahead(4));
+    // The figures of docs/performance.md.
+    println!(
+        "jaw {told}; {shut} of {closures} closures shut; apart in {opened} of {vowels} vowels; after {late:.2} s"
+    );
     assert!(same > 0.75 && same > shifted(4) + 0.02 && same > ahead(4) + 0.02, "{told}");
     assert!(10 * shut > 7 * closures, "{shut} of {closures} closures are shut");
     assert!(10 * opened > 8 * vowels, "in {opened} of {vowels} vowels the lips are apart");

@@ -120,7 +120,8 @@ export function Recorder({ text, onUse, use, along, earlier = [] }: Props) {
       return;
     }
     setMade(made + 1);
-    setTakes([...takes, { ...take, heard }]);
+    // Something may have been done with the others meanwhile.
+    setTakes((all) => [...all, { ...take, heard }]);
   };
 
   if (phase === 'closed') {
