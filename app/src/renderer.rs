@@ -6,7 +6,7 @@ use anyhow::Context;
 use futures_util::StreamExt;
 use jam_formats::live::osc::{self, Piece};
 use jam_formats::live::receiver::{Counts, Receiver};
-use jam_formats::live::{AHEAD, Shown};
+use jam_formats::live::{AHEAD, Shown, now};
 use jam_rig::propose::COEFFICIENTS;
 use serde::Serialize;
 use std::collections::VecDeque;
@@ -14,7 +14,7 @@ use std::io::{IsTerminal, Write};
 use std::net::{SocketAddr, UdpSocket};
 use std::path::PathBuf;
 use std::sync::{Arc, Mutex, PoisonError};
-use std::time::{Duration, Instant, SystemTime};
+use std::time::{Duration, Instant};
 use tokio_tungstenite::tungstenite::Message;
 
 #[derive(clap::Args)]
@@ -44,10 +44,6 @@ const DRAWN: u64 = 2;
 const PATIENCE: Duration = Duration::from_secs(60);
 /// Most measures that are kept.
 const MEASURES: usize = 100_000;
-
-fn now() -> f64 {
-    SystemTime::now().duration_since(SystemTime::UNIX_EPOCH).unwrap_or_default().as_secs_f64()
-}
 
 /// What came, as the thread that receives leaves it.
 #[derive(Default)]

@@ -8,7 +8,7 @@ use jam_desk::Played;
 use jam_face::HZ;
 use jam_formats::live::osc::{Piece, read};
 use jam_formats::live::receiver::Receiver;
-use jam_formats::live::{AHEAD, Shown};
+use jam_formats::live::{AHEAD, Shown, now};
 use jam_formats::out::capture::CaptureFace;
 use jam_rig::Wiring;
 use jam_score::{Frame, FrameGrid, FrameRate, Ids, Seconds};
@@ -17,17 +17,13 @@ use jam_voice::Analyser;
 use serde_json::json;
 use std::net::UdpSocket;
 use std::sync::Arc;
-use std::time::{Duration, SystemTime};
+use std::time::Duration;
 use tokio_tungstenite::tungstenite::Message;
 
 /// Seconds of each measure.
 const LONG: f64 = 4.5;
 /// The demo's longest line.
 const LINE: usize = 0;
-
-fn now() -> f64 {
-    SystemTime::now().duration_since(SystemTime::UNIX_EPOCH).unwrap().as_secs_f64()
-}
 
 /// A face that came, and when.
 struct Came {

@@ -4,6 +4,7 @@
 use crate::problem::{Answer, Problem};
 use crate::sending::Sending;
 use crate::sending::clock::PageClock;
+use crate::visitors::Visitors;
 use jam_desk::live::{DELAY, LiveFace, Spoken};
 use jam_formats::live::{Clock, Shown};
 use jam_formats::out::capture::CaptureFace;
@@ -13,9 +14,9 @@ use jam_sound::Flow;
 use jam_voice::{Analyser, features};
 use serde_json::json;
 use std::collections::VecDeque;
-use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
 use std::sync::{Arc, Mutex, PoisonError};
+use tokio::sync::OwnedSemaphorePermit;
 use tokio::sync::mpsc::Sender;
 
 /// Voices at a time: each takes a share of a core.
@@ -37,32 +38,18 @@ pub enum Came {
 }
 
 /// Voices that come in, and what was heard of takes.
-#[derive(Default)]
 pub struct Along {
-    voices: Arc<AtomicUsize>,
+    pub voices: Visitors,
     takes: Mutex<(u64, VecDeque<(u64, Timing)>)>,
 }
 
-/// One of the voices at a time; another may come when it is dropped.
-pub struct Place(Arc<AtomicUsize>);
-
-impl Drop for Place {
-    fn drop(&mut self) {
-        self.0.fetch_sub(1, Ordering::AcqRel);
+impl Default for Along {
+    fn default() -> Along {
+        Along { voices: Visitors::of(VOICES), takes: Mutex::default() }
     }
 }
 
 impl Along {
-    /// # Errors
-    /// Too many voices come in already.
-    pub fn enter(&self) -> Answer<Place> {
-        let place = Place(self.voices.clone());
-        match self.voices.fetch_add(1, Ordering::AcqRel) {
-            ..VOICES => Ok(place),
-            _ => Err(Problem::too_many(VOICES)),
-        }
-    }
-
     fn keep(&self, timing: Timing) -> u64 {
         let mut takes = self.takes.lock().unwrap_or_else(PoisonError::into_inner);
         takes.0 += 1;
@@ -107,7 +94,7 @@ impl Voice {
     pub fn start(
         along: Arc<Along>,
         sending: Arc<Sending>,
-        place: Place,
+        place: OwnedSemaphorePermit,
         speaker: Speaker,
         answers: Sender<String>,
     ) -> Answer<Voice> {

@@ -3,12 +3,12 @@
 
 use crate::api::Running;
 use futures_util::{SinkExt, StreamExt};
-use jam_formats::live::Shown;
+use jam_formats::live::{Shown, now};
 use jam_rig::propose::COEFFICIENTS;
 use reqwest::multipart::{Form, Part};
 use reqwest::{Method, StatusCode};
 use serde_json::{Value, json};
-use std::time::{Duration, SystemTime};
+use std::time::Duration;
 use tokio_tungstenite::tungstenite::Message;
 use tokio_tungstenite::{MaybeTlsStream, WebSocketStream};
 
@@ -17,10 +17,6 @@ type Socket = WebSocketStream<MaybeTlsStream<tokio::net::TcpStream>>;
 const RATE: u32 = 48_000;
 /// Samples of 20 ms.
 const BLOCK: usize = RATE as usize / 50;
-
-fn now() -> f64 {
-    SystemTime::now().duration_since(SystemTime::UNIX_EPOCH).unwrap().as_secs_f64()
-}
 
 async fn connect(server: &Running, path: &str) -> Socket {
     tokio_tungstenite::connect_async(server.at(path).replace("http", "ws")).await.unwrap().0

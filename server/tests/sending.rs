@@ -6,19 +6,15 @@ use crate::api::Running;
 use futures_util::{SinkExt, StreamExt};
 use jam_formats::live::osc::{Piece, read};
 use jam_formats::live::receiver::Receiver;
-use jam_formats::live::{Clock, Shown};
+use jam_formats::live::{Clock, Shown, now};
 use jam_rig::propose::COEFFICIENTS;
 use reqwest::{Method, StatusCode};
 use serde_json::{Value, json};
 use std::net::UdpSocket;
 use std::path::Path;
 use std::process::Command;
-use std::time::{Duration, SystemTime};
+use std::time::Duration;
 use tokio_tungstenite::tungstenite::Message;
-
-fn now() -> f64 {
-    SystemTime::now().duration_since(SystemTime::UNIX_EPOCH).unwrap().as_secs_f64()
-}
 
 /// A server with a timed line of the demo, and what goes out of it as a table at 100 values a second: coefficients and
 /// head, row by row from second 0.
@@ -176,6 +172,8 @@ async fn programs_listen_on_the_web_socket_or_are_called() {
     assert!(at_steps.fold(0.0, f64::max) < 1e-3);
     let Some(Ok(Message::Text(text))) = called.next().await else { panic!("it was called for nothing") };
     assert!(Shown::from_json(&text).is_some(), "{text}");
+    let listeners = stage.server.get("/api/sending").await["listeners"].take();
+    assert_eq!(listeners, 1, "the one that is called is none of them");
     // One that is gone is said to be.
     drop((called, listens));
     let mut problem = Value::Null;

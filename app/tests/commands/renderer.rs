@@ -2,13 +2,13 @@
 
 use crate::{jamlips, program};
 use jam_formats::live::osc::{Addressed, packets};
-use jam_formats::live::{AHEAD, Clock, Shown};
+use jam_formats::live::{AHEAD, Clock, Shown, now};
 use jam_rig::propose::COEFFICIENTS;
 use serde_json::Value;
 use std::fmt::Write;
 use std::net::UdpSocket;
 use std::process::Stdio;
-use std::time::{Duration, SystemTime};
+use std::time::Duration;
 
 /// A face that opens its jaw over a second and shuts it again, in straight lines.
 fn jaw(time: f64) -> f32 {
@@ -29,7 +29,6 @@ fn the_renderer_counts_what_is_lost_and_sees_the_face_of_the_moment() {
     let arguments =
         ["stand-in", "renderer", "--osc", &port, "--against", "table.csv", "--json", "--seconds", "1.5"];
     let renderer = program(folder.path(), &arguments).stdout(Stdio::piped()).spawn().unwrap();
-    let now = || SystemTime::now().duration_since(SystemTime::UNIX_EPOCH).unwrap().as_secs_f64();
     let socket = UdpSocket::bind("127.0.0.1:0").unwrap();
     socket.connect(&port).unwrap();
     let send = |seq: i32, time: f64, show: f64, speed: f32| {

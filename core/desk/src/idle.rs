@@ -36,7 +36,7 @@ impl IdleDoes {
 }
 
 /// How long it may be, seconds: shorter it would be seen to come round, and no clip needs it longer.
-pub const LENGTHS: std::ops::RangeInclusive<f64> = 4.0..=600.0;
+const LENGTHS: std::ops::RangeInclusive<f64> = 4.0..=600.0;
 /// How much more seldom somebody blinks who waits than who listens (17 a minute for 20, Bentivoglio et al. 1997).
 const WAITING_BLINKS: f64 = 0.85;
 
@@ -75,7 +75,7 @@ pub fn idle(does: IdleDoes, seconds: f64, seed: u64, grid: FrameGrid) -> Result<
 }
 
 /// Times of nothing being said for so long.
-pub fn silence(length: Seconds) -> Timing {
+pub(crate) fn silence(length: Seconds) -> Timing {
     let pause = Sound::new(Phone::Sil, Span { start: Seconds::ZERO, end: length });
     Timing { sounds: vec![pause], ..Timing::default() }
 }

@@ -35,7 +35,7 @@ pub use act::{Done, act, number};
 pub use alone::{Alone, SEED};
 pub use brought::{Bringing, bring, covers};
 pub use felt::{Felt, felt_of};
-pub use idle::{IdleDoes, LENGTHS, idle, silence};
+pub use idle::{IdleDoes, idle};
 pub use many::{LinesChange, act_on_one_of};
 pub use meet::{met, needs};
 pub use op::{Copied, CopiedBlink, CopiedSpan, Fields, Op, PassName, Place, Spot, Taken, TouchChange};

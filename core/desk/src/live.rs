@@ -8,13 +8,15 @@
 use crate::around::Alive;
 use crate::refusal::Refusal;
 use jam_face::{Performance, perform_heard};
-use jam_score::{Control, FrameGrid, Line, Region, Seconds, Timing, tail};
+use jam_score::{Control, Diction, FrameGrid, Line, Region, Seconds, Timing, tail};
 use jam_voice::live::{Ear, is_sure};
 use jam_voice::{AnalyseError, Analyser};
 
 /// Seconds between a moment of the voice and its face, when the samples of the one are there for the other: some 40 ms until
 /// a frame is whole, and what lips need to know of what follows.
-pub const BEHIND: f64 = 0.17;
+const BEHIND: f64 = 0.17;
+/// Seconds from a moment of the voice until the ear has it: half a window, and the frames after it.
+const EAR_BEHIND: f64 = 0.043;
 /// Stated delay, seconds: with blocks of 20 ms and the way to it, a face is there by then.
 pub const DELAY: f64 = 0.22;
 /// Seconds in which a face goes to what is known better now; shorter, and it jumps where the voice turns out other than thought.
@@ -40,7 +42,7 @@ pub struct Spoken {
 /// Speaks along with a voice.
 pub struct LiveFace {
     ear: Ear,
-    line: Line,
+    diction: Diction,
     grid: FrameGrid,
     /// Eyes, lids, brows and head.
     alive: Option<Alive>,
@@ -62,7 +64,7 @@ impl LiveFace {
     pub fn new(analyser: &Analyser, line: &Line, grid: FrameGrid) -> Result<LiveFace, AnalyseError> {
         Ok(LiveFace {
             ear: analyser.ear()?,
-            line: Line { timing: None, ..line.clone() },
+            diction: line.diction,
             grid,
             alive: Alive::of(line, ROUND, grid),
             shown: vec![0.0; Control::ALL.len()],
@@ -103,12 +105,7 @@ impl LiveFace {
         timing.sounds.last_mut()?.span.end.0 += LASTS;
         let sure: Vec<bool> = timing.sounds.iter().map(is_sure).collect();
         let sure = |i: usize| sure.get(i).copied().unwrap_or(false);
-        Some(perform_heard(&timing, &self.line.diction, self.grid.rate, tail(self.grid.rate), &sure))
-    }
-
-    /// Seconds of the voice up to which it was heard.
-    pub fn heard_to(&self) -> Seconds {
-        self.ear.heard_to()
+        Some(perform_heard(&timing, &self.diction, self.grid.rate, tail(self.grid.rate), &sure))
     }
 
     /// The sounds that were heard since a moment, as they are known at the end: times count from there.
@@ -120,6 +117,3 @@ impl LiveFace {
         self.ear.since(from).map_err(|_| Refusal::new("voice", "nothing_heard", says))
     }
 }
-
-/// Seconds from a moment of the voice until the ear has it: half a window, and the frames after it.
-const EAR_BEHIND: f64 = 0.043;

@@ -73,7 +73,11 @@ struct Round {
 }
 
 impl Round {
+    /// A curve that comes round; none of none.
     fn curve(&self, curve: &[f64]) -> Vec<f64> {
+        if curve.is_empty() {
+            return Vec::new();
+        }
         let read = |time: f64| {
             let at = time * HZ;
             let i = (at as usize).min(curve.len().saturating_sub(2));
@@ -101,16 +105,17 @@ impl Round {
             }
         }
         let told = once.told();
-        let both = |two: &[Vec<f64>; 2]| {
-            [0, 1].map(|axis| if two[axis].is_empty() { Vec::new() } else { self.curve(&two[axis]) })
-        };
+        let both = |two: &[Vec<f64>; 2]| [0, 1].map(|axis| self.curve(&two[axis]));
         let made_up = &told.made_up;
-        let eyes = if made_up.eyes.is_empty() { Vec::new() } else { self.curve(&made_up.eyes) };
         let told = Told {
             blinks: told.blinks.iter().filter(|b| b.start < self.length).copied().collect(),
             gaze: both(&told.gaze),
             wide: told.wide.clone(),
-            made_up: MadeUp { turned: both(&made_up.turned), eyes, ..made_up.clone() },
+            made_up: MadeUp {
+                turned: both(&made_up.turned),
+                eyes: self.curve(&made_up.eyes),
+                ..made_up.clone()
+            },
         };
         Performance::unguarded(curves, told)
     }

@@ -22,11 +22,9 @@ const FORGOTTEN: f64 = 1e-3;
 const RANGE: f64 = 8.0;
 /// What every sound but silence loses where it is too quiet for one.
 const QUIET: f32 = -6.0;
-/// Half of the widest time a level is measured over, frames: closures within words are quiet, too.
+/// Frames for which it may be too quiet within speech: closures are.
 const HANGS: u32 = 12;
-/// Longest that is remembered, seconds; a take is no longer.
-pub const LONGEST: f64 = 600.0;
-/// Frames that are kept, and how many are forgotten together.
+/// Frames that are kept, ten minutes and those that are forgotten together: a take is no longer.
 const KEPT: usize = 66_000;
 const FORGET: usize = 6_000;
 

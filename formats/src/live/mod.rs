@@ -9,9 +9,15 @@ use jam_rig::propose::COEFFICIENTS;
 use jam_score::Control;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
+use std::time::SystemTime;
 
 /// How long before it is to be seen a face is sent, seconds: what plays is known beforehand.
 pub const AHEAD: f64 = 0.1;
+
+/// The moment it is, seconds since 1970.
+pub fn now() -> f64 {
+    SystemTime::now().duration_since(SystemTime::UNIX_EPOCH).unwrap_or_default().as_secs_f64()
+}
 
 /// Where on the line, and when.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]

@@ -4,16 +4,16 @@ use crate::along::{Came, Speaker, Voice};
 use crate::app::App;
 use crate::onward;
 use crate::problem::{Answer, Problem};
-use crate::sending::now;
 use axum::body::Bytes;
 use axum::extract::State;
 use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
 use axum::response::{IntoResponse, Response};
+use jam_formats::live::now;
 use jam_score::Line;
 use serde::Deserialize;
 use serde_json::json;
 use std::sync::Arc;
-use tokio::sync::mpsc;
+use tokio::sync::{OwnedSemaphorePermit, mpsc};
 
 /// What a program says first: what comes, and whose face it is for.
 #[derive(Deserialize)]
@@ -45,7 +45,7 @@ enum Says {
 const WAITING: usize = 512;
 
 pub async fn connect(State(app): State<Arc<App>>, upgrade: WebSocketUpgrade) -> Response {
-    match app.along.enter() {
+    match app.along.voices.enter() {
         Ok(place) => upgrade.max_message_size(256 << 10).on_upgrade(move |mut socket| async move {
             if let Err(problem) = serve(&app, place, &mut socket).await {
                 let _ = socket
@@ -57,7 +57,7 @@ pub async fn connect(State(app): State<Arc<App>>, upgrade: WebSocketUpgrade) -> 
     }
 }
 
-async fn serve(app: &Arc<App>, place: crate::along::Place, socket: &mut WebSocket) -> Answer<()> {
+async fn serve(app: &Arc<App>, place: OwnedSemaphorePermit, socket: &mut WebSocket) -> Answer<()> {
     let first = loop {
         match socket.recv().await {
             Some(Ok(Message::Text(text))) => break text,
@@ -76,7 +76,9 @@ async fn serve(app: &Arc<App>, place: crate::along::Place, socket: &mut WebSocke
         Problem::refused(
             "rate",
             "not_understood",
-            format!("What was sent first cannot be read ({e}); it is as {{\"rate\": 48000, \"line\": 3}}."),
+            format!(
+                "What was sent cannot be read ({e}); first comes {{\"rate\": 48000, \"line\": 3}}, later \"begin\" and \"end\"."
+            ),
         )
     };
     let hello: Hello = serde_json::from_str(&first).map_err(wrong)?;

@@ -7,14 +7,14 @@ use crate::problem::{Answer, Problem};
 use clock::{Moment, Playing};
 use jam_desk::Played;
 use jam_formats::live::osc::{Addressed, packets};
-use jam_formats::live::{AHEAD, Clock, Shown};
+use jam_formats::live::{AHEAD, Clock, Shown, now};
 use jam_formats::out::capture::CaptureFace;
 use jam_score::{FrameGrid, Seconds};
 use serde::{Deserialize, Serialize};
 use std::collections::VecDeque;
 use std::net::{SocketAddr, ToSocketAddrs, UdpSocket};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
-use std::time::{Duration, Instant, SystemTime};
+use std::time::{Duration, Instant};
 use tokio::sync::{broadcast, watch};
 
 /// Faces a second: as many as curves have values, so that what is drawn between two is the curve itself.
@@ -122,11 +122,6 @@ impl Default for Sending {
     }
 }
 
-/// Seconds since 1970.
-pub fn now() -> f64 {
-    SystemTime::now().duration_since(SystemTime::UNIX_EPOCH).unwrap_or_default().as_secs_f64()
-}
-
 impl Sending {
     fn held(&self) -> MutexGuard<'_, State> {
         self.state.lock().unwrap_or_else(PoisonError::into_inner)
@@ -135,9 +130,11 @@ impl Sending {
     pub fn state(&self) -> SendState {
         let state = self.held();
         let refused = state.refused.as_ref().filter(|(at, _)| at.elapsed() < REFUSED);
+        let calls = state.to.as_ref().is_some_and(|t| matches!(*t.target, Target::WebSocket));
         SendState {
             order: state.to.as_ref().map(|t| t.order.clone()),
-            listeners: self.json.receiver_count(),
+            // The call to a WebSocket that was asked for listens, too, and is no program of somebody else.
+            listeners: self.json.receiver_count().saturating_sub(usize::from(calls)),
             faces: state.faces,
             line: state.playing.as_ref().map(|p| p.line),
             plays: state.playing.as_ref().is_some_and(|p| p.plays(now())),
@@ -287,11 +284,19 @@ impl Sending {
         self.tell();
     }
 
-    /// Tells the thread, and starts it where there is something to do for it.
+    fn listened(&self) -> bool {
+        self.json.receiver_count() > 0
+    }
+
+    /// Whether anybody wants faces.
+    fn wants(&self, state: &State) -> bool {
+        state.to.is_some() || self.listened()
+    }
+
+    /// Tells the thread that sends, and whoever prepares lines, of a change.
     fn tell(&self) {
         let mut state = self.held();
-        let wants = state.to.is_some() || self.json.receiver_count() > 0;
-        let line = state.playing.as_ref().filter(|_| wants).map(|p| p.line);
+        let line = state.playing.as_ref().filter(|_| self.wants(&state)).map(|p| p.line);
         if state.prepared.as_ref().is_some_and(|(id, _)| Some(*id) != line) {
             state.prepared = None;
         }
@@ -303,8 +308,7 @@ impl Sending {
     /// Whether somebody must start [`Sending::work`].
     pub fn takes_up(&self) -> bool {
         let mut state = self.held();
-        let wants = state.to.is_some() || self.json.receiver_count() > 0;
-        wants && !std::mem::replace(&mut state.works, wants)
+        self.wants(&state) && !std::mem::replace(&mut state.works, true)
     }
 
     /// Sends until nobody wants faces any more: for a thread of its own.
@@ -314,8 +318,7 @@ impl Sending {
         let mut seq = 0;
         loop {
             let mut state = self.held();
-            let listened = self.json.receiver_count() > 0;
-            if state.to.is_none() && !listened {
+            if !self.wants(&state) {
                 state.works = false;
                 return;
             }
@@ -349,7 +352,7 @@ impl Sending {
                     }
                 }
             }
-            if listened {
+            if self.listened() {
                 // Nobody left meanwhile is fine.
                 let _ = self.json.send(shown.json().into());
             }

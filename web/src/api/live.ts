@@ -246,14 +246,19 @@ function hear(text: string) {
   askAll();
 }
 
+/** A WebSocket to a path of the server that this page is from. */
+export function socketTo(path: string): WebSocket {
+  const scheme = location.protocol === 'https:' ? 'wss' : 'ws';
+  return new WebSocket(`${scheme}://${location.host}${path}`);
+}
+
 const opened = new Set<() => void>();
 /** Calls whenever the line to the server was opened. */
 export const onConnected = (then: () => void) => opened.add(then);
 
 /** Opens the line to the server and opens it again whenever it breaks. */
 export function connect() {
-  const scheme = location.protocol === 'https:' ? 'wss' : 'ws';
-  socket = new WebSocket(`${scheme}://${location.host}/api/live`);
+  socket = socketTo('/api/live');
   socket.binaryType = 'arraybuffer';
   socket.onopen = () => {
     connected = true;

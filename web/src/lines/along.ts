@@ -1,6 +1,6 @@
 // A face that speaks along with the microphone: samples go to the server, faces come back.
 
-import { performNothing, showPerformed } from '../api/live';
+import { performNothing, showPerformed, socketTo } from '../api/live';
 
 /** Seconds of voice that are sent together. */
 const TOGETHER = 0.02;
@@ -26,8 +26,7 @@ export class Along {
     private readonly rate: number,
     private readonly onProblem: (says: string) => void,
   ) {
-    const scheme = location.protocol === 'https:' ? 'wss' : 'ws';
-    this.socket = new WebSocket(`${scheme}://${location.host}/api/v1/live`);
+    this.socket = socketTo('/api/v1/live');
     this.socket.onopen = () => this.send({ rate, line, outputs: true, newest: true });
     this.socket.onmessage = (message: MessageEvent<string>) => this.hear(JSON.parse(message.data) as Message);
     this.socket.onclose = () => {
