@@ -18,7 +18,7 @@ pub struct Align {
     #[command(flatten)]
     spoken: Spoken,
     /// Prints JSON instead of a table (start, end, confidence, word or sound): words with text, start, end (seconds), confidence (0..1) and sounds,
-    /// `doubtful` where marked; then every sound and pause (SIL) of the recording.
+    /// `doubtful` where marked; then every sound and pause (SIL) of the recording; `size` where the voice is smaller (over 1) or larger than usual.
     #[arg(long)]
     json: bool,
     /// Writes words and sounds as interval tiers, a TextGrid text file.
@@ -28,6 +28,9 @@ pub struct Align {
 
 #[derive(Serialize)]
 struct Words<'a> {
+    /// How many times as high as usual the voice's formants lie; only of voices that were heard as smaller or larger.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    size: Option<f64>,
     words: Vec<Word<'a>>,
     /// All that sounds and the pauses between, without gaps.
     sounds: Vec<Sound>,
@@ -60,6 +63,7 @@ fn words(timing: &Timing) -> Words<'_> {
     let sounds_of = |w: usize| timing.sounds.iter().filter(move |s| s.word == Some(w as u32)).map(sound);
     let words = timing.words.iter().enumerate();
     Words {
+        size: timing.size,
         words: words
             .map(|(i, w)| Word {
                 text: &w.text,

@@ -89,6 +89,7 @@ pub(crate) fn head(line: &Line) -> Line {
         sounds: Vec::new(),
         noises: t.noises.clone(),
         listen: t.listen,
+        size: t.size,
     };
     Line {
         text: line.text.clone(),

@@ -29,11 +29,13 @@ pub struct Splice<T> {
     to: Vec<T>,
 }
 
-/// What times belong to: their text and what was listened to.
+/// What times belong to: their text and what was listened to, and as how large a voice it was heard.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct TimesOf {
     text: String,
     listen: Listen,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    size: Option<f64>,
 }
 
 /// One part of a line that changes.
@@ -131,7 +133,7 @@ impl<T: Clone + PartialEq> Splice<T> {
 }
 
 fn times_of(timing: Option<&Timing>) -> Option<TimesOf> {
-    timing.map(|t| TimesOf { text: t.text.clone(), listen: t.listen })
+    timing.map(|t| TimesOf { text: t.text.clone(), listen: t.listen, size: t.size })
 }
 
 impl Change {
@@ -179,9 +181,11 @@ impl Change {
                 let mut now = times_of(timing.as_ref());
                 s.apply(&mut now)?;
                 match (timing.as_mut(), now) {
-                    (Some(timing), Some(of)) => (timing.text, timing.listen) = (of.text, of.listen),
-                    (None, Some(of)) => {
-                        *timing = Some(Timing { text: of.text, listen: of.listen, ..Timing::default() });
+                    (Some(timing), Some(TimesOf { text, listen, size })) => {
+                        (timing.text, timing.listen, timing.size) = (text, listen, size);
+                    }
+                    (None, Some(TimesOf { text, listen, size })) => {
+                        *timing = Some(Timing { text, listen, size, ..Timing::default() });
                     }
                     (_, None) => *timing = None,
                 }

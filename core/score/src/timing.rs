@@ -129,6 +129,10 @@ pub struct Timing {
     /// What was listened to.
     #[serde(default)]
     pub listen: Listen,
+    /// How many times as high as usual the voice's formants lie, as it was heard: above 1 a small voice, below a giant's.
+    /// None is usual.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub size: Option<f64>,
 }
 
 /// What a [`Timing`] must keep, and where it does not.

@@ -35,7 +35,7 @@ fn parts(c: &mut Criterion) {
     let mut group = c.benchmark_group("parts");
     group.throughput(Throughput::Elements((samples.len() / 16_000) as u64));
     group.bench_function("features", |b| {
-        b.iter(|| features::features(&features::cepstra(black_box(&samples))));
+        b.iter(|| features::features(&features::cepstra(black_box(&samples), 1.0)));
     });
     group.bench_function("loudness and pitch", |b| b.iter(|| VoiceTracks::of(black_box(&samples))));
     group.finish();

@@ -4,6 +4,7 @@
 
 use jam_sound::Recording;
 use jam_voice::{Analyser, features};
+use std::collections::BTreeMap;
 use std::path::Path;
 use std::time::Instant;
 
@@ -35,7 +36,7 @@ fn row(name: &str, who: &str, errors: &[Boundary]) -> String {
 
 /// How well confidence tells wrong words from right ones: in every synthesised line one word is replaced by another
 /// of the dictionary, of as many letters, chosen by a fixed row of numbers.
-fn doubts(analyser: &Analyser, folder: &Path, material: &serde_json::Value) {
+fn doubts(analyser: &Analyser, folder: &Path, material: &serde_json::Value, set: &str) {
     let mut listed: Vec<&str> = jam_voice::dictionary::Dictionary::shipped().words().collect();
     listed.retain(|w| w.chars().all(|c| c.is_ascii_lowercase()));
     listed.sort_unstable();
@@ -46,7 +47,7 @@ fn doubts(analyser: &Analyser, folder: &Path, material: &serde_json::Value) {
     };
     let (mut wrong, mut caught, mut right, mut marked, mut moved) = (0, 0, 0, 0, 0);
     for item in material["items"].as_array().unwrap() {
-        if !item["set"].as_str().unwrap().starts_with("flite") {
+        if !item["set"].as_str().unwrap().starts_with(set) {
             continue;
         }
         let bytes = std::fs::read(folder.join(item["file"].as_str().unwrap())).unwrap();
@@ -72,7 +73,7 @@ fn doubts(analyser: &Analyser, folder: &Path, material: &serde_json::Value) {
     }
     let share = |n: usize, of: usize| 100.0 * n as f64 / of as f64;
     println!(
-        "\nConfidence: of {wrong} wrong words {:.0} % are marked doubtful, of {right} right ones {:.1} %. Words that do not stand beside the wrong one move by more than 50 ms in {:.1} % of cases.",
+        "\nConfidence ({set}): of {wrong} wrong words {:.0} % are marked doubtful, of {right} right ones {:.1} %. Words that do not stand beside the wrong one move by more than 50 ms in {:.1} % of cases.",
         share(caught, wrong),
         share(marked, right),
         share(moved, right)
@@ -155,6 +156,7 @@ fn main() {
     let mut sets: Vec<(String, Vec<Boundary>, Vec<Boundary>)> = Vec::new();
     let (mut sound, mut took, mut their_sound, mut they_took) = (0.0, 0.0, 0.0, 0.0);
     let mut everything = Vec::new();
+    let mut heard_as: BTreeMap<String, BTreeMap<String, usize>> = BTreeMap::new();
     for item in material["items"].as_array().unwrap() {
         let text = item["text"].as_str().unwrap();
         let bytes = std::fs::read(folder.join(item["file"].as_str().unwrap())).unwrap();
@@ -180,6 +182,8 @@ fn main() {
                 sets.last_mut().unwrap()
             }
         };
+        let size = found.timing.size.map_or("usual".into(), |s| s.to_string());
+        *heard_as.entry(name.to_string()).or_default().entry(size).or_default() += 1;
         let errors = boundary_errors(&known, &ours);
         everything.extend(errors.iter().map(|e| (item["file"].as_str().unwrap().to_string(), e.clone())));
         set.1.extend(errors);
@@ -208,7 +212,16 @@ fn main() {
         they_took / their_sound,
         their_sound / they_took
     );
-    doubts(&analyser, folder, &material);
+    println!("\nAs large a voice as it was heard, and how many lines:");
+    for (name, sizes) in &heard_as {
+        println!(
+            "  {name}: {}",
+            sizes.iter().map(|(s, n)| format!("{s} {n}")).collect::<Vec<_>>().join(", ")
+        );
+    }
+    for set in ["flite", "small", "giant"] {
+        doubts(&analyser, folder, &material, set);
+    }
     hour(&analyser, folder, &material);
     if let Some(file) = std::env::args().nth(2) {
         let lines: Vec<String> = everything

@@ -36,6 +36,9 @@ Every evening a curious fox visits the vegetable beds.
 Our captain bought a cheap telescope at the village market.
 Sugar, ginger and orange peel make the kitchen smell wonderful.""".split("\n")
 VOICES = ["slt", "rms", "awb", "kal16"]
+# Voices of other sizes: pitch and formants so many times as high, the pace as it was. For a high one the synthesiser speaks
+# slower first, and the file then says that its samples come so much faster.
+SIZES = {"small": ("slt", 1.18), "giant": ("rms", 0.85)}
 NAMES = {"ax": "AH", "axr": "ER", "pau": "SIL"}
 HAND = {"two_plus_two": "two plus two", "three_plus_five": "three plus five",
         "im_twelve": "I'm twelve, what're you talking about"}
@@ -45,17 +48,31 @@ def name(phone):
     return NAMES.get(phone, phone.upper())
 
 
+def faster(file, size):
+    """Says that the samples of a file come so many times as fast."""
+    with wave.open(str(file)) as w:
+        params, data = w.getparams(), w.readframes(w.getnframes())
+    with wave.open(str(file), "wb") as w:
+        w.setparams(params._replace(framerate=round(params.framerate * size)))
+        w.writeframes(data)
+
+
 def synthesised(folder):
-    for voice in VOICES:
+    usual = [(f"flite {voice}", voice, 1.0) for voice in VOICES]
+    others = [(f"{name} ({voice} x {size})", voice, size) for name, (voice, size) in SIZES.items()]
+    for called, voice, size in usual + others:
         for i, text in enumerate(TEXTS):
-            file = folder / f"{voice}_{i:02}.wav"
-            out = subprocess.run(["flite", "-voice", voice, "-psdur", "-t", text, "-o", file],
+            file = folder / f"{called.split()[0]}_{voice}_{i:02}.wav"
+            out = subprocess.run(["flite", "-voice", voice, "--setf", f"duration_stretch={size}", "-psdur",
+                                  "-t", text, "-o", file],
                                  capture_output=True, text=True, check=True).stdout.split()
+            if size != 1:
+                faster(file, size)
             start, sounds = 0.0, []
             for phone, end in (pair.split(":") for pair in out if ":" in pair):
-                sounds.append([name(phone), start, float(end)])
-                start = float(end)
-            yield {"set": f"flite {voice}", "file": file.name, "text": text, "sounds": sounds}
+                sounds.append([name(phone), start, float(end) / size])
+                start = float(end) / size
+            yield {"set": called, "file": file.name, "text": text, "sounds": sounds}
 
 
 def tier(text, wanted):

@@ -53,8 +53,17 @@ pub struct Segment {
     /// Which of the word's pronunciations was chosen, and which of its phones this is.
     pub pronunciation: usize,
     pub phone: usize,
-    /// Mean log posterior of the phone against all others, 0 at best. Below -4 is doubtful.
+    base: u8,
+    /// Mean log posterior of the phone against all others, 0 at best; 0 until it is looked at. Below -4 is doubtful.
     pub posterior: f32,
+}
+
+/// The best path of a text through a recording.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Path {
+    pub segments: Vec<Segment>,
+    /// The senone that each frame is taken for.
+    pub senones: Vec<u16>,
 }
 
 /// A way to say a word: base phones of the model.
@@ -207,7 +216,7 @@ impl Search<'_> {
         features: &[Feature],
         beam: f32,
         watch: &dyn Fn(f64) -> bool,
-    ) -> Result<Option<Vec<usize>>, AlignError> {
+    ) -> Result<Option<Vec<(usize, usize)>>, AlignError> {
         let nodes = &self.graph.nodes;
         let mut now = vec![[NONE; STATES]; nodes.len()];
         let mut next = now.clone();
@@ -278,11 +287,11 @@ impl Search<'_> {
         Ok(end.map(|end| self.trace(end, features.len())))
     }
 
-    fn trace(&self, end: usize, frames: usize) -> Vec<usize> {
-        let mut path = vec![0; frames];
+    fn trace(&self, end: usize, frames: usize) -> Vec<(usize, usize)> {
+        let mut path = vec![(0, 0); frames];
         let (mut node, mut state) = (end, STATES - 1);
         for t in (0..frames).rev() {
-            path[t] = node;
+            path[t] = (node, state);
             let band = self.bands[t];
             match self.back[band.offset + (node - band.low) * STATES + state] {
                 STAYED => {}
@@ -301,7 +310,8 @@ impl Search<'_> {
 /// text. A text that has nothing to do with the recording keeps everything open, and is given up here.
 const MOST_BACK: usize = 1 << 30;
 
-/// Lays `words`, each with its possible pronunciations (none of them empty), on the frames.
+/// Lays `words`, each with its possible pronunciations (none of them empty), on the frames. How sure each sound is,
+/// [`Path::look`] tells.
 ///
 /// `watch` is given the progress, 0..1, and stops it by answering `false`.
 ///
@@ -313,7 +323,7 @@ pub fn align(
     words: &[Vec<Pronunciation>],
     around: Around,
     watch: &dyn Fn(f64) -> bool,
-) -> Result<Vec<Segment>, AlignError> {
+) -> Result<Path, AlignError> {
     let shortest: usize = words.iter().map(|w| w.iter().map(Vec::len).min().unwrap_or(0) * STATES).sum();
     if shortest > features.len() || words.is_empty() {
         let (needed, has) = (shortest as f64 * 0.01, features.len() as f64 * 0.01);
@@ -325,9 +335,8 @@ pub fn align(
         let mut search =
             Search { model, graph: &graph, bands: Vec::new(), back: Vec::new(), most: MOST_BACK };
         if let Some(path) = search.run(features, beam, watch)? {
-            let mut segments = segments(&graph, &path);
-            tell_sureness(model, features, &graph, &path, &mut segments);
-            return Ok(segments);
+            let senones = path.iter().map(|(node, state)| graph.nodes[*node].states[*state]).collect();
+            return Ok(Path { segments: segments(&graph, &path), senones });
         }
         beam *= 4.0;
         if beam > WIDEST_BEAM || search.back.len() > MOST_BACK {
@@ -341,45 +350,43 @@ fn looks(segment: &Segment) -> impl Iterator<Item = usize> + use<> {
     segment.frames.clone().step_by(if segment.word.is_none() { LOOK_AT_PAUSES } else { 1 })
 }
 
-/// Sets the mean log posterior of each segment's phone against all others.
-fn tell_sureness(
-    model: &AcousticModel,
-    features: &[Feature],
-    graph: &Graph,
-    path: &[usize],
-    segments: &mut [Segment],
-) {
-    let frames: Vec<usize> = segments.iter().flat_map(looks).collect();
-    let looked_at: Vec<Feature> = frames.iter().map(|f| features[*f]).collect();
-    let mut posteriors = Vec::with_capacity(frames.len());
-    for (chunk, frames) in looked_at.chunks(LOOKS).zip(frames.chunks(LOOKS)) {
-        for (scores, frame) in BlockScores::full(model, chunk).frames().zip(frames) {
-            let phones = scores.phones();
-            let top = phones.iter().copied().fold(NONE, f32::max);
-            let log_sum = top + phones.iter().map(|p| (p - top).exp()).sum::<f32>().ln();
-            posteriors.push(phones[usize::from(graph.nodes[path[*frame]].base)] - log_sum);
+impl Path {
+    /// Sets the mean log posterior of each segment's phone against all others, on the features that it was laid on.
+    pub fn look(&mut self, model: &AcousticModel, features: &[Feature]) {
+        let frames: Vec<(usize, u8)> =
+            self.segments.iter().flat_map(|s| looks(s).map(|frame| (frame, s.base))).collect();
+        let looked_at: Vec<Feature> = frames.iter().map(|(frame, _)| features[*frame]).collect();
+        let mut posteriors = Vec::with_capacity(frames.len());
+        for (chunk, frames) in looked_at.chunks(LOOKS).zip(frames.chunks(LOOKS)) {
+            for (scores, (_, base)) in BlockScores::full(model, chunk).frames().zip(frames) {
+                let phones = scores.phones();
+                let top = phones.iter().copied().fold(NONE, f32::max);
+                let log_sum = top + phones.iter().map(|p| (p - top).exp()).sum::<f32>().ln();
+                posteriors.push(phones[usize::from(*base)] - log_sum);
+            }
         }
-    }
-    let mut rest = posteriors.into_iter();
-    for segment in segments {
-        let count = looks(segment).count();
-        segment.posterior = rest.by_ref().take(count).sum::<f32>() / count as f32;
+        let mut rest = posteriors.into_iter();
+        for segment in &mut self.segments {
+            let count = looks(segment).count();
+            segment.posterior = rest.by_ref().take(count).sum::<f32>() / count as f32;
+        }
     }
 }
 
 /// The path phone by phone, without its sureness.
-fn segments(graph: &Graph, path: &[usize]) -> Vec<Segment> {
+fn segments(graph: &Graph, path: &[(usize, usize)]) -> Vec<Segment> {
     let mut out = Vec::new();
     let mut start = 0;
     while start < path.len() {
-        let id = path[start];
-        let end = start + path[start..].iter().take_while(|n| **n == id).count();
+        let id = path[start].0;
+        let end = start + path[start..].iter().take_while(|n| n.0 == id).count();
         let node = &graph.nodes[id];
         out.push(Segment {
             frames: start..end,
             word: node.word,
             pronunciation: node.pronunciation,
             phone: node.phone,
+            base: node.base,
             posterior: 0.0,
         });
         start = end;
@@ -401,7 +408,7 @@ mod tests {
                 state as f32 / u32::MAX as f32 - 0.5
             })
             .collect();
-        features(&cepstra(&samples))
+        features(&cepstra(&samples, 1.0))
     }
 
     #[test]

@@ -4,12 +4,12 @@ use crate::align::AlignError;
 use crate::analyser::{AnalyseError, Analyser, confidence, push, refine};
 use crate::dictionary::WordList;
 use crate::features::{self, Feature, boundary_seconds};
-use crate::lay::{Asked, Stretch};
+use crate::lay::{Asked, Laid};
 use crate::phrasing::prosody;
 use crate::prosody::VoiceTracks;
 use crate::refine::Looks;
 use crate::text::{self, Script};
-use crate::{draft, hear};
+use crate::{draft, hear, size};
 use jam_score::{Line, Prosody, Seconds, Sound, Span, Spoken, SpokenPhone, Timing, same_words};
 use jam_sound::Recording;
 use std::borrow::Cow;
@@ -85,9 +85,14 @@ impl Analyser {
         } else {
             let script = text::read(&line.text)?;
             let asked = self.asked(&script, line, words);
-            let Heard { samples, features, tracks } = listen(&recording, watch)?;
-            let heard = Stretch { looks: &Looks::new(&samples), features: &features };
-            let timing = self.lay(&script, &asked, heard, &tracks, recording.duration(), watch)?;
+            // Between pinned words there may be too little to tell a size by: it stays as it was.
+            let pinned = asked.iter().any(|a| a.pinned.is_some());
+            let before = line.timing.as_ref().and_then(|t| t.size).unwrap_or(size::USUAL);
+            let size = pinned.then_some(before);
+            let Heard { samples, features, tracks } = listen(&recording, size.unwrap_or(size::USUAL), watch)?;
+            let duration = recording.duration();
+            let heard = Laid { samples: &samples, features, tracks: &tracks, duration, size };
+            let timing = self.lay(&script, &asked, heard, watch)?;
             Found { timing, tracks }
         };
         found.timing.text.clone_from(&line.text);
@@ -100,8 +105,8 @@ impl Analyser {
     /// # Errors
     /// The recording is silent or holds no speech, or `watch` stopped it.
     pub fn hear(&self, recording: &Recording, watch: &dyn Fn(f64) -> bool) -> Result<Found, AnalyseError> {
-        let Heard { samples, features, tracks } = listen(recording, watch)?;
-        let heard = hear::hear(self.model, &features, &|p| watch(0.15 + 0.85 * p))?;
+        let Heard { samples, features, tracks } = listen(recording, size::USUAL, watch)?;
+        let (heard, size) = self.sounds(&samples, &features, &|p| watch(0.15 + 0.85 * p))?;
         let duration = recording.duration();
         let mut sounds: Vec<Sound> = Vec::with_capacity(heard.len());
         let mut start = Seconds::ZERO;
@@ -117,7 +122,29 @@ impl Analyser {
         refine(&Looks::new(&samples), &mut sounds);
         sounds.iter_mut().for_each(|s| s.level = tracks.level_of(s.span));
         stress_by_level(&mut sounds);
-        Ok(Found { timing: Timing { sounds, ..Timing::default() }, tracks })
+        Ok(Found { timing: Timing { sounds, size: size::said(size), ..Timing::default() }, tracks })
+    }
+
+    /// The likeliest sounds, and the size of the voice: what is heard tells the size, and once more with ears for that.
+    fn sounds(
+        &self,
+        samples: &[f32],
+        features: &[Feature],
+        watch: &dyn Fn(f64) -> bool,
+    ) -> Result<(Vec<hear::Heard>, f64), AnalyseError> {
+        let mut heard = hear::hear(self.model, features, &|p| watch(0.4 * p))?;
+        let mut size = size::USUAL;
+        for round in [0.4, 0.7] {
+            let senones: Vec<Option<u16>> = heard.iter().flat_map(hear::Heard::said).collect();
+            let found = size::of_recording(self.model, samples, &senones, size::OF_SOUNDS);
+            if found == size {
+                break;
+            }
+            size = found;
+            let features = features::features(&features::cepstra(samples, size));
+            heard = hear::hear(self.model, &features, &|p| watch(round + 0.3 * p))?;
+        }
+        Ok((heard, size))
     }
 
     /// A draft of what a recording says, as far as the shipped models allow: common words in lower case, in clean
@@ -126,8 +153,12 @@ impl Analyser {
     /// # Errors
     /// The recording is silent or holds no speech, or `watch` stopped it.
     pub fn draft(&self, recording: &Recording, watch: &dyn Fn(f64) -> bool) -> Result<String, AnalyseError> {
-        let heard = listen(recording, watch)?;
-        let words = draft::draft(self.model, &heard.features, &|p| watch(0.15 + 0.85 * p))?;
+        let Heard { samples, mut features, .. } = listen(recording, size::USUAL, watch)?;
+        let (_, size) = self.sounds(&samples, &features, &|p| watch(0.1 + 0.2 * p))?;
+        if size != size::USUAL {
+            features = features::features(&features::cepstra(&samples, size));
+        }
+        let words = draft::draft(self.model, &features, &|p| watch(0.3 + 0.7 * p))?;
         if words.is_empty() { Err(AnalyseError::NothingHeard) } else { Ok(words.join(" ")) }
     }
 
@@ -187,8 +218,12 @@ struct Heard<'r> {
     tracks: VoiceTracks,
 }
 
-/// What a recording sounds like, frame by frame.
-fn listen<'r>(recording: &'r Recording, watch: &dyn Fn(f64) -> bool) -> Result<Heard<'r>, AnalyseError> {
+/// What a recording sounds like, frame by frame, to ears for voices of a size.
+fn listen<'r>(
+    recording: &'r Recording,
+    size: f64,
+    watch: &dyn Fn(f64) -> bool,
+) -> Result<Heard<'r>, AnalyseError> {
     let samples = recording.mono_at(features::RATE)?;
     let tracks = VoiceTracks::of(&samples);
     if tracks.level_db.iter().all(|l| *l < SILENT_DB) {
@@ -197,7 +232,7 @@ fn listen<'r>(recording: &'r Recording, watch: &dyn Fn(f64) -> bool) -> Result<H
     if !watch(0.1) {
         return Err(AlignError::Cancelled.into());
     }
-    let features = features::features(&features::cepstra(&samples));
+    let features = features::features(&features::cepstra(&samples, size));
     Ok(Heard { samples, features, tracks })
 }
 

@@ -17,6 +17,8 @@ pub const SHIFT: usize = 160;
 /// Samples in a window: 25.625 ms.
 pub(crate) const WINDOW: usize = 410;
 const FFT: usize = 512;
+/// Values of a power spectrum.
+const BINS: usize = FFT / 2 + 1;
 const BANDS: usize = 25;
 /// Cepstral coefficients of a frame.
 pub const CEPSTRA: usize = 13;
@@ -47,20 +49,32 @@ pub(crate) fn hz(mel: f64) -> f64 {
     700.0 * (10f64.powf(mel / 2595.0) - 1.0)
 }
 
-/// Triangular bands of unit area with their edges on FFT bins: (first bin, weights).
-fn mel_bands() -> Vec<(usize, Vec<f64>)> {
+/// The ends of what the bands hear, Hz.
+const LOWEST: f64 = 130.0;
+const HIGHEST: f64 = 6800.0;
+/// Up to here frequencies are stretched evenly; from there straight to the end, which stays.
+const EVENLY: f64 = 5500.0;
+
+/// Where a frequency of a usual voice lies in one whose formants are `size` times as high.
+fn stretched(f: f64, size: f64) -> f64 {
+    let bend = EVENLY * (1.0 / size).min(1.0);
+    if f <= bend { size * f } else { size * bend + (f - bend) * (HIGHEST - size * bend) / (HIGHEST - bend) }
+}
+
+/// Triangular bands of unit area: (first bin, weights). For usual voices their edges lie on FFT bins, as those do that the
+/// model was trained on; for others where the formants of usual ones would lie in them.
+fn mel_bands(size: f64) -> Vec<(usize, Vec<f64>)> {
     let bin = f64::from(RATE) / FFT as f64;
-    let (low, high) = (mel(130.0), mel(6800.0));
-    let edges: Vec<f64> = (0..BANDS + 2)
-        .map(|i| hz(low + (high - low) * i as f64 / (BANDS + 1) as f64))
-        .map(|f| (f / bin + 0.5).floor() * bin)
-        .collect();
+    let (low, high) = (mel(LOWEST), mel(HIGHEST));
+    let edge = |f: f64| if size == 1.0 { (f / bin + 0.5).floor() * bin } else { stretched(f, size) };
+    let edges: Vec<f64> =
+        (0..BANDS + 2).map(|i| edge(hz(low + (high - low) * i as f64 / (BANDS + 1) as f64))).collect();
     edges
         .windows(3)
         .map(|e| {
             let (left, centre, right) = (e[0], e[1], e[2]);
             let first = (left / bin).round() as usize;
-            let last = (right / bin).round() as usize;
+            let last = ((right / bin).round() as usize).min(BINS - 1);
             let weights = (first..=last)
                 .map(|k| {
                     let f = k as f64 * bin;
@@ -122,37 +136,28 @@ impl NoiseRemover {
     }
 }
 
-/// Makes cepstra, frame by frame in order: it remembers the noise it has heard.
-pub(crate) struct FrontEnd {
+/// One frame's power spectrum.
+pub(crate) type Power = [f64; BINS];
+
+/// Makes power spectra of windows.
+struct Spectra {
     hamming: Vec<f64>,
-    bands: Vec<(usize, Vec<f64>)>,
-    cosines: Vec<[f64; BANDS]>,
     fft: Arc<dyn RealToComplex<f64>>,
     window: Vec<f64>,
     spectrum: Vec<Complex<f64>>,
-    noise: NoiseRemover,
 }
 
-impl FrontEnd {
-    pub fn new() -> FrontEnd {
+impl Spectra {
+    fn new() -> Spectra {
         let hamming =
             (0..WINDOW).map(|i| 0.54 - 0.46 * (2.0 * PI * i as f64 / (WINDOW - 1) as f64).cos()).collect();
-        let cosines = (0..CEPSTRA)
-            .map(|i| {
-                let scale = if i == 0 { (1.0 / BANDS as f64).sqrt() } else { (2.0 / BANDS as f64).sqrt() };
-                let lifter = 1.0 + 11.0 * (i as f64 * PI / 22.0).sin();
-                std::array::from_fn(|j| {
-                    scale * lifter * (i as f64 * (j as f64 + 0.5) * PI / BANDS as f64).cos()
-                })
-            })
-            .collect();
         let fft = RealFftPlanner::<f64>::new().plan_fft_forward(FFT);
         let (window, spectrum) = (fft.make_input_vec(), fft.make_output_vec());
-        FrontEnd { hamming, bands: mel_bands(), cosines, fft, window, spectrum, noise: NoiseRemover::new() }
+        Spectra { hamming, fft, window, spectrum }
     }
 
-    /// The next frame: its samples, as many as there are of [`WINDOW`], and the one before them.
-    pub fn cepstrum(&mut self, before: f32, samples: &[f32]) -> Cepstrum {
+    /// Of the next frame: its samples, as many as there are of [`WINDOW`], and the one before them.
+    fn power(&mut self, before: f32, samples: &[f32]) -> Power {
         self.window.fill(0.0);
         let mut last = f64::from(before);
         for ((out, sample), shape) in self.window.iter_mut().zip(samples).zip(&self.hamming) {
@@ -163,9 +168,36 @@ impl FrontEnd {
         // The buffers have the plan's own lengths, the one thing the transform can refuse.
         let transformed = self.fft.process(&mut self.window, &mut self.spectrum);
         debug_assert!(transformed.is_ok());
+        std::array::from_fn(|k| self.spectrum[k].norm_sqr())
+    }
+}
+
+/// Makes cepstra of power spectra, frame by frame in order: it remembers the noise it has heard.
+pub(crate) struct Bands {
+    bands: Vec<(usize, Vec<f64>)>,
+    cosines: Vec<[f64; BANDS]>,
+    noise: NoiseRemover,
+}
+
+impl Bands {
+    /// For voices whose formants are `size` times as high as usual ones.
+    pub fn new(size: f64) -> Bands {
+        let cosines = (0..CEPSTRA)
+            .map(|i| {
+                let scale = if i == 0 { (1.0 / BANDS as f64).sqrt() } else { (2.0 / BANDS as f64).sqrt() };
+                let lifter = 1.0 + 11.0 * (i as f64 * PI / 22.0).sin();
+                std::array::from_fn(|j| {
+                    scale * lifter * (i as f64 * (j as f64 + 0.5) * PI / BANDS as f64).cos()
+                })
+            })
+            .collect();
+        Bands { bands: mel_bands(size), cosines, noise: NoiseRemover::new() }
+    }
+
+    pub fn cepstrum(&mut self, power: &Power) -> Cepstrum {
         let mut powers = [0.0; BANDS];
-        for (power, (first, weights)) in powers.iter_mut().zip(&self.bands) {
-            *power = weights.iter().enumerate().map(|(k, w)| w * self.spectrum[first + k].norm_sqr()).sum();
+        for (out, (first, weights)) in powers.iter_mut().zip(&self.bands) {
+            *out = weights.iter().zip(&power[*first..]).map(|(w, p)| w * p).sum();
         }
         self.noise.clean(&mut powers);
         let logs = powers.map(|p| (p + 1e-4).ln());
@@ -173,21 +205,54 @@ impl FrontEnd {
     }
 }
 
-/// Cepstra of every frame, before their mean is taken away. Samples at [`RATE`], full scale ±1.
-pub fn cepstra(samples: &[f32]) -> Vec<Cepstrum> {
-    if samples.is_empty() {
-        return Vec::new();
+/// Makes cepstra of samples, frame by frame in order.
+pub(crate) struct FrontEnd {
+    spectra: Spectra,
+    bands: Bands,
+}
+
+impl FrontEnd {
+    /// For voices whose formants are `size` times as high as usual ones.
+    pub fn new(size: f64) -> FrontEnd {
+        FrontEnd { spectra: Spectra::new(), bands: Bands::new(size) }
     }
+
+    /// Another size from the next frame on; `heard` are the spectra of what was heard last, in order, for the noise.
+    pub fn resize(&mut self, size: f64, heard: impl Iterator<Item = Power>) -> Vec<Cepstrum> {
+        self.bands = Bands::new(size);
+        heard.map(|power| self.bands.cepstrum(&power)).collect()
+    }
+
+    /// The next frame: its samples, as many as there are of [`WINDOW`], and the one before them.
+    pub fn cepstrum(&mut self, before: f32, samples: &[f32]) -> (Cepstrum, Power) {
+        let power = self.spectra.power(before, samples);
+        (self.bands.cepstrum(&power), power)
+    }
+}
+
+/// Frames of a recording from some on: the sample before each, and its own.
+fn frames(samples: &[f32], from: usize) -> impl Iterator<Item = (f32, &[f32])> {
     let whole = if samples.len() < WINDOW { 0 } else { 1 + (samples.len() - WINDOW) / SHIFT };
-    let rest = whole == 0 || (whole - 1) * SHIFT + WINDOW < samples.len();
-    let mut front = FrontEnd::new();
-    (0..whole + usize::from(rest))
-        .map(|frame| {
-            let from = frame * SHIFT;
-            let before = if from == 0 { 0.0 } else { samples[from - 1] };
-            front.cepstrum(before, &samples[from..(from + WINDOW).min(samples.len())])
-        })
-        .collect()
+    let rest = !samples.is_empty() && (whole == 0 || (whole - 1) * SHIFT + WINDOW < samples.len());
+    (from..whole + usize::from(rest)).map(|frame| {
+        let from = frame * SHIFT;
+        let before = if from == 0 { 0.0 } else { samples[from - 1] };
+        (before, &samples[from..(from + WINDOW).min(samples.len())])
+    })
+}
+
+/// Power spectra of some frames.
+pub(crate) fn powers(samples: &[f32], wanted: std::ops::Range<usize>) -> Vec<Power> {
+    let mut spectra = Spectra::new();
+    let wanted_frames = frames(samples, wanted.start).take(wanted.len());
+    wanted_frames.map(|(before, own)| spectra.power(before, own)).collect()
+}
+
+/// Cepstra of every frame, before their mean is taken away. Samples at [`RATE`], full scale ±1. `size` is how many
+/// times as high as usual the voice's formants lie, 1 of most.
+pub fn cepstra(samples: &[f32], size: f64) -> Vec<Cepstrum> {
+    let mut front = FrontEnd::new(size);
+    frames(samples, 0).map(|(before, own)| front.cepstrum(before, own).0).collect()
 }
 
 /// Which frames hold speech, by their first cepstrum: above 40 % of the way from the 2nd to the

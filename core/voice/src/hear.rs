@@ -28,6 +28,15 @@ pub struct Heard {
     pub frames: std::ops::Range<usize>,
     /// Mean log posterior against all other phones, 0 at best.
     pub posterior: f32,
+    /// The senone that each frame is taken for.
+    pub senones: Vec<u16>,
+}
+
+impl Heard {
+    /// The senone of each frame; none of a pause.
+    pub(crate) fn said(&self) -> impl Iterator<Item = Option<u16>> {
+        self.senones.iter().map(|senone| (self.phone != Phone::Sil).then_some(*senone))
+    }
 }
 
 /// ln of the odds that a phone follows another, by index in [`Phone::ALL`]; counted in the dictionary's
@@ -194,7 +203,8 @@ impl Hearing {
                 let p = path[start] / STATES;
                 let total: f32 = (start..t).map(|t| self.own[t * count + p]).sum();
                 let posterior = total / (t - start) as f32;
-                out.push(Heard { phone: Phone::ALL[p], frames: start..t, posterior });
+                let senones = path[start..t].iter().map(|s| self.states[p][s % STATES]).collect();
+                out.push(Heard { phone: Phone::ALL[p], frames: start..t, posterior, senones });
                 start = t;
             }
         }

@@ -1,13 +1,15 @@
 //! Words laid on a recording, between pinned ones if there are some, with the noises (laughs, breaths) between them.
 
-use crate::align::{self, AlignError, Around, Pronunciation};
+use crate::align::{self, AlignError, Around, Path, Pronunciation};
 use crate::analyser::{AnalyseError, Analyser, confidence, push, refine};
-use crate::features::{Feature, boundary_seconds, frame_near};
+use crate::features::{Feature, boundary_seconds, cepstra, features, frame_near};
 use crate::phrasing::{audible, voice_level};
 use crate::prosody::{HOP, VoiceTracks};
 use crate::refine::Looks;
+use crate::size;
 use crate::text::{Script, Tag};
 use jam_score::{Noise, Phone, Seconds, Sound, Span, Spoken, Timing, Word};
+use std::ops::Range;
 
 /// Median word confidence below which a text is not what the recording says. A wrong text still has a
 /// few words that fit by chance, so the median tells more than the mean. Measured on 120 synthesised
@@ -38,79 +40,83 @@ enum Item {
 }
 
 /// What a text is laid on.
-#[derive(Clone, Copy)]
-pub(crate) struct Stretch<'a> {
-    pub looks: &'a Looks<'a>,
-    pub features: &'a [Feature],
+pub(crate) struct Laid<'a> {
+    /// At the rate of the features.
+    pub samples: &'a [f32],
+    pub features: Vec<Feature>,
+    pub tracks: &'a VoiceTracks,
+    pub duration: Seconds,
+    /// The voice's size, if it is known from before: the features were made for it.
+    pub size: Option<f64>,
+}
+
+/// A stretch between pinned words, and what is laid on it.
+struct Part<'a> {
+    items: Vec<Item>,
+    ways: Vec<Vec<Pronunciation>>,
+    span: Span,
+    /// Its frames.
+    frames: Range<usize>,
+    around: Around,
+    /// The pinned word that follows it, by its number, with what it was and its sounds.
+    pin: Option<(usize, &'a Word, &'a [Sound])>,
+}
+
+impl Part<'_> {
+    fn words(&self) -> impl Iterator<Item = usize> + Clone {
+        self.items.iter().filter_map(|i| if let Item::Word(w) = i { Some(*w) } else { None })
+    }
 }
 
 impl Analyser {
-    /// Lays the words on the recording: between pinned ones if there are some.
+    /// Lays the words on the recording: between pinned ones if there are some. If the voice turns out to be of another
+    /// size than usual, once more.
     pub(crate) fn lay(
         &self,
         script: &Script,
         asked: &[Asked],
-        heard: Stretch<'_>,
-        tracks: &VoiceTracks,
-        duration: Seconds,
+        mut heard: Laid<'_>,
         watch: &dyn Fn(f64) -> bool,
     ) -> Result<Timing, AnalyseError> {
-        let mut timing = Timing::default();
+        let parts = self.parts(script, asked, &heard)?;
+        let mut paths = self.search(&parts, &heard.features, &|p| watch(0.15 + 0.5 * p))?;
+        let size = heard.size.unwrap_or_else(|| self.size(&parts, &paths, &heard));
+        if heard.size.is_none() && size != size::USUAL {
+            heard.features = features(&cepstra(heard.samples, size));
+            paths = self.search(&parts, &heard.features, &|p| watch(0.6 + 0.3 * p))?;
+        }
+        let mut timing = Timing { size: size::said(size), ..Timing::default() };
         let mut noise_spans: Vec<Option<Span>> = vec![None; script.tags.len()];
-        let (mut word, mut start) = (0, Seconds::ZERO);
-        let mut tag = 0;
-        while word < asked.len() || start < duration {
-            let pin = (word..asked.len()).find(|w| asked[*w].pinned.is_some());
-            let last = pin.unwrap_or(asked.len());
-            let pinned = pin.and_then(|p| asked[p].pinned.as_ref());
-            let end = pinned.map_or(duration, |(w, _)| w.span.start);
-            let mut items = Vec::new();
-            for w in word..=last {
-                while script.tags.get(tag).is_some_and(|t| t.before == w) {
-                    items.push(Item::Noise(tag));
-                    tag += 1;
+        let looks = Looks::new(heard.samples);
+        for (part, path) in parts.iter().zip(paths) {
+            match path {
+                Some(mut path) => {
+                    path.look(self.model, heard.features.get(part.frames.clone()).unwrap_or_default());
+                    put(asked, part, &path, &looks, &mut timing, &mut noise_spans);
                 }
-                if w < last {
-                    items.push(Item::Word(w));
+                None if part.words().next().is_some() => {
+                    squeeze(asked, part.words(), part.span, &mut timing)?;
                 }
+                None => leave(part, &mut timing, &mut noise_spans),
             }
-            let phone = |s: Option<&Sound>| s.and_then(|s| self.model.base(s.phone.name()));
-            let around = Around {
-                before: phone(timing.sounds.last().filter(|s| s.word.is_some())),
-                after: phone(pinned.and_then(|(_, sounds)| sounds.first())),
-            };
-            self.lay_between(
-                asked,
-                &items,
-                heard,
-                Span { start, end },
-                around,
-                &mut timing,
-                &mut noise_spans,
-                watch,
-            )?;
-            if let Some((old, sounds)) = pinned {
+            if let Some((last, old, sounds)) = part.pin {
                 let number = timing.words.len() as u32;
                 timing.sounds.extend(sounds.iter().map(|s| Sound { word: Some(number), ..s.clone() }));
                 let (text, after) = (asked[last].text.clone(), asked[last].after.clone());
                 timing.words.push(Word { text, after, ..old.clone() });
-                start = old.span.end;
-                word = last + 1;
-            } else {
-                break;
             }
         }
         let new = |w: usize| asked[w].pinned.is_none();
         for sound in &mut timing.sounds {
-            sound.level = tracks.level_of(sound.span);
+            sound.level = heard.tracks.level_of(sound.span);
         }
         for (w, word) in timing.words.iter_mut().enumerate().filter(|(w, _)| new(*w)) {
-            word.pitch = tracks.pitch_of(word.span);
+            word.pitch = heard.tracks.pitch_of(word.span);
             word.chosen = asked[w].chosen;
         }
-        let mut heard: Vec<f32> = timing.words.iter().map(|w| w.confidence).collect();
-        heard.sort_by(f32::total_cmp);
-        if asked.iter().all(|a| a.pinned.is_none()) && heard[heard.len() / 2] < NO_MATCH {
+        let mut sure: Vec<f32> = timing.words.iter().map(|w| w.confidence).collect();
+        sure.sort_by(f32::total_cmp);
+        if asked.iter().all(|a| a.pinned.is_none()) && sure[sure.len() / 2] < NO_MATCH {
             let doubtful = timing.words.iter().filter(|w| w.is_doubtful()).count();
             return Err(AnalyseError::DoesNotMatch { doubtful, words: asked.len() });
         }
@@ -119,124 +125,94 @@ impl Analyser {
         let spans = script.tags.iter().zip(noise_spans).filter_map(|(t, span)| Some((t, span?)));
         timing.noises = spans
             .map(|(t, found)| {
-                let span = if alone(t) { louder_part(&timing, tracks, found) } else { found };
+                let span = if alone(t) { louder_part(&timing, heard.tracks, found) } else { found };
                 Noise { text: t.text.clone(), span }
             })
             .collect();
         Ok(timing)
     }
 
-    /// Lays words on a stretch and adds them to `timing`, which ends where the stretch starts.
-    #[allow(clippy::too_many_arguments)]
-    fn lay_between(
+    /// The stretches between pinned words, each but the last with the word it ends at.
+    fn parts<'a>(
         &self,
-        asked: &[Asked],
-        items: &[Item],
-        heard: Stretch<'_>,
-        stretch: Span,
-        around: Around,
-        timing: &mut Timing,
-        noises: &mut [Option<Span>],
-        watch: &dyn Fn(f64) -> bool,
-    ) -> Result<(), AnalyseError> {
-        let features = heard.features;
-        let words = || items.iter().filter_map(|i| if let Item::Word(w) = i { Some(*w) } else { None });
-        if words().next().is_none() {
-            if stretch.length().0 > 1e-9 {
-                push(&mut timing.sounds, Sound::new(Phone::Sil, stretch));
-            }
-            items.iter().for_each(|i| {
-                if let Item::Noise(n) = i {
-                    noises[*n] = Some(stretch).filter(|s| s.length().0 > SHORTEST);
-                }
-            });
-            return Ok(());
-        }
-        let whole = timing.sounds.is_empty() && around.after.is_none();
-        let frame = |at: Seconds| frame_near(at).min(features.len());
-        let first = if stretch.start == Seconds::ZERO { 0 } else { frame(stretch.start) };
-        let frames = first..around.after.map_or(features.len(), |_| frame(stretch.end));
+        script: &Script,
+        asked: &'a [Asked],
+        heard: &Laid<'_>,
+    ) -> Result<Vec<Part<'a>>, AnalyseError> {
         let noise: Vec<Pronunciation> =
             NOISES.iter().filter_map(|n| self.model.base(n)).map(|b| vec![b]).collect();
-        let ways = items.iter().map(|item| match item {
-            Item::Word(w) => self.pronunciations(&asked[*w].ways),
-            Item::Noise(_) => Ok(noise.clone()),
-        });
-        let ways: Vec<Vec<Pronunciation>> = ways.collect::<Result<_, _>>()?;
-        let (from, share) = (frames.start, frames.len() as f64 / features.len().max(1) as f64);
-        let done = 0.15 + 0.85 * from as f64 / features.len().max(1) as f64;
-        let own = features.get(frames).unwrap_or_default();
-        let segments = match align::align(self.model, own, &ways, around, &|p| watch(done + 0.85 * share * p))
-        {
-            Ok(segments) => segments,
-            // Between pins there may be too little room to listen; the sounds share it and are doubtful.
-            Err(AlignError::TooLong { .. } | AlignError::NoPath) if !whole => {
-                return squeeze(asked, words(), stretch, timing);
-            }
-            Err(e) => return Err(e.into()),
-        };
-        let (first_word, first_sound) = (timing.words.len(), timing.sounds.len());
-        let mut start = stretch.start;
-        let mut sums: Vec<(f32, u32)> = vec![(0.0, 0); items.len()];
-        let last = segments.len().saturating_sub(1);
-        for (i, segment) in segments.iter().enumerate() {
-            let latest = Seconds(stretch.end.0 - SHORTEST * (last - i) as f64);
-            let end = if i == last {
-                stretch.end
-            } else {
-                Seconds(boundary_seconds(from + segment.frames.end)).min(latest)
-            };
-            if end <= start {
-                continue;
+        let phone = |s: Option<&Sound>| s.and_then(|s| self.model.base(s.phone.name()));
+        let mut parts: Vec<Part<'a>> = Vec::new();
+        let (mut word, mut start, mut tag) = (0, Seconds::ZERO, 0);
+        let mut before = None;
+        while word < asked.len() || start < heard.duration {
+            let pinned = |w: usize| asked[w].pinned.as_ref().map(|(old, sounds)| (w, old, &sounds[..]));
+            let pin = (word..asked.len()).find_map(pinned);
+            let last = pin.map_or(asked.len(), |(w, ..)| w);
+            let end = pin.map_or(heard.duration, |(_, old, _)| old.span.start);
+            let (mut items, mut ways) = (Vec::new(), Vec::new());
+            for w in word..=last {
+                while script.tags.get(tag).is_some_and(|t| t.before == w) {
+                    items.push(Item::Noise(tag));
+                    ways.push(noise.clone());
+                    tag += 1;
+                }
+                if w < last {
+                    items.push(Item::Word(w));
+                    ways.push(self.pronunciations(&asked[w].ways)?);
+                }
             }
             let span = Span { start, end };
-            start = end;
-            let Some(item) = segment.word else {
-                push(
-                    &mut timing.sounds,
-                    Sound { confidence: confidence(segment.posterior), ..Sound::new(Phone::Sil, span) },
-                );
-                continue;
-            };
-            match items[item] {
-                Item::Noise(n) => {
-                    noises[n] = Some(span);
-                    push(&mut timing.sounds, Sound::new(Phone::Sil, span));
-                }
-                Item::Word(w) => {
-                    let said = asked[w].ways[segment.pronunciation][segment.phone];
-                    sums[item] = (sums[item].0 + segment.posterior, sums[item].1 + 1);
-                    let confidence = confidence(segment.posterior);
-                    let number = w as u32;
-                    timing.sounds.push(Sound {
-                        word: Some(number),
-                        stress: said.stress,
-                        confidence,
-                        ..Sound::new(said.phone, span)
-                    });
+            let after = phone(pin.and_then(|(_, _, sounds)| sounds.first()));
+            let around = Around { before, after };
+            let frame = |at: Seconds| frame_near(at).min(heard.features.len());
+            let first = if start == Seconds::ZERO { 0 } else { frame(start) };
+            let frames = first..around.after.map_or(heard.features.len(), |_| frame(end));
+            parts.push(Part { items, ways, span, frames, around, pin });
+            let Some((_, old, sounds)) = pin else { break };
+            (word, start) = (last + 1, old.span.end);
+            before = phone(sounds.last());
+        }
+        Ok(parts)
+    }
+
+    /// The best path of each stretch; none where there are no words, or too little room to listen.
+    fn search(
+        &self,
+        parts: &[Part<'_>],
+        features: &[Feature],
+        watch: &dyn Fn(f64) -> bool,
+    ) -> Result<Vec<Option<Path>>, AnalyseError> {
+        let whole = parts.len() == 1 && parts[0].pin.is_none();
+        let all = features.len().max(1) as f64;
+        let path = |part: &Part<'_>| {
+            if part.words().next().is_none() {
+                return Ok(None);
+            }
+            let (from, share) = (part.frames.start as f64 / all, part.frames.len() as f64 / all);
+            let own = features.get(part.frames.clone()).unwrap_or_default();
+            match align::align(self.model, own, &part.ways, part.around, &|p| watch(from + share * p)) {
+                Ok(path) => Ok(Some(path)),
+                // Between pins there may be too little room to listen; the sounds share it and are doubtful.
+                Err(AlignError::TooLong { .. } | AlignError::NoPath) if !whole => Ok(None),
+                Err(e) => Err(e.into()),
+            }
+        };
+        parts.iter().map(path).collect()
+    }
+
+    /// The size in which what is said sounds likeliest.
+    fn size(&self, parts: &[Part<'_>], paths: &[Option<Path>], heard: &Laid<'_>) -> f64 {
+        let mut senones = vec![None; heard.features.len()];
+        for (part, path) in parts.iter().zip(paths) {
+            for segment in path.iter().flat_map(|p| &p.segments) {
+                let said = segment.word.is_some_and(|i| matches!(part.items[i], Item::Word(_)));
+                for frame in segment.frames.clone().filter(|_| said) {
+                    senones[part.frames.start + frame] = path.as_ref().map(|p| p.senones[frame]);
                 }
             }
         }
-        refine(heard.looks, &mut timing.sounds[first_sound..]);
-        let mut spans: Vec<Option<Span>> = Vec::new();
-        for sound in &timing.sounds[first_sound..] {
-            if let Some(w) = sound.word.map(|w| w as usize) {
-                spans.resize((w + 1 - first_word).max(spans.len()), None);
-                let span = spans[w - first_word].get_or_insert(sound.span);
-                span.end = sound.span.end;
-            }
-        }
-        for (i, item) in items.iter().enumerate() {
-            let Item::Word(w) = *item else { continue };
-            let (sum, count) = sums[i];
-            let span = spans.get(w - first_word).copied().flatten().unwrap_or_default();
-            timing.words.push(Word {
-                after: asked[w].after.clone(),
-                confidence: confidence(sum / count.max(1) as f32),
-                ..Word::new(&asked[w].text, span)
-            });
-        }
-        Ok(())
+        size::of_recording(self.model, heard.samples, &senones, size::OF_TEXT)
     }
 
     fn pronunciations(&self, ways: &[Spoken]) -> Result<Vec<Pronunciation>, AlignError> {
@@ -244,6 +220,91 @@ impl Analyser {
             self.model.base(phone.name()).ok_or_else(|| AlignError::UnknownSound(phone.name().to_string()))
         };
         ways.iter().map(|spoken| spoken.iter().map(|s| base(s.phone)).collect()).collect()
+    }
+}
+
+/// A stretch without words: a pause, with what noises are in it.
+fn leave(part: &Part<'_>, timing: &mut Timing, noises: &mut [Option<Span>]) {
+    if part.span.length().0 > 1e-9 {
+        push(&mut timing.sounds, Sound::new(Phone::Sil, part.span));
+    }
+    for item in &part.items {
+        if let Item::Noise(n) = item {
+            noises[*n] = Some(part.span).filter(|s| s.length().0 > SHORTEST);
+        }
+    }
+}
+
+/// Adds what was laid on a stretch to `timing`, which ends where the stretch starts.
+fn put(
+    asked: &[Asked],
+    part: &Part<'_>,
+    path: &Path,
+    looks: &Looks<'_>,
+    timing: &mut Timing,
+    noises: &mut [Option<Span>],
+) {
+    let (items, stretch, segments) = (&part.items, part.span, &path.segments);
+    let (first_word, first_sound) = (timing.words.len(), timing.sounds.len());
+    let mut start = stretch.start;
+    let mut sums: Vec<(f32, u32)> = vec![(0.0, 0); items.len()];
+    let last = segments.len().saturating_sub(1);
+    for (i, segment) in segments.iter().enumerate() {
+        let latest = Seconds(stretch.end.0 - SHORTEST * (last - i) as f64);
+        let end = if i == last {
+            stretch.end
+        } else {
+            Seconds(boundary_seconds(part.frames.start + segment.frames.end)).min(latest)
+        };
+        if end <= start {
+            continue;
+        }
+        let span = Span { start, end };
+        start = end;
+        let Some(item) = segment.word else {
+            push(
+                &mut timing.sounds,
+                Sound { confidence: confidence(segment.posterior), ..Sound::new(Phone::Sil, span) },
+            );
+            continue;
+        };
+        match items[item] {
+            Item::Noise(n) => {
+                noises[n] = Some(span);
+                push(&mut timing.sounds, Sound::new(Phone::Sil, span));
+            }
+            Item::Word(w) => {
+                let said = asked[w].ways[segment.pronunciation][segment.phone];
+                sums[item] = (sums[item].0 + segment.posterior, sums[item].1 + 1);
+                let confidence = confidence(segment.posterior);
+                let number = w as u32;
+                timing.sounds.push(Sound {
+                    word: Some(number),
+                    stress: said.stress,
+                    confidence,
+                    ..Sound::new(said.phone, span)
+                });
+            }
+        }
+    }
+    refine(looks, &mut timing.sounds[first_sound..]);
+    let mut spans: Vec<Option<Span>> = Vec::new();
+    for sound in &timing.sounds[first_sound..] {
+        if let Some(w) = sound.word.map(|w| w as usize) {
+            spans.resize((w + 1 - first_word).max(spans.len()), None);
+            let span = spans[w - first_word].get_or_insert(sound.span);
+            span.end = sound.span.end;
+        }
+    }
+    for (i, item) in items.iter().enumerate() {
+        let Item::Word(w) = *item else { continue };
+        let (sum, count) = sums[i];
+        let span = spans.get(w - first_word).copied().flatten().unwrap_or_default();
+        timing.words.push(Word {
+            after: asked[w].after.clone(),
+            confidence: confidence(sum / count.max(1) as f32),
+            ..Word::new(&asked[w].text, span)
+        });
     }
 }
 

@@ -35,6 +35,7 @@ pub mod prosody;
 mod refine;
 pub mod report;
 pub mod scorer;
+pub mod size;
 pub mod spelling;
 pub mod text;
 pub mod which;

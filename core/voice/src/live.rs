@@ -2,9 +2,13 @@
 //! as for a recording; only that the mean of the voice is learned on the way, and that what was heard last may still change.
 
 use crate::analyser::{AnalyseError, Analyser, confidence, push};
-use crate::features::{AFTER, CEPSTRA, Cepstrum, FrontEnd, RATE, SHIFT, WINDOW, boundary_seconds, feature};
+use crate::features::{
+    AFTER, CEPSTRA, Cepstrum, Feature, FrontEnd, Power, RATE, SHIFT, WINDOW, boundary_seconds, feature,
+    speech_frames,
+};
 use crate::hear::{Heard, Hearing};
 use crate::scorer::BlockScores;
+use crate::size;
 use jam_score::{Phone, Seconds, Sound, Span, Timing};
 use std::collections::VecDeque;
 
@@ -24,6 +28,13 @@ const RANGE: f64 = 8.0;
 const QUIET: f32 = -6.0;
 /// Frames for which it may be too quiet within speech: closures are.
 const HANGS: u32 = 12;
+/// Frames of speech after which the voice's size is looked for first, again after as many as [`AGAIN`], and no more after
+/// [`SETTLED`]: by then it is known.
+const FIRST: u32 = 300;
+const AGAIN: u32 = 200;
+const SETTLED: u32 = 1500;
+/// Frames whose spectra are kept for that: ten seconds.
+const SPECTRA: usize = 1000;
 /// Frames that are kept, ten minutes and those that are forgotten together: a take is no longer.
 const KEPT: usize = 66_000;
 const FORGET: usize = 6_000;
@@ -35,6 +46,13 @@ pub struct Ear {
     /// Samples from the one before the next frame's first on.
     samples: Vec<f32>,
     begun: bool,
+    /// How many times as high as usual the voice's formants lie, as far as is known.
+    size: f64,
+    /// The spectra of what was heard last.
+    powers: VecDeque<Power>,
+    /// Frames that were loud enough for speech, and how many there will be when the size is looked for.
+    spoken: u32,
+    look: u32,
     /// The cepstra around the next feature.
     around: VecDeque<Cepstrum>,
     mean: Cepstrum,
@@ -62,10 +80,14 @@ impl Analyser {
 impl Ear {
     fn new(hearing: Hearing) -> Ear {
         Ear {
-            front: FrontEnd::new(),
+            front: FrontEnd::new(size::USUAL),
             hearing,
             samples: vec![0.0],
             begun: false,
+            size: size::USUAL,
+            powers: VecDeque::new(),
+            spoken: 0,
+            look: FIRST,
             around: VecDeque::new(),
             mean: USUAL,
             speech: WORTH,
@@ -84,7 +106,11 @@ impl Ear {
         let mut from = 0;
         while self.samples.len() >= from + 1 + WINDOW {
             let (before, window) = (self.samples[from], &self.samples[from + 1..from + 1 + WINDOW]);
-            let cepstrum = self.front.cepstrum(before, window);
+            let (cepstrum, spectrum) = self.front.cepstrum(before, window);
+            if self.powers.len() == SPECTRA {
+                self.powers.pop_front();
+            }
+            self.powers.push_back(spectrum);
             let power = window.iter().map(|s| s * s).sum::<f32>() / WINDOW as f32;
             self.levels.push_back(10.0 * power.max(1e-12).log10());
             self.learn(&cepstrum);
@@ -100,16 +126,48 @@ impl Ear {
                 self.around.pop_front();
             }
             from += SHIFT;
+            if self.spoken == self.look && self.since == 0 {
+                self.look += if self.look < SETTLED { AGAIN } else { u32::MAX - self.look };
+                self.hear(std::mem::take(&mut features));
+                self.resize();
+            }
         }
         self.samples.drain(..from);
-        let (features, quiet): (Vec<_>, Vec<_>) = features.into_iter().unzip();
-        let scores = BlockScores::full(self.hearing.model(), &features);
-        scores.frames().zip(quiet).for_each(|(scores, quiet)| self.hearing.take(scores, quiet));
+        self.hear(features);
         if self.hearing.frames() > KEPT {
             self.hearing.forget(FORGET);
             self.levels.drain(..FORGET);
             self.before += FORGET;
         }
+    }
+
+    fn hear(&mut self, features: Vec<(Feature, f32)>) {
+        let (features, quiet): (Vec<_>, Vec<_>) = features.into_iter().unzip();
+        let scores = BlockScores::full(self.hearing.model(), &features);
+        scores.frames().zip(quiet).for_each(|(scores, quiet)| self.hearing.take(scores, quiet));
+    }
+
+    /// Looks for the voice's size in what was heard last, and goes on hearing it so.
+    fn resize(&mut self) {
+        let senones: Vec<Option<u16>> = self.hearing.so_far().iter().flat_map(Heard::said).collect();
+        // The search has not taken the newest frames yet.
+        let heard: Vec<Power> = self.powers.iter().copied().collect();
+        let known = &heard[..heard.len().saturating_sub(AFTER)];
+        let count = known.len().min(senones.len());
+        let (powers, senones) = (&known[known.len() - count..], &senones[senones.len() - count..]);
+        let size = size::of(self.hearing.model(), powers, senones, size::OF_SOUNDS);
+        if size == self.size {
+            return;
+        }
+        self.size = size;
+        let cepstra = self.front.resize(size, heard.into_iter());
+        let speech = speech_frames(&cepstra);
+        let spoken: Vec<&Cepstrum> =
+            cepstra.iter().zip(&speech).filter(|(_, s)| **s).map(|(c, _)| c).collect();
+        self.speech = spoken.len().max(1) as f64;
+        self.mean = std::array::from_fn(|i| spoken.iter().map(|c| c[i]).sum::<f64>() / self.speech);
+        let newest = cepstra.len().saturating_sub(self.around.len());
+        self.around = cepstra[newest..].iter().copied().collect();
     }
 
     /// Learns what is loud here, and the mean of what is speech.
@@ -123,6 +181,7 @@ impl Ear {
         let limit = if range < RANGE { USUAL[0] - RANGE } else { self.quietest + SPEECH * range };
         self.since = if level > limit { 0 } else { (self.since + 1).min(HANGS) };
         if level > limit {
+            self.spoken += 1;
             self.speech = (self.speech + 1.0).min(REMEMBERED);
             for i in 0..CEPSTRA {
                 self.mean[i] += (cepstrum[i] - self.mean[i]) / self.speech;
@@ -177,7 +236,7 @@ impl Ear {
             );
         }
         crate::analyse::stress_by_level(&mut sounds);
-        Timing { sounds, ..Timing::default() }
+        Timing { sounds, size: size::said(self.size), ..Timing::default() }
     }
 }
 

@@ -23,7 +23,7 @@ fn analyse(recording: &Recording, text: &str) -> Result<jam_voice::Found, Analys
 /// from its Python wheel): 278 frames and the cepstra of the last one, noise removal on.
 #[test]
 fn cepstra_are_those_of_the_reference_recogniser() {
-    let cepstra = features::cepstra(&fixture("goforward.wav").mono());
+    let cepstra = features::cepstra(&fixture("goforward.wav").mono(), 1.0);
     assert_eq!(cepstra.len(), 278);
     for (ours, theirs) in cepstra[277].iter().zip([24.568, -20.859, -3.242, -13.515]) {
         assert!((ours - theirs).abs() < 1e-3, "{:?}", &cepstra[277][..4]);
@@ -107,13 +107,13 @@ fn boundaries_of_synthesised_speech_lie_where_the_synthesiser_put_them() {
 fn of_very_many_ways_into_a_word_one_is_taken_whole() {
     let model = model::AcousticModel::shipped().unwrap();
     let recording = fixture("goforward.wav");
-    let features = features::features(&features::cepstra(&recording.mono_at(features::RATE).unwrap()));
+    let features = features::features(&features::cepstra(&recording.mono_at(features::RATE).unwrap(), 1.0));
     let said = |sounds: &str| -> Vec<u8> { sounds.split(' ').map(|s| model.base(s).unwrap()).collect() };
     // The right way to say "go" comes behind 299 that are worse.
     let mut go = vec![said("G AO OW"); 299];
     go.push(said("G OW"));
     let words = [go, vec![said("F AO R W ER D")], vec![said("T EH N")], vec![said("M IY T ER Z")]];
-    let path = align::align(model, &features, &words, align::Around::default(), &|_| true).unwrap();
+    let path = align::align(model, &features, &words, align::Around::default(), &|_| true).unwrap().segments;
     for (w, ways) in words.iter().enumerate() {
         let own: Vec<_> = path.iter().filter(|s| s.word == Some(w)).collect();
         let way = own[0].pronunciation;
