@@ -18,7 +18,7 @@ pub struct Align {
     #[command(flatten)]
     spoken: Spoken,
     /// Prints JSON instead of a table (start, end, confidence, word or sound): words with text, start, end (seconds), confidence (0..1) and sounds,
-    /// `doubtful` where marked; then every sound and pause (SIL) of the recording; `size` where the voice is smaller (over 1) or larger than usual.
+    /// `doubtful` where marked, `unsaid` where written but not said; `unwritten` stretches (start, end) where something is said that the text does not have; then every sound and pause (SIL) of the recording; `size` where the voice is smaller (over 1) or larger than usual.
     #[arg(long)]
     json: bool,
     /// Writes words and sounds as interval tiers, a TextGrid text file.
@@ -32,8 +32,17 @@ struct Words<'a> {
     #[serde(skip_serializing_if = "Option::is_none")]
     size: Option<f64>,
     words: Vec<Word<'a>>,
+    /// Where something is said that the text does not have.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    unwritten: Vec<Stretch>,
     /// All that sounds and the pauses between, without gaps.
     sounds: Vec<Sound>,
+}
+
+#[derive(Serialize)]
+struct Stretch {
+    start: Seconds,
+    end: Seconds,
 }
 
 #[derive(Serialize)]
@@ -44,6 +53,9 @@ struct Word<'a> {
     confidence: f32,
     #[serde(skip_serializing_if = "std::ops::Not::not")]
     doubtful: bool,
+    /// It is written, but not said: it has no sounds and lasts no time.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    unsaid: bool,
     sounds: Vec<Sound>,
 }
 
@@ -70,10 +82,12 @@ fn words(timing: &Timing) -> Words<'_> {
                 start: w.span.start,
                 end: w.span.end,
                 confidence: w.confidence,
-                doubtful: w.is_doubtful(),
+                doubtful: w.is_doubtful() && !w.unsaid,
+                unsaid: w.unsaid,
                 sounds: sounds_of(i).collect(),
             })
             .collect(),
+        unwritten: timing.unwritten().iter().map(|s| Stretch { start: s.start, end: s.end }).collect(),
         sounds: timing.sounds.iter().map(sound).collect(),
     }
 }
@@ -96,9 +110,19 @@ pub fn run(options: &Align) -> anyhow::Result<()> {
         return out::print(&("no text was given: sounds as they were heard, a draft\n".to_string() + &table));
     }
     for word in &words.words {
-        let doubt = if word.doubtful { "  doubtful" } else { "" };
+        let doubt = match (word.unsaid, word.doubtful) {
+            (true, _) => "  not said",
+            (false, true) => "  doubtful",
+            (false, false) => "",
+        };
         row(word.start, word.end, word.confidence, &format!("{}{doubt}", word.text));
         word.sounds.iter().for_each(|s| row(s.start, s.end, s.confidence, &format!("  {}", s.phone)));
+    }
+    for stretch in &words.unwritten {
+        table.push_str(&format!(
+            "{:8.3} {:8.3}          said, but not in the text\n",
+            stretch.start.0, stretch.end.0
+        ));
     }
     out::print(&table)
 }

@@ -38,6 +38,7 @@ pub fn act(op: &Op, at: &Situation<'_>) -> Result<Done, Refusal> {
         | Op::Film { .. }
         | Op::Listen { .. }
         | Op::Retype { .. }
+        | Op::Write { .. }
         | Op::Pronounce { .. }
         | Op::Correct { .. }
         | Op::Times { .. }

@@ -16,6 +16,10 @@ pub fn needs(op: &Op, line: &Line) -> BTreeSet<String> {
     let mut all = Needs { all: BTreeSet::new(), timing };
     match op {
         Op::Text { .. } => all.name("text"),
+        Op::Write { at, .. } => {
+            all.name("text");
+            all.time(*at);
+        }
         Op::Character { .. } => all.name("character"),
         Op::Name { .. } => all.name("name"),
         Op::Frames { .. } => all.name("frames"),

@@ -104,8 +104,10 @@ pub enum Op {
     Frames { frames: OwnFrames },
     /// Which of its sound is listened to; times it had for that are back.
     Listen { listen: Listen },
-    /// Writes one word otherwise.
+    /// Writes one word otherwise; nothing takes it out of the text.
     Retype { word: u32, text: String },
+    /// Writes words into the text where they are said: behind the word that ends before a time.
+    Write { at: f64, text: String },
     /// Says one word otherwise: in the phonetic alphabet, or ARPAbet in capitals with spaces.
     Pronounce { word: u32, sounds: String },
     /// Changes words and sounds by hand.

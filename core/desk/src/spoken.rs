@@ -8,6 +8,7 @@ use crate::times;
 use jam_score::{Correction, Frame, Ids, Line, MAX_HANDLE, OwnFrames, diction};
 use jam_voice::text::TextWord;
 use jam_voice::{notation, text};
+use std::ops::Range;
 
 /// Farthest that a film lies from the sound, seconds.
 const MOST_OFFSET: f64 = 3600.0;
@@ -38,6 +39,15 @@ pub fn word_key(word: &str) -> Result<String, Refusal> {
     let one = text::read(word).ok().map(|s| s.words).filter(|w| w.len() == 1 && !w[0].key.is_empty());
     let says = "Type one word in Latin letters, as it is written in the lines.";
     Ok(one.ok_or_else(|| Refusal::new("word", "not_one_word", says))?[0].key.clone())
+}
+
+/// A word with the space before it, and with the marks behind it where none stand before it that could take their place.
+fn with_its_marks(text: &str, place: Range<usize>) -> Range<usize> {
+    let before = text[..place.start].trim_end();
+    let behind = &text[place.end..];
+    let marks = behind.find(|c: char| c.is_whitespace() || c.is_alphanumeric()).unwrap_or(behind.len());
+    let follows_words = before.ends_with(|c: char| c.is_alphanumeric());
+    before.len()..place.end + if follows_words { 0 } else { marks }
 }
 
 pub(crate) fn change(op: &Op, at: &Situation<'_>, ids: &mut Ids) -> Result<Change, Refusal> {
@@ -112,9 +122,31 @@ pub(crate) fn change(op: &Op, at: &Situation<'_>, ids: &mut Ids) -> Result<Chang
         }
         Op::Retype { word, text } => {
             let place = text_word(line, *word)?.place;
+            let (place, what) = match text.trim() {
+                "" => (with_its_marks(&line.text, place), "take a word out of the text"),
+                _ => (place, "write a word otherwise"),
+            };
             let mut whole = line.text.clone();
             whole.replace_range(place, text.trim());
-            again(Line { text: whole.trim().into(), ..line.clone() }, "write a word otherwise")
+            again(Line { text: whole.trim().into(), ..line.clone() }, what)
+        }
+        Op::Write { at: time, text } => {
+            let written = text.trim();
+            if written.is_empty() {
+                return Err(Refusal::new("text", "nothing_written", "Type the words that are said there."));
+            }
+            let timing = at.timing()?;
+            let before = timing.words.iter().rev().find(|w| !w.unsaid && w.span.end.0 <= time + 1e-6);
+            let place = match before {
+                Some(word) => {
+                    let end = text_word(line, word.id)?.place.end;
+                    end + line.text[end..].find(char::is_whitespace).unwrap_or(line.text.len() - end)
+                }
+                None => 0,
+            };
+            let (head, tail) = line.text.split_at(place);
+            let whole = [head, written, tail.trim_start()].join(" ");
+            again(Line { text: whole.trim().into(), ..line.clone() }, "write what is said")
         }
         Op::Pronounce { word, sounds } => {
             text_word(line, *word)?;

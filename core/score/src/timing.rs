@@ -39,6 +39,9 @@ pub struct Word {
     /// Its sounds were chosen by hand and stay, whatever their times.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub chosen: bool,
+    /// It is written, but not said: it has no sounds and lasts no time.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub unsaid: bool,
 }
 
 impl Sound {
@@ -52,7 +55,17 @@ impl Word {
     /// A word for sure.
     pub fn new(text: impl Into<String>, span: Span) -> Word {
         let (text, after) = (text.into(), String::new());
-        Word { id: 0, text, after, span, confidence: 1.0, pitch: None, pinned: false, chosen: false }
+        Word {
+            id: 0,
+            text,
+            after,
+            span,
+            confidence: 1.0,
+            pitch: None,
+            pinned: false,
+            chosen: false,
+            unsaid: false,
+        }
     }
 
     /// Whether somebody should listen to it; what is pinned was listened to.
@@ -148,7 +161,30 @@ pub enum TimingError {
     Noise(usize),
 }
 
+/// Seconds of silence that what is said and not written may hold.
+const WITHIN_UNWRITTEN: f64 = 0.2;
+
 impl Timing {
+    /// Where something is said that the text does not have: sounds of no word, where there are words.
+    pub fn unwritten(&self) -> Vec<Span> {
+        let mut found: Vec<Span> = Vec::new();
+        let mut spoken = false;
+        for sound in self.sounds.iter().filter(|_| !self.words.is_empty()) {
+            if sound.word.is_some() {
+                spoken = false;
+            } else if sound.phone != Phone::Sil {
+                match found.last_mut() {
+                    Some(last) if spoken && (sound.span.start - last.end).0 <= WITHIN_UNWRITTEN => {
+                        last.end = sound.span.end;
+                    }
+                    _ => found.push(sound.span),
+                }
+                spoken = true;
+            }
+        }
+        found
+    }
+
     /// Sounds are finite, in order, without gaps, and name words that exist.
     ///
     /// # Errors

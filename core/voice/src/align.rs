@@ -6,9 +6,8 @@
 //! of those states alive in each frame; if the end is not reached it is tried again with a wider
 //! band.
 
-use crate::features::Feature;
 use crate::model::{AcousticModel, Position, STATES};
-use crate::scorer::BlockScores;
+use crate::scorer::Stretch;
 use std::collections::BTreeMap;
 
 /// ln of the odds to pass through a pause between words, and not to.
@@ -17,15 +16,11 @@ const NO_PAUSE: f32 = -0.005_012_54; // ln 0.995
 /// First beam in nats; grows fourfold when the end is not reached.
 const BEAM: f32 = 250.0;
 const WIDEST_BEAM: f32 = BEAM * 1024.0;
-/// Frames scored at a time: a base phone that the search asks for in one is scored in all of them.
-const BLOCK: usize = 24;
-/// Blocks after which somebody may watch and stop.
+/// Blocks of scores after which somebody may watch and stop.
 const WATCHED: usize = 5;
 /// The confidence looks at every frame of a phone, and at every third of a pause. Fewer looks at phones would be quicker
 /// (every third: 101 instead of 70 times faster than the sound) but mark more right words as doubtful.
 const LOOK_AT_PAUSES: usize = STATES;
-/// Frames that the confidence scores at a time.
-const LOOKS: usize = 128;
 const NONE: f32 = f32::NEG_INFINITY;
 
 /// Why a text could not be laid on a recording.
@@ -62,12 +57,21 @@ pub struct Segment {
 #[derive(Debug, Clone, PartialEq)]
 pub struct Path {
     pub segments: Vec<Segment>,
-    /// The senone that each frame is taken for.
+    /// The senone that each frame is taken for; of [`ANY`] none that there is.
     pub senones: Vec<u16>,
+    /// How likely all of it is, nats.
+    pub score: f32,
 }
 
-/// A way to say a word: base phones of the model.
+/// A way to say a word: base phones of the model, or [`ANY`].
 pub type Pronunciation = Vec<u8>;
+
+/// In the place of a base phone: any sounds at all, for as long as they last.
+pub const ANY: u8 = u8::MAX;
+/// What any sounds cost beside the likeliest one in each frame, nats: as much as sounds in their own context, which fit
+/// better than any without, are likelier.
+const ANY_COSTS: f32 = 1.5;
+const ANY_SENONE: u16 = u16::MAX;
 
 /// What is said right before the first word and right after the last one; none is a pause or nothing.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -111,6 +115,15 @@ impl Graph {
             starts,
             ends,
         };
+        // Beside any sounds others are said as beside a pause.
+        let beside = |sound: u8| if sound == ANY { silence } else { sound };
+        let states = |sound: u8, left: u8, right: u8, position: Position| {
+            if sound == ANY {
+                [ANY_SENONE; STATES]
+            } else {
+                model.states_in_context(sound, beside(left), beside(right), position)
+            }
+        };
         let mut last_pause = add(pause(Vec::new(), true, false));
         // Ends of the word before, by the first sound they expect to follow: (node, own last sound).
         let mut ends: BTreeMap<u8, Vec<(usize, u8)>> = BTreeMap::new();
@@ -141,7 +154,7 @@ impl Graph {
                         pronunciation: p,
                         phone: k,
                         base: phones[k],
-                        states: model.states_in_context(phones[k], left, right, position),
+                        states: states(phones[k], left, right, position),
                         from,
                         starts: w == 0 && k == 0 && (left == silence || Some(left) == around.before),
                         ends: last_word
@@ -210,34 +223,40 @@ struct Search<'a> {
 }
 
 impl Search<'_> {
-    /// The path as (node, state) a frame, or none if the end was not reached.
+    /// Of any sounds as of a pause: both last as long as they like.
+    fn transitions(&self, base: u8) -> &[(f32, f32); STATES] {
+        self.model.transitions(if base == ANY { self.model.silence() } else { base })
+    }
+
+    /// The path as (node, state) a frame with its score, or none if the end was not reached.
     fn run(
         &mut self,
-        features: &[Feature],
+        scores: Stretch<'_>,
         beam: f32,
         watch: &dyn Fn(f64) -> bool,
-    ) -> Result<Option<Vec<(usize, usize)>>, AlignError> {
+    ) -> Result<Option<(Vec<(usize, usize)>, f32)>, AlignError> {
         let nodes = &self.graph.nodes;
         let mut now = vec![[NONE; STATES]; nodes.len()];
         let mut next = now.clone();
         let (mut low, mut high) = (0usize, 0usize);
-        for (block, chunk) in features.chunks(BLOCK).enumerate() {
-            if block.is_multiple_of(WATCHED) && !watch((block * BLOCK) as f64 / features.len() as f64) {
+        for (k, (frames, block)) in scores.blocks().enumerate() {
+            if k.is_multiple_of(WATCHED) && !watch(frames.start as f64 / scores.len() as f64) {
                 return Err(AlignError::Cancelled);
             }
-            let block_scores = BlockScores::new(self.model, chunk);
-            for (i, scores) in block_scores.frames().enumerate() {
-                let first_frame = block == 0 && i == 0;
+            for frame in frames {
+                let first_frame = frame == 0;
+                let scores = block.frame(scores.place(frame));
                 let (from, to) = if first_frame {
                     (0, nodes.iter().rposition(|n| n.starts).unwrap_or(0))
                 } else {
                     (low, (high + self.graph.longest_jump).min(nodes.len() - 1))
                 };
+                let mut any: Option<f32> = None;
                 self.bands.push(Band { low: from, offset: self.back.len() });
                 let mut best = NONE;
                 for n in from..=to {
                     let node = &nodes[n];
-                    let transitions = self.model.transitions(node.base);
+                    let transitions = *self.transitions(node.base);
                     for k in 0..STATES {
                         let (mut score, mut how) = (NONE, STAYED);
                         if first_frame {
@@ -253,7 +272,7 @@ impl Search<'_> {
                                 }
                             } else {
                                 for (j, (f, cost)) in node.from.iter().take(MOST_WAYS).enumerate() {
-                                    let leave = self.model.transitions(nodes[*f].base)[STATES - 1].1;
+                                    let leave = self.transitions(nodes[*f].base)[STATES - 1].1;
                                     let entered = now[*f][STATES - 1] + leave + cost;
                                     if entered > score {
                                         (score, how) = (entered, ENTERED + j as u8);
@@ -262,7 +281,13 @@ impl Search<'_> {
                             }
                         }
                         if score > NONE {
-                            score += scores.senone(node.states[k]);
+                            score += if node.base == ANY {
+                                *any.get_or_insert_with(|| {
+                                    scores.phones().into_iter().fold(NONE, f32::max) - ANY_COSTS
+                                })
+                            } else {
+                                scores.senone(node.states[k])
+                            };
                         }
                         next[n][k] = score;
                         self.back.push(how);
@@ -280,11 +305,11 @@ impl Search<'_> {
                 }
             }
         }
-        let leave = |n: usize| now[n][STATES - 1] + self.model.transitions(nodes[n].base)[STATES - 1].1;
+        let leave = |n: usize| now[n][STATES - 1] + self.transitions(nodes[n].base)[STATES - 1].1;
         let end = (0..nodes.len())
             .filter(|n| nodes[*n].ends && leave(*n) > NONE)
             .max_by(|a, b| leave(*a).total_cmp(&leave(*b)));
-        Ok(end.map(|end| self.trace(end, features.len())))
+        Ok(end.map(|end| (self.trace(end, scores.len()), leave(end))))
     }
 
     fn trace(&self, end: usize, frames: usize) -> Vec<(usize, usize)> {
@@ -319,14 +344,14 @@ const MOST_BACK: usize = 1 << 30;
 /// The sound is too short for the text, does not fit it, or would take too much memory.
 pub fn align(
     model: &AcousticModel,
-    features: &[Feature],
+    scores: Stretch<'_>,
     words: &[Vec<Pronunciation>],
     around: Around,
     watch: &dyn Fn(f64) -> bool,
 ) -> Result<Path, AlignError> {
     let shortest: usize = words.iter().map(|w| w.iter().map(Vec::len).min().unwrap_or(0) * STATES).sum();
-    if shortest > features.len() || words.is_empty() {
-        let (needed, has) = (shortest as f64 * 0.01, features.len() as f64 * 0.01);
+    if shortest > scores.len() || words.is_empty() {
+        let (needed, has) = (shortest as f64 * 0.01, scores.len() as f64 * 0.01);
         return Err(AlignError::TooLong { needed, has });
     }
     let graph = Graph::build(model, words, around);
@@ -334,9 +359,9 @@ pub fn align(
     loop {
         let mut search =
             Search { model, graph: &graph, bands: Vec::new(), back: Vec::new(), most: MOST_BACK };
-        if let Some(path) = search.run(features, beam, watch)? {
+        if let Some((path, score)) = search.run(scores, beam, watch)? {
             let senones = path.iter().map(|(node, state)| graph.nodes[*node].states[*state]).collect();
-            return Ok(Path { segments: segments(&graph, &path), senones });
+            return Ok(Path { segments: segments(&graph, &path), senones, score });
         }
         beam *= 4.0;
         if beam > WIDEST_BEAM || search.back.len() > MOST_BACK {
@@ -351,22 +376,25 @@ fn looks(segment: &Segment) -> impl Iterator<Item = usize> + use<> {
 }
 
 impl Path {
-    /// Sets the mean log posterior of each segment's phone against all others, on the features that it was laid on.
-    pub fn look(&mut self, model: &AcousticModel, features: &[Feature]) {
-        let frames: Vec<(usize, u8)> =
-            self.segments.iter().flat_map(|s| looks(s).map(|frame| (frame, s.base))).collect();
-        let looked_at: Vec<Feature> = frames.iter().map(|(frame, _)| features[*frame]).collect();
-        let mut posteriors = Vec::with_capacity(frames.len());
-        for (chunk, frames) in looked_at.chunks(LOOKS).zip(frames.chunks(LOOKS)) {
-            for (scores, (_, base)) in BlockScores::full(model, chunk).frames().zip(frames) {
-                let phones = scores.phones();
+    /// Sets the mean log posterior of each segment's phone against all others, on what it was laid on.
+    pub fn look(&mut self, scores: Stretch<'_>) {
+        let known = || self.segments.iter().filter(|s| s.base != ANY);
+        let mut frames = known().flat_map(|s| looks(s).map(|frame| (frame, s.base))).peekable();
+        let mut posteriors = Vec::new();
+        for (within, block) in scores.blocks() {
+            if frames.peek().is_some_and(|(frame, _)| *frame < within.end) {
+                block.fill();
+            }
+            while let Some((frame, base)) = frames.next_if(|(frame, _)| *frame < within.end) {
+                let phones = block.frame(scores.place(frame)).phones();
                 let top = phones.iter().copied().fold(NONE, f32::max);
                 let log_sum = top + phones.iter().map(|p| (p - top).exp()).sum::<f32>().ln();
-                posteriors.push(phones[usize::from(*base)] - log_sum);
+                posteriors.push(phones[usize::from(base)] - log_sum);
             }
         }
+        drop(frames);
         let mut rest = posteriors.into_iter();
-        for segment in &mut self.segments {
+        for segment in self.segments.iter_mut().filter(|s| s.base != ANY) {
             let count = looks(segment).count();
             segment.posterior = rest.by_ref().take(count).sum::<f32>() / count as f32;
         }
@@ -397,7 +425,8 @@ fn segments(graph: &Graph, path: &[(usize, usize)]) -> Vec<Segment> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::features::{cepstra, features};
+    use crate::features::{Feature, cepstra, features};
+    use crate::scorer::Scores;
 
     /// A second of noise that nothing fits well, and a text of some words.
     fn noise() -> Vec<Feature> {
@@ -415,12 +444,15 @@ mod tests {
     fn a_search_that_keeps_too_much_open_is_given_up() {
         let model = AcousticModel::shipped().expect("it ships");
         let features = noise();
+        let scores = Scores::new(model, &features);
         let phone = |name: &str| model.base(name).expect("a sound of the model");
         let words: Vec<Vec<Pronunciation>> = vec![vec![vec![phone("B"), phone("IY")]]; 4];
         let graph = Graph::build(model, &words, Around::default());
         let search = |most: usize| {
             let mut search = Search { model, graph: &graph, bands: Vec::new(), back: Vec::new(), most };
-            let found = search.run(&features, WIDEST_BEAM, &|_| true).expect("nobody cancels it");
+            let found = search
+                .run(scores.stretch(0..features.len()), WIDEST_BEAM, &|_| true)
+                .expect("nobody cancels it");
             (found.is_some(), search.back.len())
         };
         let (found, whole) = search(usize::MAX);

@@ -3,12 +3,16 @@
 use crate::align::{self, AlignError, Around, Path, Pronunciation};
 use crate::analyser::{AnalyseError, Analyser, confidence, push, refine};
 use crate::features::{Feature, boundary_seconds, cepstra, features, frame_near};
+use crate::hear;
+use crate::model::AcousticModel;
 use crate::phrasing::{audible, voice_level};
 use crate::prosody::{HOP, VoiceTracks};
 use crate::refine::Looks;
+use crate::scorer::Scores;
 use crate::size;
 use crate::text::{Script, Tag};
-use jam_score::{Noise, Phone, Seconds, Sound, Span, Spoken, Timing, Word};
+use crate::unwritten::{Again, Differs};
+use jam_score::{DOUBTFUL, Noise, Phone, Seconds, Sound, Span, Spoken, Timing, Word};
 use std::ops::Range;
 
 /// Median word confidence below which a text is not what the recording says. A wrong text still has a
@@ -33,10 +37,14 @@ pub(crate) struct Asked {
     pub pinned: Option<(Word, Vec<Sound>)>,
 }
 
-/// What is laid on a stretch of the recording: words by their number, and noises between them.
+/// What is laid on a stretch of the recording: words by their number, noises between them, and what was found to be said
+/// but not written or written but not said.
+#[derive(Clone, Copy, PartialEq)]
 enum Item {
     Word(usize),
     Noise(usize),
+    Unwritten,
+    Unsaid(usize),
 }
 
 /// What a text is laid on.
@@ -62,7 +70,55 @@ struct Part<'a> {
     pin: Option<(usize, &'a Word, &'a [Sound])>,
 }
 
+/// Times a stretch is looked through for what is not written or not said; each finds all but what is close together.
+const ROUNDS: usize = 5;
+
 impl Part<'_> {
+    /// Takes up what is not written or not said.
+    fn take_up(&mut self, differences: &[Differs]) {
+        for differs in differences.iter().rev() {
+            match *differs {
+                Differs::More(item) => {
+                    self.items.insert(item, Item::Unwritten);
+                    self.ways.insert(item, vec![vec![align::ANY]]);
+                }
+                Differs::Less(item) => {
+                    if let Item::Word(w) = self.items[item] {
+                        self.items[item] = Item::Unsaid(w);
+                    }
+                }
+            }
+        }
+    }
+
+    /// Lays what is said on its frames.
+    fn lay(
+        &self,
+        model: &AcousticModel,
+        scores: &Scores<'_>,
+        watch: &dyn Fn(f64) -> bool,
+    ) -> Result<Path, AlignError> {
+        let said: Vec<usize> =
+            (0..self.items.len()).filter(|i| !matches!(self.items[*i], Item::Unsaid(_))).collect();
+        let ways: Vec<Vec<Pronunciation>> = said.iter().map(|i| self.ways[*i].clone()).collect();
+        let own = scores.stretch(self.frames.clone());
+        let mut path = align::align(model, own, &ways, self.around, watch)?;
+        path.segments.iter_mut().for_each(|s| s.word = s.word.map(|w| said[w]));
+        Ok(path)
+    }
+
+    /// Mean log posterior of each word that was laid, in order.
+    fn sureness(&self, path: &Path) -> Vec<f32> {
+        let mut sums: Vec<(f32, u16)> = vec![(0.0, 0); self.items.len()];
+        for segment in &path.segments {
+            if let Some(item) = segment.word {
+                sums[item] = (sums[item].0 + segment.posterior, sums[item].1 + 1);
+            }
+        }
+        let words = sums.iter().zip(&self.items).filter(|(_, item)| matches!(item, Item::Word(_)));
+        words.map(|((sum, count), _)| sum / f32::from((*count).max(1))).collect()
+    }
+
     fn words(&self) -> impl Iterator<Item = usize> + Clone {
         self.items.iter().filter_map(|i| if let Item::Word(w) = i { Some(*w) } else { None })
     }
@@ -75,24 +131,37 @@ impl Analyser {
         &self,
         script: &Script,
         asked: &[Asked],
-        mut heard: Laid<'_>,
+        heard: Laid<'_>,
         watch: &dyn Fn(f64) -> bool,
     ) -> Result<Timing, AnalyseError> {
-        let parts = self.parts(script, asked, &heard)?;
-        let mut paths = self.search(&parts, &heard.features, &|p| watch(0.15 + 0.5 * p))?;
+        let mut parts = self.parts(script, asked, &heard)?;
+        let mut scores = Scores::new(self.model, &heard.features);
+        let mut paths = self.search(&parts, &scores, &|p| watch(0.15 + 0.4 * p))?;
         let size = heard.size.unwrap_or_else(|| self.size(&parts, &paths, &heard));
+        let resized;
         if heard.size.is_none() && size != size::USUAL {
-            heard.features = features(&cepstra(heard.samples, size));
-            paths = self.search(&parts, &heard.features, &|p| watch(0.6 + 0.3 * p))?;
+            resized = features(&cepstra(heard.samples, size));
+            scores = Scores::new(self.model, &resized);
+            paths = self.search(&parts, &scores, &|p| watch(0.55 + 0.3 * p))?;
+        }
+        let looked = parts.iter().zip(&mut paths);
+        looked.filter_map(|(part, path)| Some((part, path.as_mut()?))).for_each(|(part, path)| {
+            path.look(scores.stretch(part.frames.clone()));
+        });
+        does_match(asked, &parts, &paths)?;
+        for (part, path) in parts.iter_mut().zip(&mut paths) {
+            if let Some(path) = path {
+                self.agree(part, path, &scores, heard.tracks, watch)?;
+            }
         }
         let mut timing = Timing { size: size::said(size), ..Timing::default() };
         let mut noise_spans: Vec<Option<Span>> = vec![None; script.tags.len()];
         let looks = Looks::new(heard.samples);
         for (part, path) in parts.iter().zip(paths) {
             match path {
-                Some(mut path) => {
-                    path.look(self.model, heard.features.get(part.frames.clone()).unwrap_or_default());
-                    put(asked, part, &path, &looks, &mut timing, &mut noise_spans);
+                Some(path) => {
+                    let any = |frames: Range<usize>| hear::hear(self.model, scores.features(frames), watch);
+                    put(asked, part, &path, &looks, &any, &mut timing, &mut noise_spans)?;
                 }
                 None if part.words().next().is_some() => {
                     squeeze(asked, part.words(), part.span, &mut timing)?;
@@ -113,12 +182,6 @@ impl Analyser {
         for (w, word) in timing.words.iter_mut().enumerate().filter(|(w, _)| new(*w)) {
             word.pitch = heard.tracks.pitch_of(word.span);
             word.chosen = asked[w].chosen;
-        }
-        let mut sure: Vec<f32> = timing.words.iter().map(|w| w.confidence).collect();
-        sure.sort_by(f32::total_cmp);
-        if asked.iter().all(|a| a.pinned.is_none()) && sure[sure.len() / 2] < NO_MATCH {
-            let doubtful = timing.words.iter().filter(|w| w.is_doubtful()).count();
-            return Err(AnalyseError::DoesNotMatch { doubtful, words: asked.len() });
         }
         // Several noises in one pause keep the times found for each; a single one takes all that is audible in it.
         let alone = |t: &Tag| script.tags.iter().filter(|o| o.before == t.before).count() == 1;
@@ -180,18 +243,17 @@ impl Analyser {
     fn search(
         &self,
         parts: &[Part<'_>],
-        features: &[Feature],
+        scores: &Scores<'_>,
         watch: &dyn Fn(f64) -> bool,
     ) -> Result<Vec<Option<Path>>, AnalyseError> {
         let whole = parts.len() == 1 && parts[0].pin.is_none();
-        let all = features.len().max(1) as f64;
+        let all = scores.len().max(1) as f64;
         let path = |part: &Part<'_>| {
             if part.words().next().is_none() {
                 return Ok(None);
             }
             let (from, share) = (part.frames.start as f64 / all, part.frames.len() as f64 / all);
-            let own = features.get(part.frames.clone()).unwrap_or_default();
-            match align::align(self.model, own, &part.ways, part.around, &|p| watch(from + share * p)) {
+            match part.lay(self.model, scores, &|p| watch(from + share * p)) {
                 Ok(path) => Ok(Some(path)),
                 // Between pins there may be too little room to listen; the sounds share it and are doubtful.
                 Err(AlignError::TooLong { .. } | AlignError::NoPath) if !whole => Ok(None),
@@ -199,6 +261,46 @@ impl Analyser {
             }
         };
         parts.iter().map(path).collect()
+    }
+
+    /// Finds what is said in a stretch but not written, and written but not said, and lays it anew so.
+    fn agree(
+        &self,
+        part: &mut Part<'_>,
+        path: &mut Path,
+        scores: &Scores<'_>,
+        tracks: &VoiceTracks,
+        watch: &dyn Fn(f64) -> bool,
+    ) -> Result<(), AnalyseError> {
+        let own = scores.stretch(part.frames.clone());
+        let first = part.frames.start;
+        let at = |frame: usize| Seconds(boundary_seconds(first + frame));
+        let voiced =
+            |frames: Range<usize>| tracks.voiced(Span { start: at(frames.start), end: at(frames.end) });
+        for _ in 0..ROUNDS {
+            if !watch(0.9) {
+                return Err(AlignError::Cancelled.into());
+            }
+            let is_word = |item: usize| matches!(part.items[item], Item::Word(_));
+            let (ways, is_word) = (&part.ways, &is_word);
+            let again = Again { model: self.model, scores: own, ways, path, is_word, voiced: &voiced };
+            let differences = again.differences();
+            if differences.is_empty() {
+                break;
+            }
+            let before = (part.items.clone(), part.ways.clone());
+            part.take_up(&differences);
+            match part.lay(self.model, scores, &|_| watch(0.9)) {
+                Ok(found) => *path = found,
+                Err(AlignError::Cancelled) => return Err(AlignError::Cancelled.into()),
+                Err(_) => {
+                    (part.items, part.ways) = before;
+                    break;
+                }
+            }
+            path.look(own);
+        }
+        Ok(())
     }
 
     /// The size in which what is said sounds likeliest.
@@ -223,6 +325,18 @@ impl Analyser {
     }
 }
 
+/// Whether the text is what the recording says at all, as far as its words are not pinned.
+fn does_match(asked: &[Asked], parts: &[Part<'_>], paths: &[Option<Path>]) -> Result<(), AnalyseError> {
+    let ([part], [Some(path)]) = (parts, paths) else { return Ok(()) };
+    let mut sure: Vec<f32> = part.sureness(path).into_iter().map(confidence).collect();
+    sure.sort_by(f32::total_cmp);
+    if part.pin.is_none() && sure.get(sure.len() / 2).is_some_and(|middle| *middle < NO_MATCH) {
+        let doubtful = sure.iter().filter(|s| **s < DOUBTFUL).count();
+        return Err(AnalyseError::DoesNotMatch { doubtful, words: asked.len() });
+    }
+    Ok(())
+}
+
 /// A stretch without words: a pause, with what noises are in it.
 fn leave(part: &Part<'_>, timing: &mut Timing, noises: &mut [Option<Span>]) {
     if part.span.length().0 > 1e-9 {
@@ -241,13 +355,13 @@ fn put(
     part: &Part<'_>,
     path: &Path,
     looks: &Looks<'_>,
+    any: &dyn Fn(Range<usize>) -> Result<Vec<hear::Heard>, AlignError>,
     timing: &mut Timing,
     noises: &mut [Option<Span>],
-) {
+) -> Result<(), AnalyseError> {
     let (items, stretch, segments) = (&part.items, part.span, &path.segments);
     let (first_word, first_sound) = (timing.words.len(), timing.sounds.len());
     let mut start = stretch.start;
-    let mut sums: Vec<(f32, u32)> = vec![(0.0, 0); items.len()];
     let last = segments.len().saturating_sub(1);
     for (i, segment) in segments.iter().enumerate() {
         let latest = Seconds(stretch.end.0 - SHORTEST * (last - i) as f64);
@@ -273,9 +387,23 @@ fn put(
                 noises[n] = Some(span);
                 push(&mut timing.sounds, Sound::new(Phone::Sil, span));
             }
+            Item::Unwritten => {
+                let from = part.frames.start + segment.frames.start;
+                let heard = any(from..part.frames.start + segment.frames.end)?;
+                for one in &heard {
+                    let last = one.frames.end == segment.frames.len();
+                    let end = if last { span.end } else { Seconds(boundary_seconds(from + one.frames.end)) };
+                    let begins = timing.sounds.last().map_or(span.start, |s| s.span.end).max(span.start);
+                    let own = Span { start: begins, end: end.min(span.end) };
+                    if own.end > own.start {
+                        let confidence = confidence(one.posterior);
+                        push(&mut timing.sounds, Sound { confidence, ..Sound::new(one.phone, own) });
+                    }
+                }
+            }
+            Item::Unsaid(_) => {}
             Item::Word(w) => {
                 let said = asked[w].ways[segment.pronunciation][segment.phone];
-                sums[item] = (sums[item].0 + segment.posterior, sums[item].1 + 1);
                 let confidence = confidence(segment.posterior);
                 let number = w as u32;
                 timing.sounds.push(Sound {
@@ -296,16 +424,21 @@ fn put(
             span.end = sound.span.end;
         }
     }
-    for (i, item) in items.iter().enumerate() {
-        let Item::Word(w) = *item else { continue };
-        let (sum, count) = sums[i];
-        let span = spans.get(w - first_word).copied().flatten().unwrap_or_default();
-        timing.words.push(Word {
-            after: asked[w].after.clone(),
-            confidence: confidence(sum / count.max(1) as f32),
-            ..Word::new(&asked[w].text, span)
-        });
+    let (mut sure, mut at) = (part.sureness(path).into_iter(), stretch.start);
+    for item in items {
+        let (w, unsaid) = match *item {
+            Item::Word(w) => (w, false),
+            Item::Unsaid(w) => (w, true),
+            Item::Noise(_) | Item::Unwritten => continue,
+        };
+        // What is not said lies where the word before it ends.
+        let own = spans.get(w - first_word).copied().flatten().unwrap_or(Span { start: at, end: at });
+        at = own.end;
+        let confidence = if unsaid { 0.0 } else { sure.next().map_or(0.0, confidence) };
+        let after = asked[w].after.clone();
+        timing.words.push(Word { after, confidence, unsaid, ..Word::new(&asked[w].text, own) });
     }
+    Ok(())
 }
 
 /// Words with too little room: their sounds share it evenly, and none of it is sure.

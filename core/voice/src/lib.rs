@@ -38,6 +38,7 @@ pub mod scorer;
 pub mod size;
 pub mod spelling;
 pub mod text;
+mod unwritten;
 pub mod which;
 
 pub use align::AlignError;

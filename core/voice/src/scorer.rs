@@ -36,6 +36,123 @@ pub struct FrameScores<'b> {
     frame: usize,
 }
 
+/// Frames scored at a time: a base phone that is asked for in one is scored in all of them.
+const BLOCK: usize = 24;
+/// Recordings of so many frames, two minutes, keep what was scored, 3 kB a frame, for whoever asks again.
+const KEPT: usize = 12_000;
+
+/// All frames of a recording, scored as they are asked for.
+pub struct Scores<'a> {
+    model: &'a AcousticModel,
+    features: &'a [Feature],
+    kept: Vec<BlockScores<'a>>,
+}
+
+/// A stretch of [`Scores`].
+#[derive(Clone, Copy)]
+pub struct Stretch<'s> {
+    scores: &'s Scores<'s>,
+    from: usize,
+    to: usize,
+}
+
+/// A block that is kept, or one that was made for this once.
+pub(crate) enum Block<'s> {
+    Kept(&'s BlockScores<'s>),
+    Made(BlockScores<'s>),
+}
+
+impl<'a> Scores<'a> {
+    pub fn new(model: &'a AcousticModel, features: &'a [Feature]) -> Scores<'a> {
+        let kept = if features.len() > KEPT { &[] } else { features };
+        Scores {
+            model,
+            features,
+            kept: kept.chunks(BLOCK).map(|block| BlockScores::new(model, block)).collect(),
+        }
+    }
+
+    /// Some of its frames; those that are not there are left out.
+    pub fn stretch(&self, frames: std::ops::Range<usize>) -> Stretch<'_> {
+        let to = frames.end.min(self.features.len());
+        Stretch { scores: self, from: frames.start.min(to), to }
+    }
+
+    /// Frames in all.
+    pub fn len(&self) -> usize {
+        self.features.len()
+    }
+
+    pub fn is_empty(&self) -> bool {
+        self.features.is_empty()
+    }
+
+    /// What some frames were scored by.
+    pub(crate) fn features(&self, frames: std::ops::Range<usize>) -> &'a [Feature] {
+        self.features.get(frames).unwrap_or_default()
+    }
+
+    fn block(&self, block: usize) -> Block<'_> {
+        match self.kept.get(block) {
+            Some(kept) => Block::Kept(kept),
+            None => {
+                let end = ((block + 1) * BLOCK).min(self.features.len());
+                Block::Made(BlockScores::new(self.model, &self.features[block * BLOCK..end]))
+            }
+        }
+    }
+}
+
+impl Stretch<'_> {
+    /// Frames in it.
+    pub fn len(&self) -> usize {
+        self.to - self.from
+    }
+
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+
+    /// A stretch of it.
+    #[must_use]
+    pub fn part(&self, frames: std::ops::Range<usize>) -> Self {
+        let to = (self.from + frames.end).min(self.to);
+        Stretch { from: (self.from + frames.start).min(to), to, ..*self }
+    }
+
+    /// Goes through its blocks: which of its frames each holds, and the block.
+    pub(crate) fn blocks(&self) -> impl Iterator<Item = (std::ops::Range<usize>, Block<'_>)> {
+        let blocks = self.from / BLOCK..self.to.div_ceil(BLOCK).max(self.from / BLOCK);
+        blocks.map(|block| {
+            let own = (block * BLOCK).max(self.from)..((block + 1) * BLOCK).min(self.to);
+            (own.start - self.from..own.end - self.from, self.scores.block(block))
+        })
+    }
+
+    /// Where a frame lies in its block.
+    pub(crate) fn place(&self, frame: usize) -> usize {
+        (self.from + frame) % BLOCK
+    }
+}
+
+impl Block<'_> {
+    /// The scores of a frame by its place in the block.
+    pub fn frame(&self, frame: usize) -> FrameScores<'_> {
+        match self {
+            Block::Kept(block) => FrameScores { block, frame },
+            Block::Made(block) => FrameScores { block, frame },
+        }
+    }
+
+    /// Scores all codebooks at once, side by side.
+    pub fn fill(&self) {
+        match self {
+            Block::Kept(block) => block.fill(),
+            Block::Made(block) => block.fill(),
+        }
+    }
+}
+
 const NOTHING: Best = Best { score: [f32::NEG_INFINITY; TOP], density: [0; TOP] };
 
 /// Densities that one instruction compares.
@@ -276,10 +393,14 @@ impl<'m> BlockScores<'m> {
     /// Scores the frames against all codebooks at once, side by side.
     pub fn full(model: &'m AcousticModel, features: &[Feature]) -> BlockScores<'m> {
         let block = BlockScores::new(model, features);
-        (0..model.bases()).into_par_iter().for_each(|base| {
-            block.book(base);
-        });
+        block.fill();
         block
+    }
+
+    fn fill(&self) {
+        (0..self.model.bases()).into_par_iter().for_each(|base| {
+            self.book(base);
+        });
     }
 
     fn book(&self, base: usize) -> &BestOfBook {

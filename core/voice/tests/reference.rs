@@ -4,7 +4,7 @@
 
 use jam_score::{Phone, Sound};
 use jam_sound::Recording;
-use jam_voice::{AlignError, AnalyseError, Analyser, align, features, model};
+use jam_voice::{AlignError, AnalyseError, Analyser, align, features, model, scorer};
 use std::path::Path;
 
 mod matching;
@@ -113,7 +113,9 @@ fn of_very_many_ways_into_a_word_one_is_taken_whole() {
     let mut go = vec![said("G AO OW"); 299];
     go.push(said("G OW"));
     let words = [go, vec![said("F AO R W ER D")], vec![said("T EH N")], vec![said("M IY T ER Z")]];
-    let path = align::align(model, &features, &words, align::Around::default(), &|_| true).unwrap().segments;
+    let scores = scorer::Scores::new(model, &features);
+    let all = scores.stretch(0..features.len());
+    let path = align::align(model, all, &words, align::Around::default(), &|_| true).unwrap().segments;
     for (w, ways) in words.iter().enumerate() {
         let own: Vec<_> = path.iter().filter(|s| s.word == Some(w)).collect();
         let way = own[0].pronunciation;

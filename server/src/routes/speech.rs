@@ -11,13 +11,15 @@ use crate::views::line::{LineView, view};
 use crate::{outside, range};
 use axum::Json;
 use axum::body::Body;
-use axum::extract::{Multipart, Path, State};
+use axum::extract::{Multipart, Path, Query, State};
 use axum::http::{HeaderMap, Response};
 use jam_desk::{Op, text_word, word_key};
 use jam_formats::sound;
 use jam_score::{Diction, Listen, Spoken, Timing, diction};
+use jam_sound::Recording;
 use jam_voice::{features, notation, text};
 use serde::{Deserialize, Serialize};
+use std::borrow::Cow;
 use std::sync::Arc;
 
 /// One way to say a word, in both notations.
@@ -218,10 +220,35 @@ pub async fn take_sound(
     .await
 }
 
-/// Drafts what a line says: by the program that was set at the start, if one was. Nothing is changed; every word
-/// carries how far the recording bears it out.
-#[utoipa::path(post, path = "/api/lines/{id}/draft", tag = "lines", params(("id" = i32, Path)), responses((status = 200, body = Draft), (status = 422, body = Problem)))]
-pub async fn draft(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Json<Draft>> {
+/// A stretch of a recording, with a little of what is around it.
+fn stretch(recording: &Recording, from: f64, to: f64) -> Answer<Recording> {
+    const AROUND: f64 = 0.03;
+    let (from, to) = ((from - AROUND).max(0.0), (to + AROUND).min(recording.duration().0));
+    // Not so for what is no number.
+    if !(to - from > 2.0 * AROUND) {
+        let says = "That is no stretch of the recording; give its start and its end in seconds.";
+        return Err(Problem::refused("from", "no_stretch", says));
+    }
+    let samples = |time: f64| (time * f64::from(recording.rate())).round();
+    Ok(recording.shifted(-(samples(from) as i64), samples(to - from) as usize))
+}
+
+/// What of a line is drafted.
+#[derive(Deserialize, utoipa::IntoParams)]
+pub struct Drafted {
+    /// Only what is said in this stretch, seconds; none is all that is listened to.
+    from: Option<f64>,
+    to: Option<f64>,
+}
+
+/// Drafts what a line says, or a stretch of it: by the program that was set at the start, if one was. Nothing is changed;
+/// every word carries how far the recording bears it out.
+#[utoipa::path(post, path = "/api/lines/{id}/draft", tag = "lines", params(("id" = i32, Path), Drafted), responses((status = 200, body = Draft), (status = 422, body = Problem)))]
+pub async fn draft(
+    State(app): State<Arc<App>>,
+    Path(id): Path<i32>,
+    Query(drafted): Query<Drafted>,
+) -> Answer<Json<Draft>> {
     // Dropped with this request when whoever asked has left: the work ends then.
     let asked = Arc::new(());
     let wanted = Arc::downgrade(&asked);
@@ -231,6 +258,10 @@ pub async fn draft(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<J
         let recording = sound::read(&app.store.blob(&line.recording)?)?;
         let recording =
             recording.heard(&line.document.listen).map_err(|e| Problem::refused("listen", "not_heard", e))?;
+        let recording = match (drafted.from, drafted.to) {
+            (Some(from), Some(to)) => Cow::Owned(stretch(&recording, from, to)?),
+            _ => recording,
+        };
         let refused = |e: &dyn std::fmt::Display| Problem::refused("text", "no_draft", e);
         let text = match &app.settings.transcriber {
             Some(command) => {

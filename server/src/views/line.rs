@@ -7,7 +7,7 @@ use crate::app::App;
 use crate::checked::Stamps;
 use crate::problem::Answer;
 use crate::version::Version;
-use jam_score::{Diction, Film, Frame, FrameGrid, Listen, OwnFrames, Seconds, Shot, Timing};
+use jam_score::{Diction, Film, Frame, FrameGrid, Listen, OwnFrames, Seconds, Shot, Span, Timing};
 use jam_store::{ListedLine, StoredLine};
 use jam_voice::Phrasing;
 use serde::Serialize;
@@ -89,6 +89,8 @@ pub struct LineView {
     times: Option<String>,
     /// How it is spoken; none until it is timed.
     phrasing: Option<Phrasing>,
+    /// Where something is said that the text does not have; none where times are left out.
+    unwritten: Option<Vec<Span>>,
     /// What hands laid over the curves, in time.
     touches: Vec<TouchView>,
     /// What is laid over the speech, in time.
@@ -192,6 +194,7 @@ pub fn view_beside(app: &App, line: StoredLine, has: Option<&str>) -> Answer<Lin
         takes: takes::takes(app, &line)?,
         phrasing: spoken.filter(|_| sends).map(|s| s.phrasing.clone()),
         times,
+        unwritten: document.timing.as_ref().filter(|_| sends).map(Timing::unwritten),
         touches: hand::touches(document),
         layers: layers::layers(document),
         reach: hand::reaches(document),

@@ -30,7 +30,12 @@ const shown = (line: number) => queries.getQueryData<LineView>(key(line));
 function withTimes(line: LineView, before: LineView | undefined): LineView {
   if (!before || !line.times || line.times !== before.times || line.document.timing) return line;
   const { timing } = before.document;
-  return { ...line, phrasing: before.phrasing, document: { ...line.document, timing } };
+  return {
+    ...line,
+    phrasing: before.phrasing,
+    unwritten: before.unwritten,
+    document: { ...line.document, timing },
+  };
 }
 
 /** Takes a line as the server has it now. */

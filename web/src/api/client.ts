@@ -324,7 +324,11 @@ export const api = {
     }),
   addTake: (id: number, recording: File, heard?: number | null) =>
     ask<LineView>(`/api/lines/${id}/takes`, form({ recording, heard: heard == null ? null : String(heard) })),
-  draft: (id: number) => ask<Draft>(`/api/lines/${id}/draft`, { method: 'POST' }),
+  /** Drafts what a line says, or a stretch of it. */
+  draft: (id: number, part?: { start: number; end: number }) =>
+    ask<Draft>(`/api/lines/${id}/draft${part ? `?from=${part.start}&to=${part.end}` : ''}`, {
+      method: 'POST',
+    }),
   words: () => ask<SaidAs[]>('/api/words'),
   setWord: (word: string, sounds: string) =>
     ask<SaidAs[]>(`/api/words/${encodeURIComponent(word)}`, send('PUT', { sounds })),

@@ -723,8 +723,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Drafts what a line says: by the program that was set at the start, if one was. Nothing is changed; every word
-         *     carries how far the recording bears it out.
+         * Drafts what a line says, or a stretch of it: by the program that was set at the start, if one was. Nothing is changed;
+         *     every word carries how far the recording bears it out.
          */
         post: operations["draft"];
         delete?: never;
@@ -2691,6 +2691,8 @@ export interface components {
             touches: components["schemas"]["TouchView"][];
             /** @description What can be taken back and made again, newest first. */
             undo: string[];
+            /** @description Where something is said that the text does not have; none where times are left out. */
+            unwritten?: components["schemas"]["Span"][] | null;
             /** @description Names the voice of the line: another take or channel is another voice. */
             voice: string;
         };
@@ -3100,6 +3102,12 @@ export interface components {
             text: string;
             /** Format: int32 */
             word: number;
+        } | {
+            /** Format: double */
+            at: number;
+            /** @enum {string} */
+            do: "write";
+            text: string;
         } | {
             /** @enum {string} */
             do: "pronounce";
@@ -4828,6 +4836,12 @@ export interface components {
             listen?: components["schemas"]["Listen"];
             /** @description Noises in the pauses, in order. */
             noises?: components["schemas"]["Noise"][];
+            /**
+             * Format: double
+             * @description How many times as high as usual the voice's formants lie, as it was heard: above 1 a small voice, below a giant's.
+             *     None is usual.
+             */
+            size?: number | null;
             /** @description Sounds and pauses without gaps from 0 to the end of the recording. */
             sounds: components["schemas"]["Sound"][];
             /** @description The text these times belong to. */
@@ -5089,6 +5103,8 @@ export interface components {
             span: components["schemas"]["Span"];
             /** @description As written, without the punctuation around it. */
             text: string;
+            /** @description It is written, but not said: it has no sounds and lasts no time. */
+            unsaid?: boolean;
         };
     };
     responses: never;
@@ -6532,7 +6548,11 @@ export interface operations {
     };
     draft: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Only what is said in this stretch, seconds; none is all that is listened to. */
+                from?: number | null;
+                to?: number | null;
+            };
             header?: never;
             path: {
                 id: number;

@@ -2,9 +2,17 @@
 
 import { type LineView, type Sound, type Word, isDoubtful } from '../api/client';
 import type { Curves } from '../api/live';
+import type { Span } from '../state';
 
 export const wordsOf = (line: LineView): Word[] => line.document.timing?.words ?? [];
 export const soundsOf = (line: LineView): Sound[] => line.document.timing?.sounds ?? [];
+
+/** Stretches in which something is said that the text does not have. */
+export const unwrittenOf = (line: LineView): Span[] => line.unwritten ?? [];
+
+/** The sounds of such a stretch. */
+export const soundsIn = (line: LineView, { start, end }: Span): Sound[] =>
+  soundsOf(line).filter((s) => s.phone !== 'SIL' && s.span.start > start - 1e-3 && s.span.end < end + 1e-3);
 
 /** Sounds by the places of their words, of every timing that was asked about. */
 const byWord = new WeakMap<object, Map<number, Sound[]>>();

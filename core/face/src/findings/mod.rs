@@ -457,7 +457,7 @@ fn recording(looked: &Looked<'_>, out: &mut Vec<Finding>) {
         let says = "The text or the take was changed after this was timed, and the mouth still speaks the old one: time it again.";
         out.push(finding(Rule::WrongText, Span::new(0.0, end), Vec::new(), says.into(), None));
     }
-    for word in timing.words.iter().filter(|w| w.is_doubtful()) {
+    for word in timing.words.iter().filter(|w| w.is_doubtful() && !w.unsaid) {
         let says = format!("“{}” was not heard for sure: listen and compare.", word.text);
         let mended =
             mend("it is right, pin it", Mending::Correct(vec![Correction::Accept { word: word.id }]));

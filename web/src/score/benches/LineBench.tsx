@@ -278,11 +278,16 @@ function Tiers({ line }: { line: LineView }) {
   );
 }
 
+/** As how large a voice it was heard. */
+const sizeOf = (size: number) =>
+  `Heard as a ${size > 1 ? 'smaller' : 'larger'} voice than usual: its resonances lie ${Math.abs(size * 100 - 100).toFixed(0)} % ${size > 1 ? 'higher' : 'lower'}.`;
+
 /** What the recording is like, and how the line is spoken. */
 function Report({ line }: { line: LineView }) {
   const report = useVoice(line).data?.report;
   if (!report) return null;
-  const { notes } = report;
+  const { size } = line.document.timing ?? {};
+  const notes = [...report.notes, ...(size == null ? [] : [sizeOf(size)])];
   const times = report.clipped === 1 ? 'once' : `${report.clipped} times`;
   const facts = [
     `${report.duration.toFixed(2)} s, ${report.rate / 1000} kHz, ${report.channels === 1 ? 'mono' : `${report.channels} channels`}`,

@@ -13,7 +13,7 @@ import {
   phones,
 } from '../../api/client';
 import { give } from '../../commands';
-import { set, useView } from '../../state';
+import { type Span, set, useView } from '../../state';
 import { Hint } from '../../widgets/Hint';
 import { Pick } from '../../widgets/Pick';
 import { Press } from '../../widgets/Press';
@@ -22,7 +22,7 @@ import { tell } from '../../widgets/tell';
 import { useAlphabet } from '../alphabet';
 import { choose, chosenWords, idsOf, theSound, theWord } from '../chosen';
 import { correct, deleteSounds, joinSound, pinWords, splitSound } from '../correct';
-import { soundIsDoubtful, soundsAt, soundsOf, wordsOf } from '../line';
+import { soundIsDoubtful, soundsAt, soundsIn, soundsOf, unwrittenOf, wordsOf } from '../line';
 import * as player from '../player';
 import { framesOf } from '../time';
 import css from './bench.module.css';
@@ -48,6 +48,8 @@ export function WordBench({ line, grid }: Props) {
   const sounds = idsOf(chosen, 'sounds');
   if (!word && !sound) return <Nothing line={line} />;
   const many = words.length > 1;
+  const unwritten =
+    !word && sound && unwrittenOf(line).find((s) => soundsIn(line, s).some((one) => one.id === sound.id));
   return (
     <section className={css.bench} aria-label="Word" data-testid="word-bench">
       <div className={css.column}>
@@ -57,9 +59,12 @@ export function WordBench({ line, grid }: Props) {
             <span className={css.note}>{words.map((w) => w.text).join(' ')}</span>
           </>
         ) : (
-          word && (
-            <OneWord key={`${line.summary.id} ${word.id} ${word.text}`} line={line} grid={grid} word={word} />
+          unwritten && (
+            <Unwritten key={`${line.summary.id} ${unwritten.start}`} line={line} span={unwritten} />
           )
+        )}
+        {!many && word && (
+          <OneWord key={`${line.summary.id} ${word.id} ${word.text}`} line={line} grid={grid} word={word} />
         )}
         <div className={css.row}>
           {word && (
@@ -180,12 +185,24 @@ function OneWord({ line, grid, word }: Props & { word: Word }) {
   return (
     <>
       <WordTitle line={line} word={word} />
-      <span className={css.note}>
-        {framesOf(grid, word.span)} · {(length * 1000).toFixed(0)} ms · heard{' '}
-        {Math.round(word.confidence * 100)} %, {word.pinned ? 'pinned' : sure(word)} ·{' '}
-        {word.pitch ? `pitch ${word.pitch.toFixed(0)} Hz` : 'without voice'}
-        {stress > 0.65 && ' · stressed'}
-      </span>
+      {word.unsaid ? (
+        <div className={css.row}>
+          <span className={css.note}>Written, but not said: the mouth leaves it out.</span>
+          <Press
+            testId="take-out"
+            onClick={() => void act(line.summary.id, { do: 'retype', word: word.id, text: '' })}
+          >
+            Take it out of the text
+          </Press>
+        </div>
+      ) : (
+        <span className={css.note}>
+          {framesOf(grid, word.span)} · {(length * 1000).toFixed(0)} ms · heard{' '}
+          {Math.round(word.confidence * 100)} %, {word.pinned ? 'pinned' : sure(word)} ·{' '}
+          {word.pitch ? `pitch ${word.pitch.toFixed(0)} Hz` : 'without voice'}
+          {stress > 0.65 && ' · stressed'}
+        </span>
+      )}
       <div className={css.chips} role="group" aria-label="Sounds of the word">
         {soundsAt(line, place).map((s) => (
           <Press
@@ -202,6 +219,42 @@ function OneWord({ line, grid, word }: Props & { word: Word }) {
           </Press>
         ))}
       </div>
+    </>
+  );
+}
+
+/** Something that is said and not written: a draft of it is offered, to be put right and written. */
+function Unwritten({ line, span }: { line: LineView; span: Span }) {
+  const { id } = line.summary;
+  const { start, end } = span;
+  const draft = useQuery({
+    queryKey: ['draft', id, line.voice, start, end],
+    queryFn: () => api.draft(id, span),
+    retry: false,
+  });
+  const offered = draft.data?.text ?? '';
+  return (
+    <>
+      <h2>Said, but not in the text</h2>
+      <span className={css.note}>
+        {((end - start) * 1000).toFixed(0)} ms. The mouth says the sounds that were heard; write the words,
+        and the line is timed with them.
+      </span>
+      <TextField
+        key={offered}
+        label="What is said here"
+        testId="unwritten"
+        value={offered}
+        placeholder={draft.isLoading ? 'Listening …' : 'Type what is said here'}
+        onSubmit={(text) => void act(id, { do: 'write', at: start, text })}
+      >
+        {(text) => (
+          <Press type="submit" kind="main" testId="write" disabled={!text.trim()}>
+            Write it
+          </Press>
+        )}
+      </TextField>
+      {offered && <span className={css.note}>That is a draft: listen and compare.</span>}
     </>
   );
 }

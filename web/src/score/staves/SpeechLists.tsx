@@ -24,7 +24,7 @@ export const SpeechLists = memo(function SpeechLists({ line, grid }: { line: Lin
         chosen={idsOf(chosen, 'words').at(-1) ?? word?.id ?? null}
         all={words.map((w) => ({
           id: w.id,
-          says: `${w.text}, ${framesOf(grid, w.span)}${w.pinned ? ', pinned' : isDoubtful(w) ? ', doubtful' : ''}`,
+          says: `${w.text}, ${framesOf(grid, w.span)}${w.unsaid ? ', not said' : w.pinned ? ', pinned' : isDoubtful(w) ? ', doubtful' : ''}`,
         }))}
         onChoose={(id) => {
           choose({ what: 'words', ids: [id] }, speechBench());

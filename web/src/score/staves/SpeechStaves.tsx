@@ -8,7 +8,7 @@ import { MenuAt, type Place, placeOf } from '../../widgets/MenuAt';
 import { choose, howOf, idsOf, pressed, speechBench } from '../chosen';
 import { correct } from '../correct';
 import { addMood } from '../layers';
-import { soundsOf, wordsOf } from '../line';
+import { soundsIn, soundsOf, wordsOf } from '../line';
 import * as player from '../player';
 import { ownGesture } from '../../api/queue';
 import { frameAt } from '../time';
@@ -95,6 +95,12 @@ export const SpeechStaves = memo(function SpeechStaves({
       choose({ what: 'words', ids }, speechBench());
       if (how !== 'to') player.seek(hit.word.span.start);
       grip.current = { what: 'words', ids, id, x, from: time, by: 0, moved: false, alone: how === 'alone' };
+      return;
+    }
+    if (hit?.what === 'unwritten') {
+      choose({ what: 'sounds', ids: soundsIn(line, hit.span).map((s) => s.id) }, 'word');
+      player.seek(hit.span.start);
+      grip.current = { what: 'box', stave: 'sounds', x, from: time, to: time, moved: false, more: false };
       return;
     }
     if (hit?.what === 'sound') {
@@ -219,6 +225,7 @@ export const SpeechStaves = memo(function SpeechStaves({
             onDoubleClick={(event) => {
               const { hit } = at(event);
               if (hit?.what === 'word') player.loop(hit.word.span);
+              if (hit?.what === 'unwritten') player.loop(hit.span);
               if (hit?.what === 'sound') player.loop(hit.sound.span);
             }}
           />

@@ -1,14 +1,19 @@
 // What lies under the pointer on the staves of words and sounds.
 
 import type { LineView, Sound, Word } from '../../api/client';
-import { soundsOf, wordsOf } from '../line';
+import type { Span } from '../../state';
+import { soundsOf, unwrittenOf, wordsOf } from '../line';
 import { type Axis, type Stave, toTime, toX } from './axis';
 
 /** Pixels on either side of an edge that take hold of it. */
 const GRIP = 5;
 
+/** Pixels beside a word that is not said, and so lasts no time, that still are on it. */
+const BESIDE = 14;
+
 /** Something that can be taken hold of. */
 export type Hit =
+  | { what: 'unwritten'; span: Span }
   | { what: 'edge'; sound: number; time: number }
   | { what: 'word'; word: Word; place: number }
   | { what: 'sound'; sound: Sound };
@@ -43,6 +48,12 @@ export function hitAt(line: LineView, axis: Axis, stave: Stave | undefined, x: n
   const inside = (i: { span: { start: number; end: number } }) => time >= i.span.start && time < i.span.end;
   if (stave.name === 'words') {
     const place = wordsOf(line).findIndex(inside);
+    const unsaid = wordsOf(line).findIndex((w) => w.unsaid && Math.abs(toX(axis, w.span.start) - x) < BESIDE);
+    if (unsaid >= 0 && wordsOf(line)[unsaid]) {
+      return { what: 'word', word: wordsOf(line)[unsaid] as Word, place: unsaid };
+    }
+    const span = unwrittenOf(line).find((s) => time >= s.start && time < s.end);
+    if (span) return { what: 'unwritten', span };
     const word = wordsOf(line)[place];
     return word ? { what: 'word', word, place } : null;
   }

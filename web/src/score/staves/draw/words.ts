@@ -2,7 +2,7 @@
 
 import { type Word, isDoubtful } from '../../../api/client';
 import { fonts } from '../../../theme/theme';
-import { wordsOf } from '../../line';
+import { unwrittenOf, wordsOf } from '../../line';
 import { GUTTER, type Stave, toX } from '../axis';
 import type { Paint } from './paint';
 import { type Print, print, widthOf } from './print';
@@ -29,6 +29,7 @@ export function drawWords(c: Context, s: Scene, stave: Stave) {
   print(c, [
     ...drawPhrases(c, s, stave),
     ...drawNoises(c, s, stave),
+    ...drawUnwritten(c, s, stave),
     ...(placed ? placed.map((one) => drawWord(c, s, stave, one)) : textOf(c, s, stave)),
   ]);
 }
@@ -99,7 +100,13 @@ function drawWord(
   c.lineTo(Math.round(left) + 0.5, stave.top + stave.height);
   c.stroke();
   if (word.pinned) drawPin(c, paint, x - width / 2 - 5, y - size * 0.3);
-  if (doubtful) {
+  if (word.unsaid) {
+    c.strokeStyle = paint.doubt;
+    c.beginPath();
+    c.moveTo(x - width / 2 - 2, y + 1);
+    c.lineTo(x + width / 2 + 2, y + 1);
+    c.stroke();
+  } else if (doubtful) {
     c.setLineDash([3, 2]);
     c.strokeStyle = paint.doubt;
     c.beginPath();
@@ -196,5 +203,28 @@ function drawNoises(c: Context, s: Scene, stave: Stave): Print[] {
     if (widthOf(c, font, noise.text) > right - left - 4) return [];
     const [x, y] = [(left + right) / 2, stave.top + 2 + stave.height / 2];
     return [{ text: noise.text, font, colour: paint.inkSoft, x, y }];
+  });
+}
+
+/** What is said and is not written: a place to type it. */
+function drawUnwritten(c: Context, s: Scene, stave: Stave): Print[] {
+  const { paint, axis, line } = s;
+  const font = `italic 12px ${fonts.serif}`;
+  return unwrittenOf(line).flatMap((span) => {
+    const [left, right] = [toX(axis, span.start), toX(axis, span.end)];
+    if (right < GUTTER || left > axis.width) return [];
+    c.fillStyle = paint.doubtPaper;
+    c.strokeStyle = paint.doubt;
+    c.setLineDash([3, 2]);
+    c.beginPath();
+    c.roundRect(left + 0.5, stave.top + 4, Math.max(right - left - 1, 3), stave.height - 8, 4);
+    c.fill();
+    c.stroke();
+    c.setLineDash([]);
+    const text = ['type what is said here', 'not written', '…'].find(
+      (t) => widthOf(c, font, t) < right - left - 6,
+    );
+    if (!text) return [];
+    return [{ text, font, colour: paint.doubt, x: (left + right) / 2, y: stave.top + stave.height / 2 }];
   });
 }

@@ -1,0 +1,249 @@
+//! What is said but not written, and what is written but not said. A text is laid on a recording as if it were all that is
+//! said; where a word was left out of it, its neighbours are stretched over what is said there or it lies in a pause, and
+//! a word too many is squeezed in. Both show in how badly sounds fit. There the words around are laid again: with any
+//! sounds at all between two of them, and without one of them. What is likelier by far is so.
+//!
+//! A word that was said as another one is neither: any sounds in its place are likelier still. It stays, doubtful.
+
+use crate::align::{self, ANY, Around, Path, Pronunciation};
+use crate::model::AcousticModel;
+use crate::scorer::Stretch;
+use std::ops::Range;
+
+/// Log posterior of a sound below which it is looked whether something is missing beside its word: in one of three places.
+const WEAK: f32 = -3.5;
+/// Mean log posterior of a word's sounds below which it is looked whether it is said at all.
+const WEAK_WORD: f32 = -3.0;
+/// Frames of voice in a pause from which on it is looked whether something is missing there.
+const VOICE: usize = 8;
+/// How much likelier, nats, the text must be with any sounds between two words, and without one of its words. Read off 48
+/// synthesised sentences whole, with a word left out and with one too many: whole they gain 44 at most with sounds more
+/// and lose 18 at least with a word less, but for one that gains 68; words of a quarter of a second and more that were
+/// left out give 105 and more, all but two; of words too many nine of ten give 100 and more.
+const MORE: f32 = 75.0;
+const LESS: f32 = 65.0;
+/// How much likelier any sounds in a word's place may be than no word there: more, and another word is said there.
+const OTHER: f32 = 60.0;
+/// The same beside sounds more: a word beside them that fits badly may take them, too.
+const AS_OTHER: f32 = 50.0;
+/// Words on either side that are laid again, at a first look and to find the very place.
+const BESIDE: usize = 2;
+const AROUND: usize = 4;
+/// Mean log posterior of a word below which it does not fit where it lies.
+const MISPLACED: f32 = -4.5;
+/// The shortest that can be something said, frames, and how much of it must have a voice.
+const SHORTEST: usize = 12;
+const VOICED: usize = 6;
+
+/// Where text and recording differ.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Differs {
+    /// Something is said before this item, or after the last.
+    More(usize),
+    /// This item is not said.
+    Less(usize),
+}
+
+/// An item that was laid: its number, the way it is said, its frames and how well it fits.
+struct Row {
+    item: usize,
+    way: Pronunciation,
+    frames: Range<usize>,
+    weakest: f32,
+    mean: f32,
+}
+
+/// Looks at a path again.
+pub(crate) struct Again<'a> {
+    pub model: &'a AcousticModel,
+    pub scores: Stretch<'a>,
+    /// The ways to say each item.
+    pub ways: &'a [Vec<Pronunciation>],
+    pub path: &'a Path,
+    /// Whether an item is a word.
+    pub is_word: &'a dyn Fn(usize) -> bool,
+    /// How many of some frames have a voice.
+    pub voiced: &'a dyn Fn(Range<usize>) -> usize,
+}
+
+impl Again<'_> {
+    /// Where text and recording differ, at most one in each neighbourhood, in order. What there is beside it shows when the
+    /// text is laid anew.
+    pub fn differences(&self) -> Vec<Differs> {
+        let rows = self.rows();
+        let mut found: Vec<(usize, Differs)> = Vec::new();
+        for place in 0..=rows.len() {
+            let near = found.last().is_some_and(|(at, _)| place <= at + AROUND);
+            if near || !self.is_odd(&rows, place) || !self.may_differ(&rows, place) {
+                continue;
+            }
+            if let Some(differs) = self.best(&rows, place) {
+                let at = rows.iter().position(|r| r.item >= differs.item()).unwrap_or(rows.len());
+                if found.last().is_none_or(|(before, _)| at > before + AROUND) {
+                    found.push((at, differs));
+                }
+            }
+        }
+        found.into_iter().map(|(_, differs)| differs).collect()
+    }
+
+    fn rows(&self) -> Vec<Row> {
+        let mut rows: Vec<Row> = Vec::new();
+        let mut counts: Vec<u16> = Vec::new();
+        for segment in &self.path.segments {
+            let Some(item) = segment.word else { continue };
+            if rows.last().is_none_or(|r| r.item != item) {
+                let way = self.ways[item][segment.pronunciation].clone();
+                rows.push(Row { item, way, frames: segment.frames.clone(), weakest: 0.0, mean: 0.0 });
+                counts.push(0);
+            }
+            if let (Some(row), Some(count)) = (rows.last_mut(), counts.last_mut()) {
+                row.frames.end = segment.frames.end;
+                row.weakest = row.weakest.min(segment.posterior);
+                row.mean = (row.mean * f32::from(*count) + segment.posterior) / f32::from(*count + 1);
+                *count += 1;
+            }
+        }
+        rows
+    }
+
+    fn is_word(&self, row: &Row) -> bool {
+        (self.is_word)(row.item)
+    }
+
+    /// Whether sounds beside a place fit badly, or a voice is in the pause there.
+    fn is_odd(&self, rows: &[Row], place: usize) -> bool {
+        let beside = &rows[place.saturating_sub(1)..(place + 1).min(rows.len())];
+        let weak = beside.iter().any(|r| self.is_word(r) && r.weakest < WEAK);
+        weak || (self.voiced)(self.pause(rows, place)) >= VOICE
+    }
+
+    /// The frames between two items.
+    fn pause(&self, rows: &[Row], place: usize) -> Range<usize> {
+        let start = place.checked_sub(1).map_or(0, |p| rows[p].frames.end);
+        start..rows.get(place).map_or(self.scores.len(), |r| r.frames.start).max(start)
+    }
+
+    /// Whether sounds more may stand at a place: not beside noises, and not where there are some already.
+    fn is_open(&self, rows: &[Row], place: usize) -> bool {
+        let beside = &rows[place.saturating_sub(1)..(place + 1).min(rows.len())];
+        beside.iter().all(|r| self.is_word(r))
+    }
+
+    /// A first look, at a few words around.
+    fn may_differ(&self, rows: &[Row], place: usize) -> bool {
+        let near = Near::new(self, rows, place, BESIDE);
+        let Some(now) = near.score(&near.rows()) else { return false };
+        let more = || self.is_open(rows, place) && near.with_any(place).is_some_and(|s| s - now > MORE * 0.5);
+        let less = || {
+            let weak = |r: &&Row| self.is_word(r) && r.mean < WEAK_WORD;
+            rows.get(place).filter(weak).is_some()
+                && near.without(place).is_some_and(|s| s - now > LESS * 0.5)
+        };
+        more() || less()
+    }
+
+    /// The likeliest of all that may differ around a place.
+    fn best(&self, rows: &[Row], place: usize) -> Option<Differs> {
+        let near = Near::new(self, rows, place, 2 * AROUND);
+        let now = near.score(&near.rows())?;
+        let places = place.saturating_sub(AROUND)..=(place + AROUND).min(rows.len());
+        let words = || places.clone().filter(|w| rows.get(*w).is_some_and(|r| self.is_word(r)));
+        let best = |all: Vec<(f32, usize)>| all.into_iter().max_by(|a, b| a.0.total_cmp(&b.0));
+        let gain = |score: Option<f32>, at: usize| Some((score? - now, at));
+        let open = places.clone().filter(|p| self.is_open(rows, *p));
+        let more = best(open.filter_map(|p| gain(near.with_any(p), p)).collect());
+        let less = best(words().filter_map(|w| gain(near.without(w), w)).collect());
+        let other =
+            best(words().filter_map(|w| gain(near.any_for(w), w)).collect()).map_or(f32::MIN, |b| b.0);
+        let more =
+            more.filter(|(gain, place)| *gain > MORE && other - gain < AS_OTHER && near.leaves_room(*place));
+        let less = less.filter(|(gain, _)| *gain > LESS && other - gain < OTHER);
+        match (more, less) {
+            (Some(more), less) if less.is_none_or(|l| more.0 > l.0) => {
+                Some(Differs::More(rows.get(more.1).map_or(self.ways.len(), |r| r.item)))
+            }
+            (_, Some((_, word))) => Some(Differs::Less(rows[word].item)),
+            _ => None,
+        }
+    }
+}
+
+impl Differs {
+    pub fn item(self) -> usize {
+        match self {
+            Differs::More(item) | Differs::Less(item) => item,
+        }
+    }
+}
+
+/// Some items around a place, to be laid again on their own frames.
+struct Near<'a> {
+    again: &'a Again<'a>,
+    all: &'a [Row],
+    first: usize,
+    last: usize,
+    from: usize,
+    scores: Stretch<'a>,
+}
+
+impl<'a> Near<'a> {
+    fn new(again: &'a Again<'a>, all: &'a [Row], place: usize, beside: usize) -> Near<'a> {
+        let (first, last) = (place.saturating_sub(beside), (place + beside).min(all.len()));
+        let from = if first == 0 { 0 } else { all[first].frames.start };
+        let to = if last == all.len() { again.scores.len() } else { all[last].frames.start };
+        Near { again, all, first, last, from, scores: again.scores.part(from..to) }
+    }
+
+    fn rows(&self) -> Vec<Pronunciation> {
+        self.all[self.first..self.last].iter().map(|r| r.way.clone()).collect()
+    }
+
+    fn lay(&self, ways: &[Pronunciation]) -> Option<Path> {
+        let ways: Vec<Vec<Pronunciation>> = ways.iter().map(|w| vec![w.clone()]).collect();
+        align::align(self.again.model, self.scores, &ways, Around::default(), &|_| true).ok()
+    }
+
+    fn score(&self, ways: &[Pronunciation]) -> Option<f32> {
+        self.lay(ways).map(|path| path.score)
+    }
+
+    fn more(&self, place: usize) -> Vec<Pronunciation> {
+        let mut ways = self.rows();
+        ways.insert((place - self.first).min(ways.len()), vec![ANY]);
+        ways
+    }
+
+    fn with_any(&self, place: usize) -> Option<f32> {
+        self.score(&self.more(place))
+    }
+
+    /// Whether any sounds at a place are long enough, have a voice, and leave the words beside them where those fit. A word
+    /// that was said otherwise than it is written would be pushed aside by them.
+    fn leaves_room(&self, place: usize) -> bool {
+        let own = place - self.first;
+        let Some(mut path) = self.lay(&self.more(place)) else { return false };
+        path.look(self.scores);
+        let of = |item: usize| path.segments.iter().filter(move |s| s.word == Some(item));
+        let fits = |item: usize| {
+            let count = of(item).count();
+            let sum: f32 = of(item).map(|s| s.posterior).sum();
+            count == 0 || sum / count as f32 > MISPLACED
+        };
+        let any = of(own).next().map_or(0..0, |s| s.frames.start + self.from..s.frames.end + self.from);
+        let beside = own.checked_sub(1).is_none_or(fits) && fits(own + 1);
+        any.len() >= SHORTEST && (self.again.voiced)(any) >= VOICED && beside
+    }
+
+    fn without(&self, row: usize) -> Option<f32> {
+        let mut ways = self.rows();
+        ways.remove(row - self.first);
+        self.score(&ways)
+    }
+
+    fn any_for(&self, row: usize) -> Option<f32> {
+        let mut ways = self.rows();
+        ways[row - self.first] = vec![ANY];
+        self.score(&ways)
+    }
+}
