@@ -24,8 +24,6 @@ const MORE: f32 = 75.0;
 const LESS: f32 = 65.0;
 /// How much likelier any sounds in a word's place may be than no word there: more, and another word is said there.
 const OTHER: f32 = 60.0;
-/// The same beside sounds more: a word beside them that fits badly may take them, too.
-const AS_OTHER: f32 = 50.0;
 /// Words on either side that are laid again, at a first look and to find the very place.
 const BESIDE: usize = 2;
 const AROUND: usize = 4;
@@ -148,17 +146,17 @@ impl Again<'_> {
         let near = Near::new(self, rows, place, 2 * AROUND);
         let now = near.score(&near.rows())?;
         let places = place.saturating_sub(AROUND)..=(place + AROUND).min(rows.len());
-        let words = || places.clone().filter(|w| rows.get(*w).is_some_and(|r| self.is_word(r)));
+        // Beside what is said but not written a word is said as another one.
+        let words =
+            places.clone().filter(|w| *w < rows.len() && self.is_open(rows, *w) && self.is_open(rows, w + 1));
         let best = |all: Vec<(f32, usize)>| all.into_iter().max_by(|a, b| a.0.total_cmp(&b.0));
         let gain = |score: Option<f32>, at: usize| Some((score? - now, at));
         let open = places.clone().filter(|p| self.is_open(rows, *p));
         let more = best(open.filter_map(|p| gain(near.with_any(p), p)).collect());
-        let less = best(words().filter_map(|w| gain(near.without(w), w)).collect());
-        let other =
-            best(words().filter_map(|w| gain(near.any_for(w), w)).collect()).map_or(f32::MIN, |b| b.0);
-        let more =
-            more.filter(|(gain, place)| *gain > MORE && other - gain < AS_OTHER && near.leaves_room(*place));
-        let less = less.filter(|(gain, _)| *gain > LESS && other - gain < OTHER);
+        let less = best(words.filter_map(|w| gain(near.without(w), w)).collect());
+        let other = |w: usize| near.any_for(w).map_or(f32::MIN, |score| score - now);
+        let more = more.filter(|(gain, place)| *gain > MORE && near.leaves_room(*place));
+        let less = less.filter(|(gain, word)| *gain > LESS && other(*word) - gain < OTHER);
         match (more, less) {
             (Some(more), less) if less.is_none_or(|l| more.0 > l.0) => {
                 Some(Differs::More(rows.get(more.1).map_or(self.ways.len(), |r| r.item)))
