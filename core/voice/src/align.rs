@@ -61,6 +61,8 @@ pub struct Path {
     pub senones: Vec<u16>,
     /// How likely all of it is, nats.
     pub score: f32,
+    /// How much likelier any sounds would be in each frame, nats, if they are; empty until it is looked at.
+    pub(crate) lacks: Vec<f32>,
 }
 
 /// A way to say a word: base phones of the model, or [`ANY`].
@@ -251,7 +253,6 @@ impl Search<'_> {
                 } else {
                     (low, (high + self.graph.longest_jump).min(nodes.len() - 1))
                 };
-                let mut any: Option<f32> = None;
                 self.bands.push(Band { low: from, offset: self.back.len() });
                 let mut best = NONE;
                 for n in from..=to {
@@ -282,9 +283,7 @@ impl Search<'_> {
                         }
                         if score > NONE {
                             score += if node.base == ANY {
-                                *any.get_or_insert_with(|| {
-                                    scores.phones().into_iter().fold(NONE, f32::max) - ANY_COSTS
-                                })
+                                scores.likeliest() - ANY_COSTS
                             } else {
                                 scores.senone(node.states[k])
                             };
@@ -361,7 +360,7 @@ pub fn align(
             Search { model, graph: &graph, bands: Vec::new(), back: Vec::new(), most: MOST_BACK };
         if let Some((path, score)) = search.run(scores, beam, watch)? {
             let senones = path.iter().map(|(node, state)| graph.nodes[*node].states[*state]).collect();
-            return Ok(Path { segments: segments(&graph, &path), senones, score });
+            return Ok(Path { segments: segments(&graph, &path), senones, score, lacks: Vec::new() });
         }
         beam *= 4.0;
         if beam > WIDEST_BEAM || search.back.len() > MOST_BACK {
@@ -381,18 +380,28 @@ impl Path {
         let known = || self.segments.iter().filter(|s| s.base != ANY);
         let mut frames = known().flat_map(|s| looks(s).map(|frame| (frame, s.base))).peekable();
         let mut posteriors = Vec::new();
+        let mut lacks = vec![0.0; self.senones.len()];
         for (within, block) in scores.blocks() {
             if frames.peek().is_some_and(|(frame, _)| *frame < within.end) {
                 block.fill();
             }
             while let Some((frame, base)) = frames.next_if(|(frame, _)| *frame < within.end) {
-                let phones = block.frame(scores.place(frame)).phones();
+                let own = block.frame(scores.place(frame));
+                let phones = own.phones();
                 let top = phones.iter().copied().fold(NONE, f32::max);
                 let log_sum = top + phones.iter().map(|p| (p - top).exp()).sum::<f32>().ln();
                 posteriors.push(phones[usize::from(base)] - log_sum);
+                lacks[frame] = (top - ANY_COSTS - own.senone(self.senones[frame])).max(0.0);
             }
         }
         drop(frames);
+        // Of a pause, of which not all is looked at, what lies between is as what was looked at.
+        for segment in self.segments.iter().filter(|s| s.word.is_none()) {
+            for frame in segment.frames.clone() {
+                lacks[frame] = lacks[frame - (frame - segment.frames.start) % LOOK_AT_PAUSES];
+            }
+        }
+        self.lacks = lacks;
         let mut rest = posteriors.into_iter();
         for segment in self.segments.iter_mut().filter(|s| s.base != ANY) {
             let count = looks(segment).count();

@@ -8,7 +8,7 @@ use crate::model::AcousticModel;
 use crate::phrasing::{audible, voice_level};
 use crate::prosody::{HOP, VoiceTracks};
 use crate::refine::Looks;
-use crate::scorer::Scores;
+use crate::scorer::{KEPT, Scores};
 use crate::size;
 use crate::text::{Script, Tag};
 use crate::unwritten::{Again, Differs};
@@ -70,7 +70,8 @@ struct Part<'a> {
     pin: Option<(usize, &'a Word, &'a [Sound])>,
 }
 
-/// Times a stretch is looked through for what is not written or not said; each finds all but what is close together.
+/// Times a stretch is looked through for what is not written or not said; each finds all but what is close together, and
+/// lays all of it anew: a long one once.
 const ROUNDS: usize = 5;
 
 impl Part<'_> {
@@ -277,7 +278,8 @@ impl Analyser {
         let at = |frame: usize| Seconds(boundary_seconds(first + frame));
         let voiced =
             |frames: Range<usize>| tracks.voiced(Span { start: at(frames.start), end: at(frames.end) });
-        for _ in 0..ROUNDS {
+        let rounds = if own.len() > KEPT { 1 } else { ROUNDS };
+        for _ in 0..rounds {
             if !watch(0.9) {
                 return Err(AlignError::Cancelled.into());
             }

@@ -6,7 +6,8 @@
 use crate::features::{CEPSTRA, Feature};
 use crate::model::{AcousticModel, Codebook, DENSITIES, STATES, STREAMS, WEIGHT_STEP};
 use rayon::prelude::*;
-use std::sync::OnceLock;
+use std::collections::VecDeque;
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
 /// Gaussians kept a codebook and stream; the reference recogniser's default.
 const TOP: usize = 4;
@@ -24,6 +25,8 @@ pub struct BlockScores<'m> {
     rows: [Vec<[f32; CEPSTRA]>; STREAMS],
     /// By base phone, from the first time it is asked for.
     books: Vec<OnceLock<BestOfBook>>,
+    /// The likeliest phone of each frame, from the first time it is asked for.
+    likeliest: Vec<OnceLock<f32>>,
 }
 
 /// The best gaussians of one codebook: `[stream][frame]`.
@@ -39,13 +42,16 @@ pub struct FrameScores<'b> {
 /// Frames scored at a time: a base phone that is asked for in one is scored in all of them.
 const BLOCK: usize = 24;
 /// Recordings of so many frames, two minutes, keep what was scored, 3 kB a frame, for whoever asks again.
-const KEPT: usize = 12_000;
+pub(crate) const KEPT: usize = 12_000;
+/// Blocks that longer ones keep: those that were asked for last, 4 MB.
+const RECENT: usize = 64;
 
 /// All frames of a recording, scored as they are asked for.
 pub struct Scores<'a> {
-    model: &'a AcousticModel,
+    model: &'static AcousticModel,
     features: &'a [Feature],
-    kept: Vec<BlockScores<'a>>,
+    kept: Vec<BlockScores<'static>>,
+    recent: Mutex<VecDeque<(usize, Arc<BlockScores<'static>>)>>,
 }
 
 /// A stretch of [`Scores`].
@@ -56,19 +62,20 @@ pub struct Stretch<'s> {
     to: usize,
 }
 
-/// A block that is kept, or one that was made for this once.
+/// A block that is kept, or one that is for a while.
 pub(crate) enum Block<'s> {
-    Kept(&'s BlockScores<'s>),
-    Made(BlockScores<'s>),
+    Kept(&'s BlockScores<'static>),
+    Recent(Arc<BlockScores<'static>>),
 }
 
 impl<'a> Scores<'a> {
-    pub fn new(model: &'a AcousticModel, features: &'a [Feature]) -> Scores<'a> {
+    pub fn new(model: &'static AcousticModel, features: &'a [Feature]) -> Scores<'a> {
         let kept = if features.len() > KEPT { &[] } else { features };
         Scores {
             model,
             features,
             kept: kept.chunks(BLOCK).map(|block| BlockScores::new(model, block)).collect(),
+            recent: Mutex::new(VecDeque::new()),
         }
     }
 
@@ -93,13 +100,21 @@ impl<'a> Scores<'a> {
     }
 
     fn block(&self, block: usize) -> Block<'_> {
-        match self.kept.get(block) {
-            Some(kept) => Block::Kept(kept),
-            None => {
-                let end = ((block + 1) * BLOCK).min(self.features.len());
-                Block::Made(BlockScores::new(self.model, &self.features[block * BLOCK..end]))
-            }
+        if let Some(kept) = self.kept.get(block) {
+            return Block::Kept(kept);
         }
+        // Whoever panicked here left whole blocks behind.
+        let mut recent = self.recent.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some((_, known)) = recent.iter().find(|(own, _)| *own == block) {
+            return Block::Recent(known.clone());
+        }
+        let end = ((block + 1) * BLOCK).min(self.features.len());
+        let made = Arc::new(BlockScores::new(self.model, &self.features[block * BLOCK..end]));
+        if recent.len() == RECENT {
+            recent.pop_front();
+        }
+        recent.push_back((block, made.clone()));
+        Block::Recent(made)
     }
 }
 
@@ -140,7 +155,7 @@ impl Block<'_> {
     pub fn frame(&self, frame: usize) -> FrameScores<'_> {
         match self {
             Block::Kept(block) => FrameScores { block, frame },
-            Block::Made(block) => FrameScores { block, frame },
+            Block::Recent(block) => FrameScores { block, frame },
         }
     }
 
@@ -148,7 +163,7 @@ impl Block<'_> {
     pub fn fill(&self) {
         match self {
             Block::Kept(block) => block.fill(),
-            Block::Made(block) => block.fill(),
+            Block::Recent(block) => block.fill(),
         }
     }
 }
@@ -387,7 +402,8 @@ impl<'m> BlockScores<'m> {
             features.iter().map(|f| std::array::from_fn(|v| f[s * CEPSTRA + v])).collect::<Vec<_>>()
         };
         let books = (0..model.bases()).map(|_| OnceLock::new()).collect();
-        BlockScores { model, rows: std::array::from_fn(values), books }
+        let likeliest = (0..features.len()).map(|_| OnceLock::new()).collect();
+        BlockScores { model, rows: std::array::from_fn(values), books, likeliest }
     }
 
     /// Scores the frames against all codebooks at once, side by side.
@@ -440,12 +456,22 @@ impl FrameScores<'_> {
 
     /// The best state of each base phone without context.
     pub fn phones(&self) -> Vec<f32> {
-        (0..self.block.model.bases())
-            .map(|base| {
-                let states: [u16; STATES] = self.block.model.states_alone(base as u8);
-                states.iter().map(|s| self.senone(*s)).fold(f32::NEG_INFINITY, f32::max)
-            })
-            .collect()
+        let best = |base: usize| {
+            let states: [u16; STATES] = self.block.model.states_alone(base as u8);
+            states.iter().map(|s| self.senone(*s)).fold(f32::NEG_INFINITY, f32::max)
+        };
+        let phones: Vec<f32> = (0..self.block.model.bases()).map(best).collect();
+        self.block.likeliest[self.frame]
+            .get_or_init(|| phones.iter().copied().fold(f32::NEG_INFINITY, f32::max));
+        phones
+    }
+
+    /// The likeliest of them.
+    pub fn likeliest(&self) -> f32 {
+        if let Some(known) = self.block.likeliest[self.frame].get() {
+            return *known;
+        }
+        self.phones().into_iter().fold(f32::NEG_INFINITY, f32::max)
     }
 }
 

@@ -10,12 +10,11 @@ use crate::model::AcousticModel;
 use crate::scorer::Stretch;
 use std::ops::Range;
 
-/// Log posterior of a sound below which it is looked whether something is missing beside its word: in one of three places.
-const WEAK: f32 = -3.5;
+/// How much likelier, nats, any sounds must be where they are likelier than what the text has, in all of the two words and
+/// the pause at a place, before it is looked at closely.
+const ODD: f32 = 50.0;
 /// Mean log posterior of a word's sounds below which it is looked whether it is said at all.
 const WEAK_WORD: f32 = -3.0;
-/// Frames of voice in a pause from which on it is looked whether something is missing there.
-const VOICE: usize = 8;
 /// How much likelier, nats, the text must be with any sounds between two words, and without one of its words. Read off 48
 /// synthesised sentences whole, with a word left out and with one too many: whole they gain 44 at most with sounds more
 /// and lose 18 at least with a word less, but for one that gains 68; words of a quarter of a second and more that were
@@ -47,14 +46,13 @@ struct Row {
     item: usize,
     way: Pronunciation,
     frames: Range<usize>,
-    weakest: f32,
     mean: f32,
 }
 
 /// Looks at a path again.
-pub(crate) struct Again<'a> {
+pub(crate) struct Again<'a, 's> {
     pub model: &'a AcousticModel,
-    pub scores: Stretch<'a>,
+    pub scores: Stretch<'s>,
     /// The ways to say each item.
     pub ways: &'a [Vec<Pronunciation>],
     pub path: &'a Path,
@@ -64,7 +62,7 @@ pub(crate) struct Again<'a> {
     pub voiced: &'a dyn Fn(Range<usize>) -> usize,
 }
 
-impl Again<'_> {
+impl<'s> Again<'_, 's> {
     /// Where text and recording differ, at most one in each neighbourhood, in order. What there is beside it shows when the
     /// text is laid anew.
     pub fn differences(&self) -> Vec<Differs> {
@@ -92,12 +90,11 @@ impl Again<'_> {
             let Some(item) = segment.word else { continue };
             if rows.last().is_none_or(|r| r.item != item) {
                 let way = self.ways[item][segment.pronunciation].clone();
-                rows.push(Row { item, way, frames: segment.frames.clone(), weakest: 0.0, mean: 0.0 });
+                rows.push(Row { item, way, frames: segment.frames.clone(), mean: 0.0 });
                 counts.push(0);
             }
             if let (Some(row), Some(count)) = (rows.last_mut(), counts.last_mut()) {
                 row.frames.end = segment.frames.end;
-                row.weakest = row.weakest.min(segment.posterior);
                 row.mean = (row.mean * f32::from(*count) + segment.posterior) / f32::from(*count + 1);
                 *count += 1;
             }
@@ -109,17 +106,11 @@ impl Again<'_> {
         (self.is_word)(row.item)
     }
 
-    /// Whether sounds beside a place fit badly, or a voice is in the pause there.
+    /// Whether other sounds would fit better at a place, in the words beside it or the pause between them.
     fn is_odd(&self, rows: &[Row], place: usize) -> bool {
-        let beside = &rows[place.saturating_sub(1)..(place + 1).min(rows.len())];
-        let weak = beside.iter().any(|r| self.is_word(r) && r.weakest < WEAK);
-        weak || (self.voiced)(self.pause(rows, place)) >= VOICE
-    }
-
-    /// The frames between two items.
-    fn pause(&self, rows: &[Row], place: usize) -> Range<usize> {
-        let start = place.checked_sub(1).map_or(0, |p| rows[p].frames.end);
-        start..rows.get(place).map_or(self.scores.len(), |r| r.frames.start).max(start)
+        let from = place.checked_sub(1).map_or(0, |p| rows[p].frames.start);
+        let to = rows.get(place).map_or(self.path.lacks.len(), |r| r.frames.end);
+        self.path.lacks.get(from..to).is_some_and(|lacks| lacks.iter().sum::<f32>() >= ODD)
     }
 
     /// Whether sounds more may stand at a place: not beside noises, and not where there are some already.
@@ -176,17 +167,17 @@ impl Differs {
 }
 
 /// Some items around a place, to be laid again on their own frames.
-struct Near<'a> {
-    again: &'a Again<'a>,
+struct Near<'a, 's> {
+    again: &'a Again<'a, 's>,
     all: &'a [Row],
     first: usize,
     last: usize,
     from: usize,
-    scores: Stretch<'a>,
+    scores: Stretch<'s>,
 }
 
-impl<'a> Near<'a> {
-    fn new(again: &'a Again<'a>, all: &'a [Row], place: usize, beside: usize) -> Near<'a> {
+impl<'a, 's> Near<'a, 's> {
+    fn new(again: &'a Again<'a, 's>, all: &'a [Row], place: usize, beside: usize) -> Near<'a, 's> {
         let (first, last) = (place.saturating_sub(beside), (place + beside).min(all.len()));
         let from = if first == 0 { 0 } else { all[first].frames.start };
         let to = if last == all.len() { again.scores.len() } else { all[last].frames.start };
