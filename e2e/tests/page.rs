@@ -4,6 +4,7 @@
 
 use anyhow::{Context, Result};
 use jam_e2e::{Driver, PATIENCE, Page, SMALL, serve};
+use serde_json::Value;
 use std::net::SocketAddr;
 use std::path::Path;
 use std::time::{Duration, Instant};
@@ -90,6 +91,7 @@ async fn walk(page: &Page, address: SocketAddr, data: &Path, recording: &Path, b
 
     drag_an_edge(page, address).await?;
     retype_a_word(page, address, data).await?;
+    write_what_is_said(page, address).await?;
     articulate(page, address).await?;
     by_hand(page, address, data).await?;
     feel(page, address, data).await?;
@@ -329,6 +331,73 @@ async fn retype_a_word(page: &Page, address: SocketAddr, data: &Path) -> Result<
     page.browser.goto(format!("http://{address}/score/1")).await?;
     page.find("[data-testid=timed]").await?;
     Ok(())
+}
+
+/// Leaves a word out of the text and writes it where it is said, then takes out one that is not said.
+async fn write_what_is_said(page: &Page, address: SocketAddr) -> Result<()> {
+    let change = async |text: &str| -> Result<Value> {
+        let path = format!("http://{address}/api/lines/1/operations");
+        let op = serde_json::json!({"op": {"do": "text", "text": text}});
+        reqwest::Client::new().post(path).json(&op).send().await?.error_for_status()?;
+        page.until("it is timed", || async {
+            let now = line(address).await?;
+            Ok(now["document"]["text"] == text && now["summary"]["state"] == "timed")
+        })
+        .await?;
+        line(address).await
+    };
+    let text_is =
+        async |wanted: &str| -> Result<bool> { Ok(line(address).await?["document"]["text"] == wanted) };
+    // As the page lays it out: names of 158 pixels, 14 on the right.
+    let press = async |time: f64, duration: f64| -> Result<()> {
+        let staves = page.find("[data-testid=staves]").await?;
+        let size = staves.rect().await?;
+        let x = 158.0 + time / duration * (size.width - 172.0);
+        let row = page.id("name-words").await?.rect().await?;
+        let y = row.y + row.height / 2.0 - size.y;
+        let (x, y) = ((x - size.width / 2.0).round() as i64, (y - size.height / 2.0).round() as i64);
+        let pointer = page.browser.action_chain().move_to_element_with_offset(&staves, x, y);
+        Ok(pointer.click().perform().await?)
+    };
+    let seconds = |v: &Value| v.as_f64().context("no time");
+    page.press("0").await?;
+    let without = TEXT.replace("thought ", "");
+    let now = change(&without).await?;
+    let span = &now["unwritten"][0];
+    let duration = seconds(&now["summary"]["duration"])?;
+    let middle = 0.5 * (seconds(&span["start"])? + seconds(&span["end"])?);
+    page.until("the stretch is pressed", || async {
+        press(middle, duration).await?;
+        page.has("unwritten").await
+    })
+    .await?;
+    // What was drafted takes the place of what is empty: type when it is there.
+    page.until("a draft is offered", || async {
+        Ok(page.id("unwritten").await?.prop("value").await?.is_some_and(|v| !v.is_empty()))
+    })
+    .await?;
+    let field = page.id("unwritten").await?;
+    field.send_keys(Key::Control + "a").await?;
+    field.send_keys("thought").await?;
+    page.click("write").await?;
+    page.until("it is written", || text_is(TEXT)).await?;
+    page.undo("write what is said").await?;
+    page.until("it is taken back", || text_is(&without)).await?;
+
+    let now = change(&TEXT.replace("worst", "worst marble")).await?;
+    let words = now["document"]["timing"]["words"].as_array().context("no words")?;
+    let unsaid = words.iter().find(|w| w["unsaid"] == true).context("every word is said")?;
+    let at = seconds(&unsaid["span"]["start"])?;
+    page.until("the word is pressed", || async {
+        press(at, duration).await?;
+        page.has("take-out").await
+    })
+    .await?;
+    page.click("take-out").await?;
+    page.until("it is out and timed", || async {
+        Ok(text_is(TEXT).await? && line(address).await?["summary"]["state"] == "timed")
+    })
+    .await
 }
 
 /// Chooses a style, moves a slider step by step, which is one step to take back, and takes both back.

@@ -666,7 +666,7 @@ async fn words_are_retyped_said_otherwise_and_listened_to_in_another_take() {
     // One word is typed anew: times follow in the same step.
     let word = |line: &Value, place: usize| line["document"]["timing"]["words"][place]["id"].clone();
     let curse = word(&first, 3);
-    let (status, _) = server.act(id, json!({"do": "retype", "word": curse, "text": "worst"})).await;
+    let (status, _) = server.act(id, json!({"do": "retype", "word": curse, "text": "thought"})).await;
     assert_eq!(status, StatusCode::OK);
     let retyped = server.settled(id).await;
     assert_eq!(retyped["document"]["text"], TEXT);
@@ -782,6 +782,47 @@ async fn a_program_of_the_users_own_drafts_the_text() {
     );
     let sure = |i: usize| draft["words"][i]["confidence"].as_f64().unwrap();
     assert!(sure(7) < 0.5 && sure(3) > 0.5, "{draft}");
+}
+
+/// A word that the text does not have is listed, said by the mouth, drafted alone and written where it is said; one that
+/// is not said lasts no time and is taken out. Both are steps.
+#[tokio::test(flavor = "multi_thread")]
+async fn what_is_said_and_not_written_is_written_and_what_is_not_said_is_taken_out() {
+    let folder = tempfile::tempdir().unwrap();
+    let server = Running::start(&folder.path().join("a.jam")).await;
+    let (_, line) = server.add("line.wav", recording(), &TEXT.replace("thought ", "")).await;
+    let id = line["summary"]["id"].as_i64().unwrap();
+    let line = server.settled(id).await;
+    let [span] = &line["unwritten"].as_array().unwrap()[..] else { panic!("{}", line["unwritten"]) };
+    let (start, end) = (span["start"].as_f64().unwrap(), span["end"].as_f64().unwrap());
+    let findings = server.get(&format!("/api/lines/{id}/findings")).await;
+    assert!(findings.as_array().unwrap().iter().any(|f| f["rule"] == "unwritten"), "{findings}");
+    let draft = async |from: f64, to: f64| {
+        let path = format!("/api/lines/{id}/draft?from={from}&to={to}");
+        let answer = server.ask(Method::POST, &path).send().await.unwrap();
+        (answer.status(), answer.json::<Value>().await.unwrap())
+    };
+    let (status, drafted) = draft(start, end).await;
+    assert!(status.is_success() && drafted["words"].as_array().unwrap().len() <= 3, "{drafted}");
+    let (status, problem) = draft(2.0, 2.0).await;
+    assert_eq!((status, &problem["code"]), (StatusCode::UNPROCESSABLE_ENTITY, &json!("no_stretch")));
+    let (status, _) = server.act(id, json!({"do": "write", "at": start, "text": "thought"})).await;
+    assert_eq!(status, StatusCode::OK);
+    let line = server.settled(id).await;
+    assert_eq!((&line["document"]["text"], &line["unwritten"]), (&json!(TEXT), &json!([])));
+
+    server.act(id, json!({"do": "text", "text": TEXT.replace("worst", "worst marble")})).await;
+    let line = server.settled(id).await;
+    let words = line["document"]["timing"]["words"].as_array().unwrap();
+    let unsaid: Vec<&Value> = words.iter().filter(|w| w["unsaid"] == true).collect();
+    assert_eq!((unsaid.len(), &unsaid[0]["text"]), (1, &json!("marble")));
+    assert_eq!(unsaid[0]["span"]["start"], unsaid[0]["span"]["end"]);
+    let word = &unsaid[0]["id"];
+    server.act(id, json!({"do": "retype", "word": word, "text": ""})).await;
+    let line = server.settled(id).await;
+    assert_eq!(line["document"]["text"], TEXT);
+    assert_eq!(line["undo"][0], "take a word out of the text");
+    server.stop().await;
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -34,17 +34,83 @@ fn row(name: &str, who: &str, errors: &[Boundary]) -> String {
     )
 }
 
-/// How well confidence tells wrong words from right ones: in every synthesised line one word is replaced by another
-/// of the dictionary, of as many letters, chosen by a fixed row of numbers.
-fn doubts(analyser: &Analyser, folder: &Path, material: &serde_json::Value, set: &str) {
+/// The next of a fixed row of numbers, below a bound.
+fn drawn(state: &mut u64, below: usize) -> usize {
+    *state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+    (*state >> 33) as usize % below
+}
+
+/// Words of the dictionary in plain letters, in order.
+fn listed() -> Vec<&'static str> {
     let mut listed: Vec<&str> = jam_voice::dictionary::Dictionary::shipped().words().collect();
     listed.retain(|w| w.chars().all(|c| c.is_ascii_lowercase()));
     listed.sort_unstable();
+    listed
+}
+
+/// What is found where a word is left out of a text, where there is one too many, where one is another, and where nothing is
+/// wrong: over the sentences that the limits were read off (of each two the first) and over the others.
+fn unwritten(analyser: &Analyser, folder: &Path, material: &serde_json::Value) {
+    let listed = listed();
+    let mut state = 7u64;
+    let mut rows = [[0usize; 9]; 2];
+    let flite = |item: &&serde_json::Value| item["set"].as_str().unwrap().starts_with("flite");
+    for (i, item) in material["items"].as_array().unwrap().iter().filter(flite).enumerate() {
+        let row = &mut rows[i % 2];
+        let bytes = std::fs::read(folder.join(item["file"].as_str().unwrap())).unwrap();
+        let recording = jam_formats::sound::read(&bytes).unwrap();
+        let timed = |text: &str| analyser.analyse(&recording, text, &|_| true).unwrap().timing;
+        let unsaid = |t: &jam_score::Timing| t.words.iter().filter(|w| w.unsaid).count();
+        let text = item["text"].as_str().unwrap();
+        let whole = timed(text);
+        row[0] += 1;
+        row[1] += usize::from(!whole.unwritten().is_empty() || unsaid(&whole) > 0);
+        let words: Vec<&str> = whole.words.iter().map(|w| w.text.as_str()).collect();
+        let place = drawn(&mut state, words.len());
+        let span = whole.words[place].span;
+        if span.length().0 >= 0.25 {
+            let mut fewer = words.clone();
+            fewer.remove(place);
+            let found = timed(&fewer.join(" "));
+            let overlap = |s: &jam_score::Span| s.end.0.min(span.end.0) - s.start.0.max(span.start.0);
+            row[2] += 1;
+            row[3] += usize::from(found.unwritten().iter().any(|s| overlap(s) > 0.5 * span.length().0));
+        }
+        let strange = listed[drawn(&mut state, listed.len())];
+        let place = drawn(&mut state, words.len() + 1);
+        let mut more = words.clone();
+        more.insert(place, strange);
+        let found = timed(&more.join(" "));
+        row[4] += 1;
+        row[5] += usize::from(found.words[place].unsaid);
+        let place = drawn(&mut state, words.len());
+        let mut other = words.clone();
+        other[place] = listed[drawn(&mut state, listed.len())];
+        let found = timed(&other.join(" "));
+        row[6] += 1;
+        row[7] += usize::from(found.words[place].unsaid);
+        row[8] += usize::from(!found.unwritten().is_empty());
+    }
+    println!("\n| | sentences the limits were read off | the others |\n|---|---|---|");
+    let [a, b] = rows;
+    println!(
+        "| left out, a quarter of a second and more: found where it is said | {} of {} | {} of {} |",
+        a[3], a[2], b[3], b[2]
+    );
+    println!("| one too many: found not to be said | {} of {} | {} of {} |", a[5], a[4], b[5], b[4]);
+    println!("| whole texts with something found | {} of {} | {} of {} |", a[1], a[0], b[1], b[0]);
+    println!(
+        "| one word written as another: taken for one not said, for something said and not written | {}, {} of {} | {}, {} of {} |",
+        a[7], a[8], a[6], b[7], b[8], b[6]
+    );
+}
+
+/// How well confidence tells wrong words from right ones: in every synthesised line one word is replaced by another
+/// of the dictionary, of as many letters, chosen by a fixed row of numbers.
+fn doubts(analyser: &Analyser, folder: &Path, material: &serde_json::Value, set: &str) {
+    let listed = listed();
     let mut state = 1u64;
-    let mut next = |below: usize| {
-        state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
-        (state >> 33) as usize % below
-    };
+    let mut next = |below: usize| drawn(&mut state, below);
     let (mut wrong, mut caught, mut right, mut marked, mut moved) = (0, 0, 0, 0, 0);
     for item in material["items"].as_array().unwrap() {
         if !item["set"].as_str().unwrap().starts_with(set) {
@@ -222,6 +288,7 @@ fn main() {
     for set in ["flite", "small", "giant"] {
         doubts(&analyser, folder, &material, set);
     }
+    unwritten(&analyser, folder, &material);
     hour(&analyser, folder, &material);
     if let Some(file) = std::env::args().nth(2) {
         let lines: Vec<String> = everything

@@ -108,6 +108,11 @@ impl Part<'_> {
         Ok(path)
     }
 
+    /// How many words there are, said or not.
+    fn asked(&self) -> usize {
+        self.items.iter().filter(|i| matches!(i, Item::Word(_) | Item::Unsaid(_))).count()
+    }
+
     /// Mean log posterior of each word that was laid, in order.
     fn sureness(&self, path: &Path) -> Vec<f32> {
         let mut sums: Vec<(f32, u16)> = vec![(0.0, 0); self.items.len()];
@@ -149,12 +154,12 @@ impl Analyser {
         looked.filter_map(|(part, path)| Some((part, path.as_mut()?))).for_each(|(part, path)| {
             path.look(scores.stretch(part.frames.clone()));
         });
-        does_match(asked, &parts, &paths)?;
         for (part, path) in parts.iter_mut().zip(&mut paths) {
             if let Some(path) = path {
                 self.agree(part, path, &scores, heard.tracks, watch)?;
             }
         }
+        does_match(asked, &parts, &paths)?;
         let mut timing = Timing { size: size::said(size), ..Timing::default() };
         let mut noise_spans: Vec<Option<Span>> = vec![None; script.tags.len()];
         let looks = Looks::new(heard.samples);
@@ -331,6 +336,8 @@ impl Analyser {
 fn does_match(asked: &[Asked], parts: &[Part<'_>], paths: &[Option<Path>]) -> Result<(), AnalyseError> {
     let ([part], [Some(path)]) = (parts, paths) else { return Ok(()) };
     let mut sure: Vec<f32> = part.sureness(path).into_iter().map(confidence).collect();
+    // What is not said is not sure either.
+    sure.resize(part.asked(), 0.0);
     sure.sort_by(f32::total_cmp);
     if part.pin.is_none() && sure.get(sure.len() / 2).is_some_and(|middle| *middle < NO_MATCH) {
         let doubtful = sure.iter().filter(|s| **s < DOUBTFUL).count();

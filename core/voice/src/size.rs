@@ -38,14 +38,10 @@ pub(crate) fn of_recording(
     gain: f32,
 ) -> f64 {
     let all = senones.len();
-    let pieces: Vec<Range<usize>> = if all <= MOST {
-        vec![0..all]
-    } else {
-        let begins = |k: usize| k * (all - MOST / PIECES) / (PIECES - 1);
-        (0..PIECES).map(|k| begins(k)..begins(k) + MOST / PIECES).collect()
-    };
-    let mut powers = features::powers(samples, pieces[0].clone());
-    pieces[1..].iter().for_each(|piece| powers.extend(features::powers(samples, piece.clone())));
+    let (count, length) = if all <= MOST { (1, all) } else { (PIECES, MOST / PIECES) };
+    let begins = |k: usize| k * (all - length) / (count - 1).max(1);
+    let pieces: Vec<Range<usize>> = (0..count).map(|k| begins(k)..begins(k) + length).collect();
+    let powers: Vec<Power> = pieces.iter().flat_map(|p| features::powers(samples, p.clone())).collect();
     let senones: Vec<Option<u16>> =
         pieces.iter().flat_map(|piece| &senones[piece.clone()]).copied().collect();
     of(model, &powers, &senones, gain)

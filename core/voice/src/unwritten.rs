@@ -23,6 +23,8 @@ const MORE: f32 = 75.0;
 const LESS: f32 = 65.0;
 /// How much likelier any sounds in a word's place may be than no word there: more, and another word is said there.
 const OTHER: f32 = 60.0;
+/// Places whose gains differ by no more, nats, are about as likely.
+const ALIKE: f32 = 60.0;
 /// Words on either side that are laid again, at a first look and to find the very place.
 const BESIDE: usize = 2;
 const AROUND: usize = 4;
@@ -143,10 +145,14 @@ impl<'s> Again<'_, 's> {
         let best = |all: Vec<(f32, usize)>| all.into_iter().max_by(|a, b| a.0.total_cmp(&b.0));
         let gain = |score: Option<f32>, at: usize| Some((score? - now, at));
         let open = places.clone().filter(|p| self.is_open(rows, *p));
-        let more = best(open.filter_map(|p| gain(near.with_any(p), p)).collect());
+        let more: Vec<(f32, usize)> = open.filter_map(|p| gain(near.with_any(p), p)).collect();
+        let most = best(more.clone()).filter(|(gain, place)| *gain > MORE && near.takes(*place).is_some());
+        // Of places that are about as likely the one where words take the most of it.
+        let alike = more.iter().filter(|m| most.is_some_and(|most| m.0 >= most.0 - ALIKE));
+        let more = alike.filter_map(|m| Some((near.takes(m.1)?, *m))).min_by_key(|(frames, _)| *frames);
+        let more = more.map(|(_, m)| m);
         let less = best(words.filter_map(|w| gain(near.without(w), w)).collect());
         let other = |w: usize| near.any_for(w).map_or(f32::MIN, |score| score - now);
-        let more = more.filter(|(gain, place)| *gain > MORE && near.leaves_room(*place));
         let less = less.filter(|(gain, word)| *gain > LESS && other(*word) - gain < OTHER);
         match (more, less) {
             (Some(more), less) if less.is_none_or(|l| more.0 > l.0) => {
@@ -207,11 +213,11 @@ impl<'a, 's> Near<'a, 's> {
         self.score(&self.more(place))
     }
 
-    /// Whether any sounds at a place are long enough, have a voice, and leave the words beside them where those fit. A word
-    /// that was said otherwise than it is written would be pushed aside by them.
-    fn leaves_room(&self, place: usize) -> bool {
+    /// How many frames any sounds take at a place; none if they are too short, have no voice, or push a word aside that was
+    /// said otherwise than it is written.
+    fn takes(&self, place: usize) -> Option<usize> {
         let own = place - self.first;
-        let Some(mut path) = self.lay(&self.more(place)) else { return false };
+        let mut path = self.lay(&self.more(place))?;
         path.look(self.scores);
         let of = |item: usize| path.segments.iter().filter(move |s| s.word == Some(item));
         let fits = |item: usize| {
@@ -220,8 +226,9 @@ impl<'a, 's> Near<'a, 's> {
             count == 0 || sum / count as f32 > MISPLACED
         };
         let any = of(own).next().map_or(0..0, |s| s.frames.start + self.from..s.frames.end + self.from);
-        let beside = own.checked_sub(1).is_none_or(fits) && fits(own + 1);
-        any.len() >= SHORTEST && (self.again.voiced)(any) >= VOICED && beside
+        let frames = any.len();
+        let said = frames >= SHORTEST && (self.again.voiced)(any) >= VOICED;
+        (said && own.checked_sub(1).is_none_or(fits) && fits(own + 1)).then_some(frames)
     }
 
     fn without(&self, row: usize) -> Option<f32> {

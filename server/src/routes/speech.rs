@@ -224,8 +224,7 @@ pub async fn take_sound(
 fn stretch(recording: &Recording, from: f64, to: f64) -> Answer<Recording> {
     const AROUND: f64 = 0.03;
     let (from, to) = ((from - AROUND).max(0.0), (to + AROUND).min(recording.duration().0));
-    // Not so for what is no number.
-    if !(to - from > 2.0 * AROUND) {
+    if to - from <= 2.0 * AROUND {
         let says = "That is no stretch of the recording; give its start and its end in seconds.";
         return Err(Problem::refused("from", "no_stretch", says));
     }

@@ -48,6 +48,8 @@ export function WordBench({ line, grid }: Props) {
   const sounds = idsOf(chosen, 'sounds');
   if (!word && !sound) return <Nothing line={line} />;
   const many = words.length > 1;
+  // What lasts no time has no sounds to be worked on.
+  const unsaid = Boolean(word?.unsaid) && !many;
   const unwritten =
     !word && sound && unwrittenOf(line).find((s) => soundsIn(line, s).some((one) => one.id === sound.id));
   return (
@@ -67,7 +69,7 @@ export function WordBench({ line, grid }: Props) {
           <OneWord key={`${line.summary.id} ${word.id} ${word.text}`} line={line} grid={grid} word={word} />
         )}
         <div className={css.row}>
-          {word && (
+          {word && !unsaid && (
             <Press pressed={words.every((w) => w.pinned)} gives="pin" cap testId="pin" onClick={pinWords}>
               {words.every((w) => w.pinned)
                 ? 'Unpin'
@@ -76,56 +78,62 @@ export function WordBench({ line, grid }: Props) {
                   : 'Pin'}
             </Press>
           )}
-          <Press pressed={loop !== null} gives="loop" cap onClick={() => give('loop')}>
-            {loop ? 'Stop looping' : 'Loop'}
-          </Press>
+          {!unsaid && (
+            <Press pressed={loop !== null} gives="loop" cap onClick={() => give('loop')}>
+              {loop ? 'Stop looping' : 'Loop'}
+            </Press>
+          )}
           <Press kind="quiet" gives="none" onClick={() => choose(null)}>
             Deselect
           </Press>
         </div>
       </div>
-      <div className={css.column}>
-        <h3>Reach</h3>
-        <span className={css.note}>How far the face goes towards the full shape.</span>
-        {word && !many && (
-          <ReachSlider
-            key={`word ${word.id}`}
-            line={line}
-            of={{ kind: 'word', of: word.id }}
-            title={`“${word.text}”`}
-          />
-        )}
-        {sounds.slice(-4).map((id) => {
-          const one = soundsOf(line).find((s) => s.id === id);
-          return (
-            one && (
+      {!unsaid && (
+        <>
+          <div className={css.column}>
+            <h3>Reach</h3>
+            <span className={css.note}>How far the face goes towards the full shape.</span>
+            {word && !many && (
               <ReachSlider
-                key={`sound ${id}`}
+                key={`word ${word.id}`}
                 line={line}
-                of={{ kind: 'sound', of: id }}
-                title={`sound ${alphabet.of(one.phone)}`}
+                of={{ kind: 'word', of: word.id }}
+                title={`“${word.text}”`}
               />
-            )
-          );
-        })}
-        {word && !many && line.summary.state === 'timed' && (
-          <SaidAs key={`${line.summary.id} ${word.id} ${word.text}`} line={line} word={word} />
-        )}
-      </div>
-      <div className={css.column}>
-        {sound ? (
-          <OneSound line={line} grid={grid} sound={sound} count={sounds.length} />
-        ) : (
-          <>
-            <h3>Times</h3>
-            <span className={css.note}>
-              Drag the word to move it, its ends or the edges of its sounds to stretch them (with Alt, without
-              their neighbours).
-            </span>
-            <Moves />
-          </>
-        )}
-      </div>
+            )}
+            {sounds.slice(-4).map((id) => {
+              const one = soundsOf(line).find((s) => s.id === id);
+              return (
+                one && (
+                  <ReachSlider
+                    key={`sound ${id}`}
+                    line={line}
+                    of={{ kind: 'sound', of: id }}
+                    title={`sound ${alphabet.of(one.phone)}`}
+                  />
+                )
+              );
+            })}
+            {word && !many && line.summary.state === 'timed' && (
+              <SaidAs key={`${line.summary.id} ${word.id} ${word.text}`} line={line} word={word} />
+            )}
+          </div>
+          <div className={css.column}>
+            {sound ? (
+              <OneSound line={line} grid={grid} sound={sound} count={sounds.length} />
+            ) : (
+              <>
+                <h3>Times</h3>
+                <span className={css.note}>
+                  Drag the word to move it, its ends or the edges of its sounds to stretch them (with Alt,
+                  without their neighbours).
+                </span>
+                <Moves />
+              </>
+            )}
+          </div>
+        </>
+      )}
     </section>
   );
 }
@@ -240,20 +248,23 @@ function Unwritten({ line, span }: { line: LineView; span: Span }) {
         {((end - start) * 1000).toFixed(0)} ms. The mouth says the sounds that were heard; write the words,
         and the line is timed with them.
       </span>
-      <TextField
-        key={offered}
-        label="What is said here"
-        testId="unwritten"
-        value={offered}
-        placeholder={draft.isLoading ? 'Listening …' : 'Type what is said here'}
-        onSubmit={(text) => void act(id, { do: 'write', at: start, text })}
-      >
-        {(text) => (
-          <Press type="submit" kind="main" testId="write" disabled={!text.trim()}>
-            Write it
-          </Press>
-        )}
-      </TextField>
+      <div className={css.row}>
+        {' '}
+        <TextField
+          key={offered}
+          label="What is said here"
+          testId="unwritten"
+          value={offered}
+          placeholder={draft.isLoading ? 'Listening …' : 'Type what is said here'}
+          onSubmit={(text) => void act(id, { do: 'write', at: start, text })}
+        >
+          {(text) => (
+            <Press type="submit" kind="main" testId="write" disabled={!text.trim()}>
+              Write it
+            </Press>
+          )}
+        </TextField>
+      </div>{' '}
       {offered && <span className={css.note}>That is a draft: listen and compare.</span>}
     </>
   );

@@ -42,16 +42,18 @@ function edgeAt(line: LineView, axis: Axis, stave: Stave, x: number): Hit | null
 /** What lies at a place of a stave: an edge, else the word or the sound. */
 export function hitAt(line: LineView, axis: Axis, stave: Stave | undefined, x: number): Hit | null {
   if (stave?.name !== 'sounds' && stave?.name !== 'words') return null;
+  if (stave.name === 'words') {
+    // It lies on the edge between two others; that can be taken hold of among the sounds.
+    const place = wordsOf(line).findIndex((w) => w.unsaid && Math.abs(toX(axis, w.span.start) - x) < BESIDE);
+    const word = wordsOf(line)[place];
+    if (word) return { what: 'word', word, place };
+  }
   const edge = edgeAt(line, axis, stave, x);
   if (edge) return edge;
   const time = toTime(axis, x);
   const inside = (i: { span: { start: number; end: number } }) => time >= i.span.start && time < i.span.end;
   if (stave.name === 'words') {
     const place = wordsOf(line).findIndex(inside);
-    const unsaid = wordsOf(line).findIndex((w) => w.unsaid && Math.abs(toX(axis, w.span.start) - x) < BESIDE);
-    if (unsaid >= 0 && wordsOf(line)[unsaid]) {
-      return { what: 'word', word: wordsOf(line)[unsaid] as Word, place: unsaid };
-    }
     const span = unwrittenOf(line).find((s) => time >= s.start && time < s.end);
     if (span) return { what: 'unwritten', span };
     const word = wordsOf(line)[place];
