@@ -154,6 +154,10 @@ impl Analyser {
         looked.filter_map(|(part, path)| Some((part, path.as_mut()?))).for_each(|(part, path)| {
             path.look(scores.stretch(part.frames.clone()));
         });
+        // Of a long text a word more or less does not decide whether it is the right one.
+        if heard.features.len() > KEPT {
+            does_match(asked, &parts, &paths)?;
+        }
         for (part, path) in parts.iter_mut().zip(&mut paths) {
             if let Some(path) = path {
                 self.agree(part, path, &scores, heard.tracks, watch)?;
@@ -285,13 +289,18 @@ impl Analyser {
             |frames: Range<usize>| tracks.voiced(Span { start: at(frames.start), end: at(frames.end) });
         let rounds = if own.len() > KEPT { 1 } else { ROUNDS };
         for _ in 0..rounds {
-            if !watch(0.9) {
-                return Err(AlignError::Cancelled.into());
-            }
             let is_word = |item: usize| matches!(part.items[item], Item::Word(_));
             let (ways, is_word) = (&part.ways, &is_word);
-            let again = Again { model: self.model, scores: own, ways, path, is_word, voiced: &voiced };
-            let differences = again.differences();
+            let again = Again {
+                model: self.model,
+                scores: own,
+                ways,
+                path,
+                is_word,
+                voiced: &voiced,
+                watch: &|| watch(0.9),
+            };
+            let differences = again.differences()?;
             if differences.is_empty() {
                 break;
             }

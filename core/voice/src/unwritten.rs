@@ -5,7 +5,7 @@
 //!
 //! A word that was said as another one is neither: any sounds in its place are likelier still. It stays, doubtful.
 
-use crate::align::{self, ANY, Around, Path, Pronunciation};
+use crate::align::{self, ANY, AlignError, Around, Path, Pronunciation};
 use crate::model::AcousticModel;
 use crate::scorer::Stretch;
 use std::ops::Range;
@@ -15,10 +15,10 @@ use std::ops::Range;
 const ODD: f32 = 50.0;
 /// Mean log posterior of a word's sounds below which it is looked whether it is said at all.
 const WEAK_WORD: f32 = -3.0;
-/// How much likelier, nats, the text must be with any sounds between two words, and without one of its words. Read off 48
-/// synthesised sentences whole, with a word left out and with one too many: whole they gain 44 at most with sounds more
-/// and lose 18 at least with a word less, but for one that gains 68; words of a quarter of a second and more that were
-/// left out give 105 and more, all but two; of words too many nine of ten give 100 and more.
+/// How much likelier, nats, the text must be with any sounds between two words, and without one of its words. Read off
+/// synthesised sentences, every other one of 96: whole they gain 44 at most with sounds more, but for one that gains 68,
+/// and lose 18 at least with a word less; in noise they gain up to 62. Words of a quarter of a second and more that were left out give 105 and more,
+/// all but two; of words too many nine of ten give 100 and more.
 const MORE: f32 = 75.0;
 const LESS: f32 = 65.0;
 /// How much likelier any sounds in a word's place may be than no word there: more, and another word is said there.
@@ -62,17 +62,28 @@ pub(crate) struct Again<'a, 's> {
     pub is_word: &'a dyn Fn(usize) -> bool,
     /// How many of some frames have a voice.
     pub voiced: &'a dyn Fn(Range<usize>) -> usize,
+    /// Stops the work by answering `false`.
+    pub watch: &'a dyn Fn() -> bool,
 }
 
 impl<'s> Again<'_, 's> {
     /// Where text and recording differ, at most one in each neighbourhood, in order. What there is beside it shows when the
     /// text is laid anew.
-    pub fn differences(&self) -> Vec<Differs> {
+    ///
+    /// # Errors
+    /// It was stopped.
+    pub fn differences(&self) -> Result<Vec<Differs>, AlignError> {
         let rows = self.rows();
         let mut found: Vec<(usize, Differs)> = Vec::new();
         for place in 0..=rows.len() {
             let near = found.last().is_some_and(|(at, _)| place <= at + AROUND);
-            if near || !self.is_odd(&rows, place) || !self.may_differ(&rows, place) {
+            if near || !self.is_odd(&rows, place) {
+                continue;
+            }
+            if !(self.watch)() {
+                return Err(AlignError::Cancelled);
+            }
+            if !self.may_differ(&rows, place) {
                 continue;
             }
             if let Some(differs) = self.best(&rows, place) {
@@ -82,7 +93,7 @@ impl<'s> Again<'_, 's> {
                 }
             }
         }
-        found.into_iter().map(|(_, differs)| differs).collect()
+        Ok(found.into_iter().map(|(_, differs)| differs).collect())
     }
 
     fn rows(&self) -> Vec<Row> {
