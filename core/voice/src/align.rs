@@ -9,6 +9,7 @@
 use crate::model::{AcousticModel, Position, STATES};
 use crate::scorer::Stretch;
 use std::collections::BTreeMap;
+use std::ops::Range;
 
 /// ln of the odds to pass through a pause between words, and not to.
 const PAUSE: f32 = -5.298_317_4; // ln 0.005
@@ -42,7 +43,7 @@ pub enum AlignError {
 #[derive(Debug, Clone, PartialEq)]
 pub struct Segment {
     /// First frame, and the one after the last.
-    pub frames: std::ops::Range<usize>,
+    pub frames: Range<usize>,
     /// Index of its word; none for a pause.
     pub word: Option<usize>,
     /// Which of the word's pronunciations was chosen, and which of its phones this is.
@@ -92,6 +93,8 @@ struct Node {
     from: Vec<(usize, f32)>,
     starts: bool,
     ends: bool,
+    /// The frames that it may lie in; none is all.
+    only: Option<Range<usize>>,
 }
 
 struct Graph {
@@ -116,6 +119,7 @@ impl Graph {
             from,
             starts,
             ends,
+            only: None,
         };
         // Beside any sounds others are said as beside a pause.
         let beside = |sound: u8| if sound == ANY { silence } else { sound };
@@ -162,6 +166,7 @@ impl Graph {
                         ends: last_word
                             && k + 1 == phones.len()
                             && (right == silence || Some(right) == around.after),
+                        only: None,
                     };
                 let mut open: Vec<(usize, f32)> = Vec::new();
                 if let [only] = phones[..] {
@@ -281,6 +286,9 @@ impl Search<'_> {
                                 }
                             }
                         }
+                        if node.only.as_ref().is_some_and(|only| !only.contains(&frame)) {
+                            score = NONE;
+                        }
                         if score > NONE {
                             score += if node.base == ANY {
                                 scores.likeliest() - ANY_COSTS
@@ -348,12 +356,26 @@ pub fn align(
     around: Around,
     watch: &dyn Fn(f64) -> bool,
 ) -> Result<Path, AlignError> {
+    align_within(model, scores, words, around, &|_| None, watch)
+}
+
+/// [`align`] with words that may lie nowhere but in some frames: any sounds would take whatever the model of a pause does
+/// not fit, wherever it is.
+pub(crate) fn align_within(
+    model: &AcousticModel,
+    scores: Stretch<'_>,
+    words: &[Vec<Pronunciation>],
+    around: Around,
+    only: &dyn Fn(usize) -> Option<Range<usize>>,
+    watch: &dyn Fn(f64) -> bool,
+) -> Result<Path, AlignError> {
     let shortest: usize = words.iter().map(|w| w.iter().map(Vec::len).min().unwrap_or(0) * STATES).sum();
     if shortest > scores.len() || words.is_empty() {
         let (needed, has) = (shortest as f64 * 0.01, scores.len() as f64 * 0.01);
         return Err(AlignError::TooLong { needed, has });
     }
-    let graph = Graph::build(model, words, around);
+    let mut graph = Graph::build(model, words, around);
+    graph.nodes.iter_mut().for_each(|n| n.only = n.word.and_then(only));
     let mut beam = BEAM;
     loop {
         let mut search =

@@ -43,7 +43,8 @@ pub(crate) struct Asked {
 enum Item {
     Word(usize),
     Noise(usize),
-    Unwritten,
+    /// In the frames from one up to another.
+    Unwritten(usize, usize),
     Unsaid(usize),
 }
 
@@ -78,12 +79,12 @@ impl Part<'_> {
     /// Takes up what is not written or not said.
     fn take_up(&mut self, differences: &[Differs]) {
         for differs in differences.iter().rev() {
-            match *differs {
-                Differs::More(item) => {
-                    self.items.insert(item, Item::Unwritten);
-                    self.ways.insert(item, vec![vec![align::ANY]]);
+            match differs {
+                Differs::More(item, frames) => {
+                    self.items.insert(*item, Item::Unwritten(frames.start, frames.end));
+                    self.ways.insert(*item, vec![vec![align::ANY]]);
                 }
-                Differs::Less(item) => {
+                &Differs::Less(item) => {
                     if let Item::Word(w) = self.items[item] {
                         self.items[item] = Item::Unsaid(w);
                     }
@@ -103,7 +104,11 @@ impl Part<'_> {
             (0..self.items.len()).filter(|i| !matches!(self.items[*i], Item::Unsaid(_))).collect();
         let ways: Vec<Vec<Pronunciation>> = said.iter().map(|i| self.ways[*i].clone()).collect();
         let own = scores.stretch(self.frames.clone());
-        let mut path = align::align(model, own, &ways, self.around, watch)?;
+        let only = |w: usize| match self.items[said[w]] {
+            Item::Unwritten(from, to) => Some(from..to),
+            _ => None,
+        };
+        let mut path = align::align_within(model, own, &ways, self.around, &only, watch)?;
         path.segments.iter_mut().for_each(|s| s.word = s.word.map(|w| said[w]));
         Ok(path)
     }
@@ -405,7 +410,7 @@ fn put(
                 noises[n] = Some(span);
                 push(&mut timing.sounds, Sound::new(Phone::Sil, span));
             }
-            Item::Unwritten => {
+            Item::Unwritten(..) => {
                 let from = part.frames.start + segment.frames.start;
                 let heard = any(from..part.frames.start + segment.frames.end)?;
                 for one in &heard {
@@ -447,7 +452,7 @@ fn put(
         let (w, unsaid) = match *item {
             Item::Word(w) => (w, false),
             Item::Unsaid(w) => (w, true),
-            Item::Noise(_) | Item::Unwritten => continue,
+            Item::Noise(_) | Item::Unwritten(..) => continue,
         };
         // What is not said lies where the word before it ends.
         let own = spans.get(w - first_word).copied().flatten().unwrap_or(Span { start: at, end: at });

@@ -33,12 +33,15 @@ const MISPLACED: f32 = -4.5;
 /// The shortest that can be something said, frames, and how much of it must have a voice.
 const SHORTEST: usize = 12;
 const VOICED: usize = 6;
+const VOICED_SHARE: f32 = 0.25;
+/// Frames on either side of where it was found that it may still take when all is laid anew.
+const SLACK: usize = 20;
 
 /// Where text and recording differ.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) enum Differs {
-    /// Something is said before this item, or after the last.
-    More(usize),
+    /// Something is said before this item, or after the last, nowhere but in these frames.
+    More(usize, Range<usize>),
     /// This item is not said.
     Less(usize),
 }
@@ -160,14 +163,14 @@ impl<'s> Again<'_, 's> {
         let most = best(more.clone()).filter(|(gain, place)| *gain > MORE && near.takes(*place).is_some());
         // Of places that are about as likely the one where words take the most of it.
         let alike = more.iter().filter(|m| most.is_some_and(|most| m.0 >= most.0 - ALIKE));
-        let more = alike.filter_map(|m| Some((near.takes(m.1)?, *m))).min_by_key(|(frames, _)| *frames);
-        let more = more.map(|(_, m)| m);
+        let more = alike.filter_map(|m| Some((near.takes(m.1)?, *m))).min_by_key(|(frames, _)| frames.len());
         let less = best(words.filter_map(|w| gain(near.without(w), w)).collect());
         let other = |w: usize| near.any_for(w).map_or(f32::MIN, |score| score - now);
         let less = less.filter(|(gain, word)| *gain > LESS && other(*word) - gain < OTHER);
         match (more, less) {
-            (Some(more), less) if less.is_none_or(|l| more.0 > l.0) => {
-                Some(Differs::More(rows.get(more.1).map_or(self.ways.len(), |r| r.item)))
+            (Some((frames, more)), less) if less.is_none_or(|l| more.0 > l.0) => {
+                let item = rows.get(more.1).map_or(self.ways.len(), |r| r.item);
+                Some(Differs::More(item, frames.start.saturating_sub(SLACK)..frames.end + SLACK))
             }
             (_, Some((_, word))) => Some(Differs::Less(rows[word].item)),
             _ => None,
@@ -176,9 +179,9 @@ impl<'s> Again<'_, 's> {
 }
 
 impl Differs {
-    pub fn item(self) -> usize {
+    pub fn item(&self) -> usize {
         match self {
-            Differs::More(item) | Differs::Less(item) => item,
+            Differs::More(item, _) | Differs::Less(item) => *item,
         }
     }
 }
@@ -224,9 +227,9 @@ impl<'a, 's> Near<'a, 's> {
         self.score(&self.more(place))
     }
 
-    /// How many frames any sounds take at a place; none if they are too short, have no voice, or push a word aside that was
+    /// The frames that any sounds take at a place; none if they are too short, have no voice, or push a word aside that was
     /// said otherwise than it is written.
-    fn takes(&self, place: usize) -> Option<usize> {
+    fn takes(&self, place: usize) -> Option<Range<usize>> {
         let own = place - self.first;
         let mut path = self.lay(&self.more(place))?;
         path.look(self.scores);
@@ -237,9 +240,10 @@ impl<'a, 's> Near<'a, 's> {
             count == 0 || sum / count as f32 > MISPLACED
         };
         let any = of(own).next().map_or(0..0, |s| s.frames.start + self.from..s.frames.end + self.from);
-        let frames = any.len();
-        let said = frames >= SHORTEST && (self.again.voiced)(any) >= VOICED;
-        (said && own.checked_sub(1).is_none_or(fits) && fits(own + 1)).then_some(frames)
+        let voiced = (self.again.voiced)(any.clone());
+        let said =
+            any.len() >= SHORTEST && voiced >= VOICED && voiced as f32 >= VOICED_SHARE * any.len() as f32;
+        (said && own.checked_sub(1).is_none_or(fits) && fits(own + 1)).then_some(any)
     }
 
     fn without(&self, row: usize) -> Option<f32> {
