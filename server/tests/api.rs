@@ -666,7 +666,7 @@ async fn words_are_retyped_said_otherwise_and_listened_to_in_another_take() {
     // One word is typed anew: times follow in the same step.
     let word = |line: &Value, place: usize| line["document"]["timing"]["words"][place]["id"].clone();
     let curse = word(&first, 3);
-    let (status, _) = server.act(id, json!({"do": "retype", "word": curse, "text": "thought"})).await;
+    let (status, _) = server.act(id, json!({"do": "retype", "word": curse, "text": "worst"})).await;
     assert_eq!(status, StatusCode::OK);
     let retyped = server.settled(id).await;
     assert_eq!(retyped["document"]["text"], TEXT);
