@@ -4,7 +4,7 @@ use crate::out;
 use crate::spoken::Spoken;
 use clap::Args;
 use jam_formats::tiers;
-use jam_score::{Seconds, Timing};
+use jam_score::{Seconds, Span, Timing};
 use serde::Serialize;
 use std::path::PathBuf;
 
@@ -34,15 +34,9 @@ struct Words<'a> {
     words: Vec<Word<'a>>,
     /// Where something is said that the text does not have.
     #[serde(skip_serializing_if = "Vec::is_empty")]
-    unwritten: Vec<Stretch>,
+    unwritten: Vec<Span>,
     /// All that sounds and the pauses between, without gaps.
     sounds: Vec<Sound>,
-}
-
-#[derive(Serialize)]
-struct Stretch {
-    start: Seconds,
-    end: Seconds,
 }
 
 #[derive(Serialize)]
@@ -87,7 +81,7 @@ fn words(timing: &Timing) -> Words<'_> {
                 sounds: sounds_of(i).collect(),
             })
             .collect(),
-        unwritten: timing.unwritten().iter().map(|s| Stretch { start: s.start, end: s.end }).collect(),
+        unwritten: timing.unwritten(),
         sounds: timing.sounds.iter().map(sound).collect(),
     }
 }

@@ -8,6 +8,7 @@ use serde_json::Value;
 use std::net::SocketAddr;
 use std::path::Path;
 use std::time::{Duration, Instant};
+use thirtyfour::action_chain::ActionChain;
 use thirtyfour::prelude::*;
 
 const TEXT: &str = "I thought the worst of it was over.";
@@ -246,6 +247,17 @@ async fn cast(page: &Page, address: SocketAddr, model: &Path, broken: &Path) -> 
     Ok(())
 }
 
+/// The pointer over a time on a stave, as the page lays it out: names of 158 pixels, 14 on the right.
+async fn to_time(page: &Page, name: &str, time: f64, duration: f64) -> Result<ActionChain> {
+    let staves = page.find("[data-testid=staves]").await?;
+    let size = staves.rect().await?;
+    let row = page.id(name).await?.rect().await?;
+    let x = 158.0 + time / duration * (size.width - 172.0);
+    let y = row.y + row.height / 2.0 - size.y;
+    let (x, y) = ((x - size.width / 2.0).round() as i64, (y - size.height / 2.0).round() as i64);
+    Ok(page.browser.action_chain().move_to_element_with_offset(&staves, x, y))
+}
+
 /// Drags the edge between two sounds; the line's document follows, and undo takes it back.
 async fn drag_an_edge(page: &Page, address: SocketAddr) -> Result<()> {
     let before = line(address).await?;
@@ -266,19 +278,9 @@ async fn drag_an_edge(page: &Page, address: SocketAddr) -> Result<()> {
         |line: &serde_json::Value| line["document"]["timing"]["sounds"][edge]["span"]["start"].as_f64();
     let at = start(&before).context("no start")?;
     let duration = before["summary"]["duration"].as_f64().context("no duration")?;
-    let staves = page.find("[data-testid=staves]").await?;
-    let size = staves.rect().await?;
-    // As the page lays it out: names of 158 pixels, 14 on the right.
-    let x = 158.0 + at / duration * (size.width - 172.0);
-    let row = page.id("name-sounds").await?.rect().await?;
-    let y = row.y + row.height / 2.0 - size.y;
-    let pointer = page.browser.action_chain().move_to_element_with_offset(
-        &staves,
-        (x - size.width / 2.0).round() as i64,
-        (y - size.height / 2.0).round() as i64,
-    );
+    let pointer = to_time(page, "name-sounds", at, duration).await?;
     pointer.click_and_hold().move_by_offset(9, 0).release().perform().await?;
-    let later = 9.0 / (size.width - 172.0) * duration;
+    let later = 9.0 / (page.find("[data-testid=staves]").await?.rect().await?.width - 172.0) * duration;
     page.until("the edge is where it was dragged", || async {
         let now = start(&line(address).await?).unwrap_or(0.0);
         Ok((now - at - later).abs() < 0.01)
@@ -348,16 +350,8 @@ async fn write_what_is_said(page: &Page, address: SocketAddr) -> Result<()> {
     };
     let text_is =
         async |wanted: &str| -> Result<bool> { Ok(line(address).await?["document"]["text"] == wanted) };
-    // As the page lays it out: names of 158 pixels, 14 on the right.
     let press = async |time: f64, duration: f64| -> Result<()> {
-        let staves = page.find("[data-testid=staves]").await?;
-        let size = staves.rect().await?;
-        let x = 158.0 + time / duration * (size.width - 172.0);
-        let row = page.id("name-words").await?.rect().await?;
-        let y = row.y + row.height / 2.0 - size.y;
-        let (x, y) = ((x - size.width / 2.0).round() as i64, (y - size.height / 2.0).round() as i64);
-        let pointer = page.browser.action_chain().move_to_element_with_offset(&staves, x, y);
-        Ok(pointer.click().perform().await?)
+        Ok(to_time(page, "name-words", time, duration).await?.click().perform().await?)
     };
     let seconds = |v: &Value| v.as_f64().context("no time");
     page.press("0").await?;

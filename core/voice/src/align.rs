@@ -396,7 +396,30 @@ fn looks(segment: &Segment) -> impl Iterator<Item = usize> + use<> {
     segment.frames.clone().step_by(if segment.word.is_none() { LOOK_AT_PAUSES } else { 1 })
 }
 
+/// One word as it was laid.
+pub(crate) struct Laid {
+    pub word: usize,
+    pub pronunciation: usize,
+    pub frames: Range<usize>,
+    /// Mean log posterior of its sounds, once they were looked at.
+    pub posterior: f32,
+}
+
 impl Path {
+    /// The words in order.
+    pub(crate) fn words(&self) -> impl Iterator<Item = Laid> {
+        let of_words = self.segments.chunk_by(|a, b| a.word == b.word);
+        of_words.filter_map(|own| {
+            let (first, last) = (&own[0], &own[own.len() - 1]);
+            Some(Laid {
+                word: first.word?,
+                pronunciation: first.pronunciation,
+                frames: first.frames.start..last.frames.end,
+                posterior: own.iter().map(|s| s.posterior).sum::<f32>() / own.len() as f32,
+            })
+        })
+    }
+
     /// Sets the mean log posterior of each segment's phone against all others, on what it was laid on.
     pub fn look(&mut self, scores: Stretch<'_>) {
         let known = || self.segments.iter().filter(|s| s.base != ANY);

@@ -106,7 +106,7 @@ impl Analyser {
     /// The recording is silent or holds no speech, or `watch` stopped it.
     pub fn hear(&self, recording: &Recording, watch: &dyn Fn(f64) -> bool) -> Result<Found, AnalyseError> {
         let Heard { samples, features, tracks } = listen(recording, size::USUAL, watch)?;
-        let (heard, size) = self.sounds(&samples, &features, &|p| watch(0.15 + 0.85 * p))?;
+        let (heard, _, size) = self.sounds(&samples, features, &|p| watch(0.15 + 0.85 * p))?;
         let duration = recording.duration();
         let mut sounds: Vec<Sound> = Vec::with_capacity(heard.len());
         let mut start = Seconds::ZERO;
@@ -125,14 +125,15 @@ impl Analyser {
         Ok(Found { timing: Timing { sounds, size: size::said(size), ..Timing::default() }, tracks })
     }
 
-    /// The likeliest sounds, and the size of the voice: what is heard tells the size, and once more with ears for that.
+    /// The likeliest sounds, with the features they were heard by, and the size of the voice: what is heard tells the size,
+    /// and once more with ears for that.
     fn sounds(
         &self,
         samples: &[f32],
-        features: &[Feature],
+        mut features: Vec<Feature>,
         watch: &dyn Fn(f64) -> bool,
-    ) -> Result<(Vec<hear::Heard>, f64), AnalyseError> {
-        let mut heard = hear::hear(self.model, features, &|p| watch(0.4 * p))?;
+    ) -> Result<(Vec<hear::Heard>, Vec<Feature>, f64), AnalyseError> {
+        let mut heard = hear::hear(self.model, &features, &|p| watch(0.4 * p))?;
         let mut size = size::USUAL;
         for round in [0.4, 0.7] {
             let senones: Vec<Option<u16>> = heard.iter().flat_map(hear::Heard::said).collect();
@@ -141,10 +142,10 @@ impl Analyser {
                 break;
             }
             size = found;
-            let features = features::features(&features::cepstra(samples, size));
+            features = features::features(&features::cepstra(samples, size));
             heard = hear::hear(self.model, &features, &|p| watch(round + 0.3 * p))?;
         }
-        Ok((heard, size))
+        Ok((heard, features, size))
     }
 
     /// A draft of what a recording says, as far as the shipped models allow: common words in lower case, in clean
@@ -153,11 +154,8 @@ impl Analyser {
     /// # Errors
     /// The recording is silent or holds no speech, or `watch` stopped it.
     pub fn draft(&self, recording: &Recording, watch: &dyn Fn(f64) -> bool) -> Result<String, AnalyseError> {
-        let Heard { samples, mut features, .. } = listen(recording, size::USUAL, watch)?;
-        let (_, size) = self.sounds(&samples, &features, &|p| watch(0.1 + 0.2 * p))?;
-        if size != size::USUAL {
-            features = features::features(&features::cepstra(&samples, size));
-        }
+        let Heard { samples, features, .. } = listen(recording, size::USUAL, watch)?;
+        let (_, features, _) = self.sounds(&samples, features, &|p| watch(0.1 + 0.2 * p))?;
         let words = draft::draft(self.model, &features, &|p| watch(0.3 + 0.7 * p))?;
         if words.is_empty() { Err(AnalyseError::NothingHeard) } else { Ok(words.join(" ")) }
     }

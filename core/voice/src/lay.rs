@@ -39,7 +39,7 @@ pub(crate) struct Asked {
 
 /// What is laid on a stretch of the recording: words by their number, noises between them, and what was found to be said
 /// but not written or written but not said.
-#[derive(Clone, Copy, PartialEq)]
+#[derive(Clone, Copy)]
 enum Item {
     Word(usize),
     Noise(usize),
@@ -120,14 +120,8 @@ impl Part<'_> {
 
     /// Mean log posterior of each word that was laid, in order.
     fn sureness(&self, path: &Path) -> Vec<f32> {
-        let mut sums: Vec<(f32, u16)> = vec![(0.0, 0); self.items.len()];
-        for segment in &path.segments {
-            if let Some(item) = segment.word {
-                sums[item] = (sums[item].0 + segment.posterior, sums[item].1 + 1);
-            }
-        }
-        let words = sums.iter().zip(&self.items).filter(|(_, item)| matches!(item, Item::Word(_)));
-        words.map(|((sum, count), _)| sum / f32::from((*count).max(1))).collect()
+        let words = path.words().filter(|laid| matches!(self.items[laid.word], Item::Word(_)));
+        words.map(|laid| laid.posterior).collect()
     }
 
     fn words(&self) -> impl Iterator<Item = usize> + Clone {

@@ -127,7 +127,7 @@ impl Ear {
             }
             from += SHIFT;
             if self.spoken == self.look && self.since == 0 {
-                self.look += if self.look < SETTLED { AGAIN } else { u32::MAX - self.look };
+                self.look = if self.look < SETTLED { self.look + AGAIN } else { u32::MAX };
                 self.hear(std::mem::take(&mut features));
                 self.resize();
             }

@@ -52,10 +52,10 @@ impl VoiceTracks {
         if values.is_empty() { FLOOR_DB } else { values.iter().sum::<f32>() / values.len() as f32 }
     }
 
-    /// Frames of a hundredth of a second within a span that have a voice.
+    /// How many values within a span have a voice.
     pub(crate) fn voiced(&self, span: Span) -> usize {
         let hops = self.pitch_hz.get(self.indices(span)).unwrap_or_default();
-        (hops.iter().filter(|p| **p > 0.0).count() as f64 * HOP * 100.0).round() as usize
+        hops.iter().filter(|p| **p > 0.0).count()
     }
 
     /// Mean pitch over the voiced part of a span, Hz.

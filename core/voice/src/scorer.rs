@@ -50,7 +50,7 @@ const RECENT: usize = 64;
 pub struct Scores<'a> {
     model: &'static AcousticModel,
     features: &'a [Feature],
-    kept: Vec<BlockScores<'static>>,
+    kept: Vec<Arc<BlockScores<'static>>>,
     recent: Mutex<VecDeque<(usize, Arc<BlockScores<'static>>)>>,
 }
 
@@ -62,27 +62,20 @@ pub struct Stretch<'s> {
     to: usize,
 }
 
-/// A block that is kept, or one that is for a while.
-pub(crate) enum Block<'s> {
-    Kept(&'s BlockScores<'static>),
-    Recent(Arc<BlockScores<'static>>),
-}
-
 impl<'a> Scores<'a> {
     pub fn new(model: &'static AcousticModel, features: &'a [Feature]) -> Scores<'a> {
         let kept = if features.len() > KEPT { &[] } else { features };
         Scores {
             model,
             features,
-            kept: kept.chunks(BLOCK).map(|block| BlockScores::new(model, block)).collect(),
+            kept: kept.chunks(BLOCK).map(|block| Arc::new(BlockScores::new(model, block))).collect(),
             recent: Mutex::new(VecDeque::new()),
         }
     }
 
     /// Some of its frames; those that are not there are left out.
     pub fn stretch(&self, frames: std::ops::Range<usize>) -> Stretch<'_> {
-        let to = frames.end.min(self.features.len());
-        Stretch { scores: self, from: frames.start.min(to), to }
+        Stretch { scores: self, from: 0, to: self.len() }.part(frames)
     }
 
     /// Frames in all.
@@ -99,14 +92,14 @@ impl<'a> Scores<'a> {
         self.features.get(frames).unwrap_or_default()
     }
 
-    fn block(&self, block: usize) -> Block<'_> {
+    fn block(&self, block: usize) -> Arc<BlockScores<'static>> {
         if let Some(kept) = self.kept.get(block) {
-            return Block::Kept(kept);
+            return kept.clone();
         }
         // Whoever panicked here left whole blocks behind.
         let mut recent = self.recent.lock().unwrap_or_else(PoisonError::into_inner);
         if let Some((_, known)) = recent.iter().find(|(own, _)| *own == block) {
-            return Block::Recent(known.clone());
+            return known.clone();
         }
         let end = ((block + 1) * BLOCK).min(self.features.len());
         let made = Arc::new(BlockScores::new(self.model, &self.features[block * BLOCK..end]));
@@ -114,7 +107,7 @@ impl<'a> Scores<'a> {
             recent.pop_front();
         }
         recent.push_back((block, made.clone()));
-        Block::Recent(made)
+        made
     }
 }
 
@@ -136,7 +129,7 @@ impl Stretch<'_> {
     }
 
     /// Goes through its blocks: which of its frames each holds, and the block.
-    pub(crate) fn blocks(&self) -> impl Iterator<Item = (std::ops::Range<usize>, Block<'_>)> {
+    pub(crate) fn blocks(&self) -> impl Iterator<Item = (std::ops::Range<usize>, Arc<BlockScores<'static>>)> {
         let blocks = self.from / BLOCK..self.to.div_ceil(BLOCK).max(self.from / BLOCK);
         blocks.map(|block| {
             let own = (block * BLOCK).max(self.from)..((block + 1) * BLOCK).min(self.to);
@@ -147,24 +140,6 @@ impl Stretch<'_> {
     /// Where a frame lies in its block.
     pub(crate) fn place(&self, frame: usize) -> usize {
         (self.from + frame) % BLOCK
-    }
-}
-
-impl Block<'_> {
-    /// The scores of a frame by its place in the block.
-    pub fn frame(&self, frame: usize) -> FrameScores<'_> {
-        match self {
-            Block::Kept(block) => FrameScores { block, frame },
-            Block::Recent(block) => FrameScores { block, frame },
-        }
-    }
-
-    /// Scores all codebooks at once, side by side.
-    pub fn fill(&self) {
-        match self {
-            Block::Kept(block) => block.fill(),
-            Block::Recent(block) => block.fill(),
-        }
     }
 }
 
@@ -413,7 +388,8 @@ impl<'m> BlockScores<'m> {
         block
     }
 
-    fn fill(&self) {
+    /// Scores the frames against all codebooks at once, side by side.
+    pub(crate) fn fill(&self) {
         (0..self.model.bases()).into_par_iter().for_each(|base| {
             self.book(base);
         });
@@ -432,7 +408,12 @@ impl<'m> BlockScores<'m> {
 
     /// The scores of each frame in order.
     pub fn frames(&self) -> impl Iterator<Item = FrameScores<'_>> {
-        (0..self.rows[0].len()).map(|frame| FrameScores { block: self, frame })
+        (0..self.rows[0].len()).map(|frame| self.frame(frame))
+    }
+
+    /// The scores of a frame by its place in the block.
+    pub(crate) fn frame(&self, frame: usize) -> FrameScores<'_> {
+        FrameScores { block: self, frame }
     }
 }
 

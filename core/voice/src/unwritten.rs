@@ -5,7 +5,7 @@
 //!
 //! A word that was said as another one is neither: any sounds in its place are likelier still. It stays, doubtful.
 
-use crate::align::{self, ANY, AlignError, Around, Path, Pronunciation};
+use crate::align::{self, ANY, AlignError, Around, Laid, Path, Pronunciation};
 use crate::model::AcousticModel;
 use crate::scorer::Stretch;
 use std::ops::Range;
@@ -100,22 +100,11 @@ impl<'s> Again<'_, 's> {
     }
 
     fn rows(&self) -> Vec<Row> {
-        let mut rows: Vec<Row> = Vec::new();
-        let mut counts: Vec<u16> = Vec::new();
-        for segment in &self.path.segments {
-            let Some(item) = segment.word else { continue };
-            if rows.last().is_none_or(|r| r.item != item) {
-                let way = self.ways[item][segment.pronunciation].clone();
-                rows.push(Row { item, way, frames: segment.frames.clone(), mean: 0.0 });
-                counts.push(0);
-            }
-            if let (Some(row), Some(count)) = (rows.last_mut(), counts.last_mut()) {
-                row.frames.end = segment.frames.end;
-                row.mean = (row.mean * f32::from(*count) + segment.posterior) / f32::from(*count + 1);
-                *count += 1;
-            }
-        }
-        rows
+        let row = |laid: Laid| {
+            let way = self.ways[laid.word][laid.pronunciation].clone();
+            Row { item: laid.word, way, frames: laid.frames, mean: laid.posterior }
+        };
+        self.path.words().map(row).collect()
     }
 
     fn is_word(&self, row: &Row) -> bool {
@@ -233,13 +222,10 @@ impl<'a, 's> Near<'a, 's> {
         let own = place - self.first;
         let mut path = self.lay(&self.more(place))?;
         path.look(self.scores);
-        let of = |item: usize| path.segments.iter().filter(move |s| s.word == Some(item));
-        let fits = |item: usize| {
-            let count = of(item).count();
-            let sum: f32 = of(item).map(|s| s.posterior).sum();
-            count == 0 || sum / count as f32 > MISPLACED
-        };
-        let any = of(own).next().map_or(0..0, |s| s.frames.start + self.from..s.frames.end + self.from);
+        let laid = |word: usize| path.words().find(|laid| laid.word == word);
+        let fits = |word: usize| laid(word).is_none_or(|laid| laid.posterior > MISPLACED);
+        let any = laid(own)?.frames;
+        let any = any.start + self.from..any.end + self.from;
         let voiced = (self.again.voiced)(any.clone());
         let said =
             any.len() >= SHORTEST && voiced >= VOICED && voiced as f32 >= VOICED_SHARE * any.len() as f32;

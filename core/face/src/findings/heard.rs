@@ -36,14 +36,15 @@ pub(super) fn agree(looked: &Looked<'_>, out: &mut Vec<Finding>) {
         let says = "Something is said here that the text does not have; the mouth says what was heard. Write it where it belongs.";
         out.push(finding(Rule::Unwritten, span, Vec::new(), says.into(), None));
     }
-    for word in looked.timing.words.iter().filter(|w| w.unsaid) {
-        let says = format!(
-            "“{}” is written but not said; the mouth leaves it out. Take it out of the text.",
-            word.text
-        );
-        out.push(finding(Rule::Unsaid, word.span, Vec::new(), says, None));
-    }
-    for word in looked.timing.words.iter().filter(|w| !w.unsaid) {
+    for word in &looked.timing.words {
+        if word.unsaid {
+            let says = format!(
+                "“{}” is written but not said; the mouth leaves it out. Take it out of the text.",
+                word.text
+            );
+            out.push(finding(Rule::Unsaid, word.span, Vec::new(), says, None));
+            continue;
+        }
         let (start, end) = (word.span.start.0, word.span.end.0);
         let steps = ((end - start) / HOP) as usize;
         let loudest = (0..=steps).map(|k| level(start + k as f64 * HOP)).fold(f32::MIN, f32::max);

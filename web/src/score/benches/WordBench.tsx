@@ -249,9 +249,7 @@ function Unwritten({ line, span }: { line: LineView; span: Span }) {
         and the line is timed with them.
       </span>
       <div className={css.row}>
-        {' '}
         <TextField
-          key={offered}
           label="What is said here"
           testId="unwritten"
           value={offered}
@@ -264,7 +262,7 @@ function Unwritten({ line, span }: { line: LineView; span: Span }) {
             </Press>
           )}
         </TextField>
-      </div>{' '}
+      </div>
       {offered && <span className={css.note}>That is a draft: listen and compare.</span>}
     </>
   );
