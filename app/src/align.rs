@@ -11,7 +11,8 @@ use std::path::PathBuf;
 pub const EXAMPLES: &str = "Examples:
   jamlips align line.wav --text \"Pull the shutters down, Odile.\"
   jamlips align line.wav --text-file line.txt --json > line.json
-  jamlips align line.wav --tiers line.TextGrid";
+  jamlips align line.wav --tiers line.TextGrid
+  jamlips align zeile.wav --text \"Bonjour, Odile.\" --language fr";
 
 #[derive(Args)]
 pub struct Align {
@@ -28,6 +29,9 @@ pub struct Align {
 
 #[derive(Serialize)]
 struct Words<'a> {
+    /// With the sounds that were written for it; only of lines in another language.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    text: Option<&'a str>,
     /// How many times as high as usual the voice's formants lie; only of voices that were heard as smaller or larger.
     #[serde(skip_serializing_if = "Option::is_none")]
     size: Option<f64>,
@@ -50,25 +54,34 @@ struct Word<'a> {
     /// It is written, but not said: it has no sounds and lasts no time.
     #[serde(skip_serializing_if = "std::ops::Not::not")]
     unsaid: bool,
+    /// Signs of its typed sounds that are no sound.
+    #[serde(skip_serializing_if = "str::is_empty")]
+    unread: &'a str,
     sounds: Vec<Sound>,
 }
 
 #[derive(Serialize)]
 struct Sound {
+    /// What it is, or what of English it is timed by.
     phone: &'static str,
+    /// What it is, if English has no such sound.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    symbol: Option<&'static str>,
     start: Seconds,
     end: Seconds,
     confidence: f32,
 }
 
 fn sound(s: &jam_score::Sound) -> Sound {
-    Sound { phone: s.phone.name(), start: s.span.start, end: s.span.end, confidence: s.confidence }
+    let symbol = s.symbol.map(jam_score::Symbol::ipa);
+    Sound { phone: s.phone.name(), symbol, start: s.span.start, end: s.span.end, confidence: s.confidence }
 }
 
-fn words(timing: &Timing) -> Words<'_> {
+fn words(timing: &Timing, foreign: bool) -> Words<'_> {
     let sounds_of = |w: usize| timing.sounds.iter().filter(move |s| s.word == Some(w as u32)).map(sound);
     let words = timing.words.iter().enumerate();
     Words {
+        text: foreign.then_some(timing.text.as_str()),
         size: timing.size,
         words: words
             .map(|(i, w)| Word {
@@ -78,6 +91,7 @@ fn words(timing: &Timing) -> Words<'_> {
                 confidence: w.confidence,
                 doubtful: w.is_doubtful() && !w.unsaid,
                 unsaid: w.unsaid,
+                unread: &w.unread,
                 sounds: sounds_of(i).collect(),
             })
             .collect(),
@@ -91,7 +105,7 @@ pub fn run(options: &Align) -> anyhow::Result<()> {
     if let Some(file) = &options.tiers {
         out::write(file, tiers::write(&found.timing).as_bytes())?;
     }
-    let words = words(&found.timing);
+    let words = words(&found.timing, options.spoken.is_foreign());
     if options.json {
         return out::print(&(serde_json::to_string(&words)? + "\n"));
     }
@@ -110,7 +124,9 @@ pub fn run(options: &Align) -> anyhow::Result<()> {
             (false, false) => "",
         };
         row(word.start, word.end, word.confidence, &format!("{}{doubt}", word.text));
-        word.sounds.iter().for_each(|s| row(s.start, s.end, s.confidence, &format!("  {}", s.phone)));
+        let own =
+            |s: &Sound| s.symbol.map_or_else(|| s.phone.to_string(), |own| format!("{own} (as {})", s.phone));
+        word.sounds.iter().for_each(|s| row(s.start, s.end, s.confidence, &format!("  {}", own(s))));
     }
     for stretch in &words.unwritten {
         table.push_str(&format!(

@@ -128,6 +128,11 @@ struct Serve {
     /// last and prints the words. Paths with blanks stand in quotation marks. `jamlips stand-in transcript` shows how.
     #[arg(long, value_name = "COMMAND")]
     transcriber: Option<String>,
+    /// A program of your own that writes the sounds of other languages, with its arguments: it reads a text and prints its
+    /// words in the phonetic alphabet; {language} in its arguments stands for the language. Without it espeak-ng is used,
+    /// if it is on the machine.
+    #[arg(long, value_name = "COMMAND")]
+    phonemiser: Option<String>,
     /// Hears the OSC of a face capture there, as 127.0.0.1:7421.
     #[arg(long, value_name = "ADDRESS")]
     osc: Option<std::net::SocketAddr>,
@@ -183,6 +188,20 @@ fn status(done: anyhow::Result<ExitCode>) -> ExitCode {
     })
 }
 
+/// A program and its arguments, as an option names them.
+fn command(option: &str, written: &str) -> anyhow::Result<Vec<String>> {
+    let words = shlex::split(written).filter(|w| !w.is_empty());
+    words.with_context(|| format!("{option} {written}: a quotation mark is not closed, or it is empty"))
+}
+
+/// The program that writes sounds: the one that is named, else the usual one, if it is there.
+fn phonemiser(written: Option<&str>) -> anyhow::Result<Option<Vec<String>>> {
+    match written {
+        Some(written) => command("--phonemiser", written).map(Some),
+        None => Ok(jam_server::phonemiser::usual()),
+    }
+}
+
 fn serve(options: &Serve, demo: bool) -> anyhow::Result<()> {
     tracing_subscriber::fmt()
         .with_env_filter(
@@ -198,14 +217,11 @@ fn serve(options: &Serve, demo: bool) -> anyhow::Result<()> {
         jam_demo::fill(&store)?;
     }
     tokio::runtime::Runtime::new()?.block_on(async {
-        let words = |c: &String| {
-            let words = shlex::split(c).filter(|w| !w.is_empty());
-            words
-                .with_context(|| format!("--transcriber {c}: a quotation mark is not closed, or it is empty"))
-        };
-        let transcriber = options.transcriber.as_ref().map(words).transpose()?;
+        let transcriber = options.transcriber.as_ref().map(|c| command("--transcriber", c)).transpose()?;
+        let phonemiser = phonemiser(options.phonemiser.as_deref())?;
         let settings = jam_server::Settings {
             transcriber,
+            phonemiser,
             osc: options.osc,
             token: options.token.clone(),
             names: options.names.clone(),

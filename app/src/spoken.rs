@@ -6,8 +6,9 @@ use clap::Args;
 use jam_desk::Played;
 use jam_formats::{script, sound};
 use jam_rig::Wiring;
-use jam_score::{Frame, FrameGrid};
-use jam_voice::{Analyser, Found, features};
+use jam_score::{Frame, FrameGrid, Line};
+use jam_server::phonemiser::line_saying;
+use jam_voice::{Analyser, Found, WordList, features};
 use std::path::PathBuf;
 
 /// A recording and what is said in it.
@@ -21,9 +22,26 @@ pub struct Spoken {
     /// A file with what is said in it: plain text, or subtitles (.srt, .vtt).
     #[arg(long, conflicts_with = "text", value_name = "FILE")]
     text_file: Option<PathBuf>,
+    /// The language it is in, if that is not English: fr, pt-br. Words without typed sounds get them from the program that
+    /// writes sounds.
+    #[arg(long, value_name = "TAG", value_parser = language)]
+    language: Option<jam_score::Language>,
+    /// A program of your own that writes sounds, with its arguments; without it espeak-ng is used.
+    #[arg(long, value_name = "COMMAND", requires = "language")]
+    phonemiser: Option<String>,
+}
+
+fn language(tag: &str) -> Result<jam_score::Language, String> {
+    let read = jam_score::Language::read(tag).map_err(|e| e.to_string())?;
+    read.ok_or_else(|| "English needs no --language; leave it out".into())
 }
 
 impl Spoken {
+    /// Whether it is in another language than English.
+    pub fn is_foreign(&self) -> bool {
+        self.language.is_some()
+    }
+
     /// What is said in it, if that is told.
     fn text(&self) -> anyhow::Result<Option<String>> {
         match (&self.text, &self.text_file) {
@@ -35,10 +53,18 @@ impl Spoken {
         }
     }
 
+    /// What is said, with the sounds of another language written.
+    fn line(&self) -> anyhow::Result<Line> {
+        let command = crate::phonemiser(self.phonemiser.as_deref())?.unwrap_or_default();
+        let text = self.text()?.unwrap_or_default();
+        Ok(line_saying(&command, self.language.as_ref(), &text, &|| true)?)
+    }
+
     pub fn analyse(&self) -> anyhow::Result<Found> {
         let recording = sound::read_file(&self.audio, features::RATE)
             .map_err(|e| anyhow::anyhow!("{}: {e}", self.audio.display()))?;
-        Ok(Analyser::shipped()?.listen(&recording, self.text()?.as_deref(), &|_| true)?)
+        let line = self.line()?;
+        Ok(Analyser::shipped()?.time(&recording, &line, &WordList::default(), &|_| true)?)
     }
 
     /// The line with its layers, evaluated on a character and a grid.

@@ -425,7 +425,7 @@ fn a_production_is_exported_and_imported_as_one_file() {
     };
     works(&["export", "--data", &at("fog.jam"), "--out", &at("fog.jam.zip")]);
     let said = works(&["import", &at("fog.jam.zip"), "--data", &at("other.jam")]);
-    assert_eq!(said, "lines: 17\ncharacters: 4\n");
+    assert_eq!(said, "lines: 18\ncharacters: 4\n");
     works(&["export", "--data", &at("other.jam"), "--out", &at("again.jam.zip")]);
     assert!(std::fs::read(at("fog.jam.zip")).unwrap() == std::fs::read(at("again.jam.zip")).unwrap());
     works(&["export", "--data", &at("fog.jam"), "--character", "Odile", "--out", &at("odile.jam.zip")]);

@@ -1,7 +1,7 @@
 //! A sheet of faces to be looked at: `cargo run --release -p jam-demo --example sheet -- OUT.png CHARACTER|FILE.glb POSE …`, one row a
 //! pose, seen from the front, from both sides, from below and as a whole. A pose is controls (`jaw_open=.3,lips_round=1`),
-//! a moment of a demo line (`4@1.25`), or the middle of a sound wherever it is first said (`M`, the third `M#3`); a mood at
-//! full over it goes before (`sadness:AA`).
+//! a moment of a demo line (`4@1.25`), the middle of a sound wherever it is first said (`M`, the third `M#3`), or of the
+//! middle one of typed sounds, which may be another language's (`/tyt/`); a mood at full over it goes before (`sadness:AA`).
 
 #[path = "../tests/common/mod.rs"]
 mod common;
@@ -13,7 +13,10 @@ use jam_rig::body::{Body, Posed};
 use jam_rig::sight::{Sight, View};
 use jam_rig::{MouthKind, Wiring};
 use jam_score::layers::Mood;
-use jam_score::{Control, FrameRate, Line, Phone, Prosody, Seconds};
+use jam_score::{
+    Control, Diction, FrameRate, Language, Line, Phone, Prosody, Seconds, Sound, Span, SpokenPhone, Timing,
+};
+use jam_voice::notation;
 
 type Failure = Box<dyn std::error::Error>;
 
@@ -121,7 +124,8 @@ fn face_at(line: &(Line, Prosody), time: f64, mood: Option<&Mood>) -> Vec<f32> {
 }
 
 /// The face of a pose, and the sound that is said in it, if it is named by one.
-fn pose(text: &str) -> Result<(Vec<f32>, Phone), Failure> {
+fn pose(text: &str) -> Result<(Vec<f32>, Sound), Failure> {
+    let nothing = || Sound::new(Phone::Sil, Span::new(0.0, 1.0));
     let mut face = vec![0.0; Control::ALL.len()];
     let (mood, rest) = text.split_once(':').map_or((None, text), |(m, r)| (Some(m), r));
     if rest.contains('=') {
@@ -131,24 +135,42 @@ fn pose(text: &str) -> Result<(Vec<f32>, Phone), Failure> {
                 Control::ALL.iter().find(|c| c.name() == name).ok_or(format!("no control {name}"))?;
             face[*control as usize] = value.parse()?;
         }
-        return Ok((face, Phone::Sil));
+        return Ok((face, nothing()));
+    }
+    if let Some(typed) = rest.strip_prefix('/') {
+        let language = Language::read("fr")?;
+        let spoken = notation::parse_in(typed, language.as_ref())?;
+        let own = |(i, said): (usize, &SpokenPhone)| Sound {
+            symbol: said.symbol,
+            stress: said.stress,
+            level: -20.0,
+            ..Sound::new(said.phone, Span::new(0.2 + 0.16 * i as f64, 0.36 + 0.16 * i as f64))
+        };
+        let mut sounds = vec![Sound::new(Phone::Sil, Span::new(0.0, 0.2))];
+        sounds.extend(spoken.iter().enumerate().map(own));
+        let middle = sounds[1 + spoken.len() / 2].clone();
+        let timing = Timing { sounds, ..Timing::default() };
+        let face = jam_face::perform(&timing, &Diction::default(), FrameRate::FILM, Seconds(0.3));
+        let time = Seconds((middle.span.middle().0 * 24.0).round() / 24.0);
+        return Ok((face.face_at(time), middle));
     }
     let lines = common::lines();
     let mood = mood.and_then(|m| Mood::NAMED.iter().find(|n| n.title() == m));
     if let Some((line, time)) = rest.split_once('@') {
         let line = &lines[line.parse::<usize>()? - 1];
-        return Ok((face_at(line, time.parse()?, mood), Phone::Sil));
+        return Ok((face_at(line, time.parse()?, mood), nothing()));
     }
     let (name, nth) = rest.split_once('#').map_or((rest, 1), |(n, k)| (n, k.parse().unwrap_or(1)));
     let phone = Phone::ALL.iter().find(|p| p.to_string() == name).ok_or(format!("no sound {name}"))?;
     let said = lines.iter().flat_map(|l| {
         let sounds = &l.0.timing.as_ref().map(|t| t.sounds.clone()).unwrap_or_default();
-        sounds.iter().filter(|s| s.phone == *phone).map(|s| (l, s.span)).collect::<Vec<_>>()
+        sounds.iter().filter(|s| s.phone == *phone).map(|s| (l, s.clone())).collect::<Vec<_>>()
     });
-    let (line, span) = said.collect::<Vec<_>>().get(nth - 1).copied().ok_or("not said so often")?;
+    let (line, sound) = said.collect::<Vec<_>>().get(nth - 1).cloned().ok_or("not said so often")?;
+    let span = sound.span;
     println!("{text}: “{}” at {:.3}–{:.3}", line.0.text, span.start.0, span.end.0);
     let middle = 0.5 * (span.start.0 + span.end.0);
-    Ok((face_at(line, (middle * 24.0).round() / 24.0, mood), *phone))
+    Ok((face_at(line, (middle * 24.0).round() / 24.0, mood), sound))
 }
 
 fn main() -> Result<(), Failure> {
@@ -162,7 +184,7 @@ fn main() -> Result<(), Failure> {
     let mut bytes = vec![0u8; 3 * width * height];
     for (row, text) in poses.iter().enumerate() {
         let (face, said) = pose(text)?;
-        let drawing = stage.wiring.chart.as_ref().and_then(|c| c.drawing(MouthKind::of(said, Some(1))));
+        let drawing = stage.wiring.chart.as_ref().and_then(|c| c.drawing(MouthKind::of(&said)));
         let posed = stage.body.posed(&stage.wiring.targets(), &stage.wiring.apply_with(&face, drawing));
         let views = [
             (0.0, 0.0, stage.mouth, stage.near),

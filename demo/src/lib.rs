@@ -13,10 +13,10 @@ use jam_desk::scene::{Heard, new_scene};
 use jam_formats::glb::{Character, GlbError, Making, MakingError};
 use jam_formats::sound::{self, SoundError};
 use jam_rig::{Attached, Feed, Wiring};
-use jam_score::{Control, Frame, FrameGrid, FrameRate, Ids, Line};
+use jam_score::{Control, Frame, FrameGrid, FrameRate, Ids, LanguageError, Line};
 use jam_shape::{Progress, Shaping, propose};
 use jam_store::{NewLine, NewModel, NewWiring, Production, Store, StoreError};
-use jam_voice::{AnalyseError, Analyser, features};
+use jam_voice::{AnalyseError, Analyser, WordList, features};
 use std::sync::OnceLock;
 
 /// A character of the demo.
@@ -143,6 +143,8 @@ pub enum DemoError {
     #[error(transparent)]
     Analyse(#[from] AnalyseError),
     #[error(transparent)]
+    Language(#[from] LanguageError),
+    #[error(transparent)]
     Scene(#[from] jam_desk::Refusal),
 }
 
@@ -161,14 +163,15 @@ pub fn fill(store: &Store) -> Result<(), DemoError> {
     for line in LINES {
         let recording = sound::read_at(line.recording, features::RATE)?;
         let facts = recording.facts();
-        let found = analyser.analyse(&recording, line.text, &|_| true)?;
+        let said = line.says()?;
+        let found = analyser.time(&recording, &said, &WordList::default(), &|_| true)?;
         let mut ids = Ids::NEW_LINE;
         let timing = found.timing.numbered_like(None, &mut ids);
         let mut document = Line {
             character: Some(line.character.into()),
             layers: line.layers(&timing),
             timing: Some(timing),
-            ..Line::new(line.text)
+            ..said
         };
         jam_desk::number(&mut document, &mut ids);
         let stored = store.add_line(&NewLine {

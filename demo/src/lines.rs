@@ -1,8 +1,8 @@
-//! The demo's lines: an invented radio play, *Fog at Pell Harbour*. Every English sound, a whisper, a
+//! The demo's lines: an invented radio play, *Fog at Pell Harbour*. Every English sound, a line in Catalan by its sounds, a whisper, a
 //! shout, a sung line, a question, a list, a pause and all six moods occur.
 
 use jam_score::layers::{Acting, HeadMove, Look, Over, Stretch};
-use jam_score::{Layers, Mood, Span, Timing};
+use jam_score::{Language, LanguageError, Layers, Line, Mood, Span, Timing};
 
 /// What a line's face does beside speaking it, over some of its words, from 0.
 pub enum Cue {
@@ -18,12 +18,22 @@ pub struct DemoLine {
     /// Who says it.
     pub character: &'static str,
     pub text: &'static str,
+    /// The tag of the language it is in; nothing is English.
+    pub language: &'static str,
     pub file_name: &'static str,
     pub recording: &'static [u8],
     pub cues: &'static [Cue],
 }
 
 impl DemoLine {
+    /// The line as it is before it is timed.
+    ///
+    /// # Errors
+    /// Its language is no tag.
+    pub fn says(&self) -> Result<Line, LanguageError> {
+        Ok(Line { language: Language::read(self.language)?, ..Line::new(self.text) })
+    }
+
     /// The cues of a timed line as its layers; what is in them has no number yet.
     pub fn layers(&self, timing: &Timing) -> Layers {
         let mut layers = Layers::default();
@@ -69,10 +79,11 @@ pub const BELL: &str = "The ship's bell";
 pub const WREN: &str = "Wren";
 
 macro_rules! lines {
-    ($($who:ident $file:literal $number:literal text: $text:literal, $($cue:expr),* ;)*) => {
+    ($($who:ident $file:literal $number:literal text: $text:literal $(in $language:literal)?, $($cue:expr),* ;)*) => {
         pub const LINES: &[DemoLine] = &[$(DemoLine {
             character: $who,
             text: $text,
+            language: concat!("" $(, $language)?),
             file_name: concat!($file, "-", $number, "-synthesised.wav"),
             recording: include_bytes!(concat!("../voices/", $number, ".wav")),
             cues: &[$($cue),*],
@@ -98,4 +109,5 @@ lines! {
     BELL "bell" "15" text: "I have rung for forty ferries, and nobody ever thanks the bell.", Cue::Feels(Mood::Sadness, 0.7, 0..=11), Cue::LooksAt("table", 6..=9), Cue::Turns([5.0, 0.0, 6.0], 7..=11);
     WREN "wren" "16" text: "Ninety gulls on the roof, Bram, and five of them are wearing boots!", Cue::Thinks(0..=1), Cue::LooksAt("other, right", 2..=5), Cue::Feels(Mood::Surprise, 0.7, 6..=12), Cue::LooksAt("lens", 9..=12);
     WREN "wren" "17" text: "Please may I blow the big horn? Only once. I promise it will be a very small toot.", Cue::Feels(Mood::Worry, 0.4, 0..=6), Cue::Feels(Mood::Happiness, 0.8, 7..=16), Cue::LooksAt("lens", 0..=6), Cue::Turns([4.0, 3.0, 6.0], 9..=16);
+    ODILE "odile" "18" text: "Bona /ˈbɔnə/ nit /ˈnit/, far /ˈfa/ vell /ˈbeʎ/. Demà /dəˈma/ portaré /purtəˈɾe/ taronges /təˈɾɔnʒəs/ i /i/ una /ˈunə/ llum /ˈʎum/ nova /ˈnɔβə/." in "ca", Cue::Feels(Mood::Tenderness, 0.6, 0..=3), Cue::LooksAt("other, left", 0..=3), Cue::LooksAt("lens", 4..=10), Cue::Turns([-5.0, 2.0, -4.0], 0..=3);
 }

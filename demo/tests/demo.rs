@@ -69,7 +69,7 @@ fn every_seal_tuck_tongue_and_closed_teeth_shows_on_every_frame_grid() {
             let line = &under(line, mood);
             let timing = line.timing.as_ref().unwrap();
             let face = performance(line, heard, grid.rate);
-            for sound in &timing.sounds {
+            for sound in timing.sounds.iter().filter(|s| s.symbol.is_none()) {
                 let (control, keeps): (Control, fn(f32) -> bool) = match sound.phone {
                     Phone::P | Phone::B | Phone::M => (Control::LipsClose, |v| v >= 0.98),
                     Phone::F | Phone::V => (Control::LipLowerTuck, |v| v >= 0.9),

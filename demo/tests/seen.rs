@@ -300,7 +300,7 @@ fn belong(mouth: &Drawn) {
     for (line, heard) in lines() {
         let timing = line.timing.as_ref().unwrap();
         let face = performance(line, heard, FrameRate::FILM);
-        for sound in &timing.sounds {
+        for sound in timing.sounds.iter().filter(|s| s.symbol.is_none()) {
             let front = |t: Seconds| {
                 let now = face_at(&face, t);
                 let opening = mouth.opening(&mouth.posed(&now), VIEWS[0]);

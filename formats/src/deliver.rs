@@ -7,7 +7,7 @@ use crate::sound::SoundError;
 use crate::usd::{UsdCharacter, UsdLine};
 use crate::{curves, tiers};
 use jam_rig::{Sampled, Wiring};
-use jam_score::{Line, Timing};
+use jam_score::{Line, Timing, without_sounds};
 use jam_sound::Recording;
 use serde::{Deserialize, Serialize};
 use std::io::Write;
@@ -255,7 +255,7 @@ impl Delivery<'_> {
             }
             FileKind::Sheet => {
                 let rows = self.sheet();
-                let title = format!("{} · {}", self.name, self.timing.text);
+                let title = format!("{} · {}", self.name, without_sounds(&self.timing.text));
                 let page = sheet::page(&rows, &title, self.sampled.grid.rate);
                 let mut files = vec![
                     table("sheet.csv", sheet::table(&rows)?),
@@ -273,7 +273,12 @@ impl Delivery<'_> {
             FileKind::Wav => {
                 let sound = self.sound.ok_or(DeliverError::NoSound(kind.title()))?;
                 let grid = self.sampled.grid;
-                let bytes = wave::broadcast(sound, self.sampled.sound_frame(), grid.rate, &self.timing.text)?;
+                let bytes = wave::broadcast(
+                    sound,
+                    self.sampled.sound_frame(),
+                    grid.rate,
+                    &without_sounds(&self.timing.text),
+                )?;
                 vec![file("wav", "audio/wav", bytes)]
             }
         })

@@ -14,6 +14,8 @@ pub const MOST_ROWS: usize = 20_000;
 pub enum Column {
     File,
     Text,
+    /// The tag of the language it is in.
+    Language,
     Character,
     Wiring,
     Mood,
@@ -24,9 +26,10 @@ pub enum Column {
 
 impl Column {
     /// Every column with the headers that it is known by.
-    const KNOWN: [(Column, &'static [&'static str]); 7] = [
+    const KNOWN: [(Column, &'static [&'static str]); 8] = [
         (Column::File, &["file", "recording", "audio", "sound", "wav"]),
         (Column::Text, &["text", "words", "line", "dialogue"]),
+        (Column::Language, &["language", "lang", "locale"]),
         (Column::Character, &["character", "face", "model", "speaker", "who"]),
         (Column::Wiring, &["wiring"]),
         (Column::Mood, &["mood", "moods", "emotion"]),
@@ -45,7 +48,7 @@ pub enum TableError {
     #[error("the table has more than {MOST_ROWS} rows; bring it in as several")]
     TooLong,
     #[error(
-        "the first line must name a column “file” with the recordings; it names: {0}. The others may be text, character, wiring, mood, first_frame and id"
+        "the first line must name a column “file” with the recordings; it names: {0}. The others may be text, language, character, wiring, mood, first_frame and id"
     )]
     NoFile(String),
 }

@@ -17,8 +17,8 @@ use crate::visitors::Visitors;
 use crate::voices::{Speeches, Spoken, Voice, Voices};
 use jam_formats::{sound, test_line};
 use jam_rig::{Figure, Mouth};
-use jam_score::{Line, Timing};
-use jam_store::Store;
+use jam_score::{Language, Line, Timing};
+use jam_store::{SaidAs, Store};
 use jam_voice::{AnalyseError, Analyser, WordList, notation};
 use serde::Serialize;
 use std::sync::atomic::{AtomicU64, Ordering};
@@ -175,11 +175,12 @@ impl App {
         self.epoch.load(Ordering::Acquire)
     }
 
-    /// How words are said in this production.
-    pub(crate) fn word_list(&self) -> Answer<WordList> {
-        let words = self.store.said_as()?.into_iter();
+    /// How words of a language are said in this production.
+    pub(crate) fn word_list(&self, language: Option<&Language>) -> Answer<WordList> {
+        let own = self.store.said_as()?.into_iter().filter(|said| said.language.as_ref() == language);
         // What is kept was read before it was kept.
-        Ok(words.filter_map(|(word, sounds)| Some((word, vec![notation::parse(&sounds).ok()?]))).collect())
+        let said = |s: SaidAs| Some((s.word, vec![notation::parse_in(&s.sounds, language).ok()?]));
+        Ok(own.filter_map(said).collect())
     }
 
     pub(crate) fn tell(&self, event: Event) {

@@ -16,11 +16,13 @@ mod handwork;
 mod here;
 mod house;
 mod jobs;
+mod languages;
 mod models;
 mod movie;
 mod onward;
 mod outside;
 mod page;
+pub mod phonemiser;
 mod problem;
 mod range;
 mod routes;
@@ -94,6 +96,8 @@ pub enum ServerError {
 pub struct Settings {
     /// A program, with its arguments, that writes down what a sound file says; see [`outside`].
     pub transcriber: Option<Vec<String>>,
+    /// A program, with its arguments, that writes the sounds of other languages; see [`phonemiser`].
+    pub phonemiser: Option<Vec<String>>,
     /// Lays the demo out in an empty data file.
     pub demo: Option<fn(&Store) -> Result<(), String>>,
     /// The address on which OSC of a face capture is received.
@@ -227,6 +231,8 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::speech::take_sound))
         .routes(routes!(routes::speech::draft))
         .routes(routes!(routes::speech::dictions))
+        .routes(routes!(routes::speech::languages))
+        .routes(routes!(routes::speech::sounds))
         .routes(routes!(routes::speech::words))
         .routes(routes!(routes::speech::set_word, routes::speech::remove_word))
         .routes(routes!(routes::hand::cause))

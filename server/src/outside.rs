@@ -1,30 +1,47 @@
-//! A program of the user's own that writes down what a recording says. It is named when the server is started,
-//! never over the network; it gets a WAV file as its last argument and prints the words.
+//! Programs of the user's own. They are named when the server is started, never over the network. One writes down what a
+//! recording says: it gets a WAV file as its last argument and prints the words. Another writes the sounds of a text
+//! ([`crate::phonemiser`]).
 
-use std::io::Read;
+use std::fmt;
+use std::io::{Read, Write};
 use std::path::Path;
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 
-/// Longest that it may take.
+/// Longest that one may take.
 const PATIENCE: Duration = Duration::from_secs(600);
 /// Most that it may print.
 const MOST: u64 = 1 << 20;
 
-/// Why it gave no words.
+/// What a program is for, in words, and the option that names it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Task {
+    pub does: &'static str,
+    pub option: &'static str,
+}
+
+impl fmt::Display for Task {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "the program that {}", self.does)
+    }
+}
+
+const TRANSCRIBES: Task = Task { does: "writes down the words", option: "--transcriber" };
+
+/// Why it gave nothing.
 #[derive(Debug, thiserror::Error)]
 pub enum OutsideError {
-    #[error("the program that writes down the words, {0}, could not be started: {1}; look at --transcriber")]
-    Start(String, std::io::Error),
-    #[error("the program that writes down the words, {0}, ended with an error: {1}")]
-    Failed(String, String),
-    #[error("the program that writes down the words, {0}, took longer than ten minutes and was stopped")]
-    Late(String),
-    #[error("the draft was given up")]
+    #[error("{0}, {1}, could not be started: {2}; look at {option}", option = .0.option)]
+    Start(Task, String, std::io::Error),
+    #[error("{0}, {1}, ended with an error: {2}")]
+    Failed(Task, String, String),
+    #[error("{0}, {1}, took longer than ten minutes and was stopped")]
+    Late(Task, String),
+    #[error("nobody waited for it any more")]
     GivenUp,
-    #[error("the program that writes down the words, {0}, printed none")]
-    Nothing(String),
-    #[error("the program that writes down the words could not be watched: {0}; ask again")]
+    #[error("{0}, {1}, printed nothing")]
+    Nothing(Task, String),
+    #[error("a program could not be watched: {0}; ask again")]
     Watch(#[from] std::io::Error),
 }
 
@@ -70,41 +87,59 @@ fn wait(
     }
 }
 
-/// The words that `command`, a program and its arguments, prints for a sound file. It is ended, with all that it
-/// started, when `watch` says that nobody waits any more.
+/// What `command`, a program and its arguments, prints for what it is given to read. It is ended, with all that it started,
+/// when `watch` says that nobody waits any more.
 ///
 /// # Errors
-/// It cannot be started, fails, takes too long, or says nothing.
-pub fn words(command: &[String], sound: &Path, watch: &dyn Fn() -> bool) -> Result<String, OutsideError> {
+/// It cannot be started, fails, takes too long, or prints nothing.
+pub fn run(
+    task: Task,
+    command: &[String],
+    given: String,
+    watch: &dyn Fn() -> bool,
+) -> Result<String, OutsideError> {
     let program = command.first().cloned().unwrap_or_default();
     let mut command_line = Command::new(&program);
     #[cfg(unix)]
     std::os::unix::process::CommandExt::process_group(&mut command_line, 0);
     let mut child = command_line
         .args(command.iter().skip(1))
-        .arg(sound)
-        .stdin(Stdio::null())
+        .stdin(Stdio::piped())
         .stdout(Stdio::piped())
         .stderr(Stdio::piped())
         .spawn()
-        .map_err(|e| OutsideError::Start(program.clone(), e))?;
+        .map_err(|e| OutsideError::Start(task, program.clone(), e))?;
     let (out, complaint) = (drain(child.stdout.take()), drain(child.stderr.take()));
+    let gives = child.stdin.take().map(|mut pipe| {
+        // One that does not read all of it does not want it.
+        std::thread::spawn(move || drop(pipe.write_all(given.as_bytes())))
+    });
     let ended = wait(&mut child, watch);
     // What it left behind would hold its pipes open for ever.
     end(&mut child);
     let status = match ended? {
         Ok(status) => status,
-        Err(true) => return Err(OutsideError::Late(program)),
+        Err(true) => return Err(OutsideError::Late(task, program)),
         Err(false) => return Err(OutsideError::GivenUp),
     };
+    let _ = gives.map(std::thread::JoinHandle::join);
     let read = |thread: std::thread::JoinHandle<String>| thread.join().unwrap_or_default();
     let (out, complaint) = (read(out), read(complaint));
     if !status.success() {
         let said = complaint.lines().last().unwrap_or("it said nothing").to_string();
-        return Err(OutsideError::Failed(program, said));
+        return Err(OutsideError::Failed(task, program, said));
     }
-    let text = out.split_whitespace().collect::<Vec<_>>().join(" ");
-    if text.is_empty() { Err(OutsideError::Nothing(program)) } else { Ok(text) }
+    if out.trim().is_empty() { Err(OutsideError::Nothing(task, program)) } else { Ok(out) }
+}
+
+/// The words that a program prints for a sound file.
+///
+/// # Errors
+/// As those of [`run`].
+pub fn words(command: &[String], sound: &Path, watch: &dyn Fn() -> bool) -> Result<String, OutsideError> {
+    let file = sound.to_string_lossy().into_owned();
+    let out = run(TRANSCRIBES, &[command, &[file]].concat(), String::new(), watch)?;
+    Ok(out.split_whitespace().collect::<Vec<_>>().join(" "))
 }
 
 #[cfg(test)]
@@ -137,9 +172,9 @@ mod tests {
             Some("Pull the shutters down: /a b.wav")
         );
         assert!(
-            matches!(ask("echo no model >&2; exit 3"), Err(OutsideError::Failed(_, said)) if said == "no model")
+            matches!(ask("echo no model >&2; exit 3"), Err(OutsideError::Failed(_, _, said)) if said == "no model")
         );
-        assert!(matches!(ask("true"), Err(OutsideError::Nothing(_))));
+        assert!(matches!(ask("true"), Err(OutsideError::Nothing(..))));
         let missing = words(&["/no/such/program".to_string()], Path::new("a"), &|| true);
         assert!(matches!(missing, Err(OutsideError::Start(..))));
         // More than a pipe holds does not stop it.

@@ -111,6 +111,7 @@ fn op(kind: u8, which: usize, value: f64, seen: &Line) -> Op {
     match kind {
         0 => Op::Text {
             text: ["fog at the pier", "the pier", "fog at night, on the pier", "fog"][which % 4].into(),
+            language: [None, Some("fr".into()), Some(String::new())][which % 3].clone(),
         },
         1 => correct(Correction::MoveEdge { sound, to: Seconds(time), alone: which.is_multiple_of(2) }),
         2 => correct(Correction::MoveWord { word, by: Seconds(0.1 * value - 0.05) }),

@@ -39,7 +39,7 @@ pub use lines::{ListedLine, NewLine, StoredLine};
 pub use produced::NowProduction;
 pub use production::Production;
 pub use snapshots::Snapshot;
-pub use speech::Take;
+pub use speech::{SaidAs, Take};
 pub use waiting::Waiting;
 
 use briefs::Briefs;

@@ -93,6 +93,7 @@ pub(crate) fn head(line: &Line) -> Line {
     };
     Line {
         text: line.text.clone(),
+        language: line.language.clone(),
         name: line.name.clone(),
         frames: line.frames,
         film: line.film,

@@ -3,7 +3,7 @@
 use crate::schema::{line, said_as, take};
 use crate::{Store, StoreError, keep_blob};
 use diesel::prelude::*;
-use jam_score::RecordingFacts;
+use jam_score::{Language, RecordingFacts};
 
 /// One recording of a line's words.
 #[derive(Debug, Clone, PartialEq)]
@@ -14,6 +14,29 @@ pub struct Take {
     pub recording: String,
     pub name: String,
     pub facts: RecordingFacts,
+}
+
+/// How a word is said in the production.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct SaidAs {
+    pub word: String,
+    /// None is English.
+    pub language: Option<Language>,
+    /// As they are written.
+    pub sounds: String,
+}
+
+impl SaidAs {
+    /// What a word is kept by: no word has a colon in it, and English ones stand for themselves.
+    fn key(word: &str, language: Option<&Language>) -> String {
+        language.map_or_else(|| word.to_string(), |l| format!("{l}:{word}"))
+    }
+
+    fn of(key: &str, sounds: String) -> SaidAs {
+        let apart = key.split_once(':').and_then(|(tag, word)| Some((Language::read(tag).ok()??, word)));
+        let (language, word) = apart.map_or((None, key), |(language, word)| (Some(language), word));
+        SaidAs { word: word.into(), language, sounds }
+    }
 }
 
 impl Store {
@@ -62,25 +85,35 @@ impl Store {
         })
     }
 
-    /// Words and their sounds, as they are written, in the order of the words.
+    /// Words and their sounds, in the order of the words; English first.
     ///
     /// # Errors
     /// The data file cannot be read or written.
-    pub fn said_as(&self) -> Result<Vec<(String, String)>, StoreError> {
-        Ok(said_as::table.order(said_as::word).load(&mut self.connection()?)?)
+    pub fn said_as(&self) -> Result<Vec<SaidAs>, StoreError> {
+        let rows: Vec<(String, String)> =
+            said_as::table.order(said_as::word).load(&mut self.connection()?)?;
+        let mut all: Vec<SaidAs> = rows.into_iter().map(|(key, sounds)| SaidAs::of(&key, sounds)).collect();
+        all.sort_by(|a, b| a.language.cmp(&b.language));
+        Ok(all)
     }
 
     /// How a word is said from now on; none, as the dictionary says.
     ///
     /// # Errors
     /// The data file cannot be read or written.
-    pub fn set_said_as(&self, word: &str, sounds: Option<&str>) -> Result<(), StoreError> {
+    pub fn set_said_as(
+        &self,
+        word: &str,
+        language: Option<&Language>,
+        sounds: Option<&str>,
+    ) -> Result<(), StoreError> {
+        let key = SaidAs::key(word, language);
         self.change(|c| {
             match sounds {
                 Some(sounds) => diesel::replace_into(said_as::table)
-                    .values((said_as::word.eq(word), said_as::sounds.eq(sounds)))
+                    .values((said_as::word.eq(&key), said_as::sounds.eq(sounds)))
                     .execute(c)?,
-                None => diesel::delete(said_as::table.find(word)).execute(c)?,
+                None => diesel::delete(said_as::table.find(&key)).execute(c)?,
             };
             Ok(())
         })

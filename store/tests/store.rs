@@ -4,12 +4,13 @@
 use jam_rig::Wiring;
 use jam_score::scene::{Entry, To};
 use jam_score::{
-    Frame, FrameGrid, FrameRate, Ids, Line, Listen, Phone, ProductionEdit, RecordingFacts, Scene, Seconds,
-    Sound, Span, Timing, Word,
+    Frame, FrameGrid, FrameRate, Ids, Language, Line, Listen, Phone, ProductionEdit, RecordingFacts, Scene,
+    Seconds, Sound, Span, Timing, Word,
 };
 use jam_shape::Layer;
 use jam_store::{
-    Came, Layered, NewDelivered, NewLine, NewModel, NewStep, NewWiring, Production, Store, StoreError, Whole,
+    Came, Layered, NewDelivered, NewLine, NewModel, NewStep, NewWiring, Production, SaidAs, Store,
+    StoreError, Whole,
 };
 use proptest::prelude::*;
 use std::sync::Arc;
@@ -613,10 +614,13 @@ fn takes_and_the_word_list_are_kept() {
     // Another line's take is refused, and nothing of it stays.
     assert!(matches!(listen(other), Err(StoreError::NotFound)));
     assert_eq!(store.line(other).unwrap().document.listen, Listen::default());
-    store.set_said_as("odile", Some("OW0 D IY1 L")).unwrap();
-    store.set_said_as("bram", Some("B R AE1 M")).unwrap();
-    store.set_said_as("bram", None).unwrap();
-    assert_eq!(store.said_as().unwrap(), [("odile".to_string(), "OW0 D IY1 L".to_string())]);
+    let french = Language::read("fr").unwrap();
+    store.set_said_as("odile", None, Some("OW0 D IY1 L")).unwrap();
+    store.set_said_as("odile", french.as_ref(), Some("ɔdil")).unwrap();
+    store.set_said_as("bram", None, Some("B R AE1 M")).unwrap();
+    store.set_said_as("bram", None, None).unwrap();
+    let said = |language, sounds: &str| SaidAs { word: "odile".into(), language, sounds: sounds.into() };
+    assert_eq!(store.said_as().unwrap(), [said(None, "OW0 D IY1 L"), said(french, "ɔdil")]);
 }
 
 #[test]

@@ -14,6 +14,7 @@ use clap::Args;
 use folder::{Folder, SLICE};
 use jam_formats::names::USUAL;
 use jam_score::{Frame, FrameRate};
+use jam_server::phonemiser::with_sounds;
 use run::{Counts, Outcome};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
@@ -28,7 +29,7 @@ pub const EXAMPLES: &str = "Examples:
   jamlips unit /shared/made 0
   jamlips report /shared/made
 
-A table is CSV with a header: file, text, character, wiring, mood, first_frame, id; only file must be there if --character is given.
+A table is CSV with a header: file, text, language, character, wiring, mood, first_frame, id; only file must be there if --character is given.
 Paths are relative to the table. Where a text is missing, a .txt, .srt or .vtt of the recording's name tells it.";
 
 /// Worth trying again: what schedulers retry on.
@@ -110,6 +111,7 @@ impl Lines {
         // Links on the way are followed, or relative paths would lead elsewhere.
         let base = self.out.canonicalize().with_context(|| self.out.display().to_string())?;
         let real = |p: &Path| p.canonicalize().unwrap_or_else(|_| p.to_path_buf());
+        let phonemiser = crate::phonemiser(None)?.unwrap_or_default();
         let mut units = Vec::new();
         for row in rows {
             let own = row.character.as_ref();
@@ -118,13 +120,23 @@ impl Lines {
                 let says = anyhow::anyhow!("the table names no character for it; name one with --character");
                 unit::wrong("character_missing", says)
             };
-            let problem = row.problem.or_else(|| character.is_none().then(nobody));
+            let (text, unsaid) = match (row.text, &row.language) {
+                (Some(text), Some(language)) => {
+                    match with_sounds(&phonemiser, language, &text, &|_| false, &|| true) {
+                        Ok(found) => (Some(found.text), None),
+                        Err(e) => (Some(text), Some(unit::wrong("language", anyhow::anyhow!(e)))),
+                    }
+                }
+                (text, _) => (text, None),
+            };
+            let problem = row.problem.or(unsaid).or_else(|| character.is_none().then(nobody));
             // The wiring given belongs to the character given.
             let wiring = row.wiring.as_ref().or(self.wiring.as_ref().filter(|_| own.is_none()));
             units.push(Unit {
                 id: row.id,
                 recording: from(&base, &real(&row.recording))?,
-                text: row.text,
+                text,
+                language: row.language,
                 character: character.map_or(Ok(PathBuf::new()), |c| from(&base, &real(c)))?,
                 wiring: wiring.map(|w| from(&base, &real(w))).transpose()?,
                 options: Options {

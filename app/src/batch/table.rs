@@ -8,7 +8,7 @@ use jam_desk::{Felt, felt_of};
 use jam_formats::lines_table::{Column, LinesTable, TEXTS, is_sound};
 use jam_formats::manifest::free;
 use jam_formats::script;
-use jam_score::Frame;
+use jam_score::{Frame, Language};
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
@@ -18,6 +18,8 @@ pub struct Row {
     pub id: String,
     pub recording: PathBuf,
     pub text: Option<String>,
+    /// None is English.
+    pub language: Option<Language>,
     pub character: Option<PathBuf>,
     pub wiring: Option<PathBuf>,
     pub moods: Vec<String>,
@@ -88,12 +90,20 @@ fn of_table(path: &Path) -> anyhow::Result<Vec<Row>> {
         if let Some(says) = moods.iter().find_map(|m| m.parse::<Felt>().err()) {
             not("mood", anyhow!(says));
         }
+        let language = match cell(Column::Language).as_deref().map(Language::read).transpose() {
+            Ok(language) => language.flatten(),
+            Err(says) => {
+                not("language", anyhow!(says));
+                None
+            }
+        };
         let name = cell(Column::Name);
         rows.push(Row {
             named: name.is_some(),
             id: name.unwrap_or_else(|| stem(Path::new(&file), &format!("line {}", own.line))),
             recording: base.join(&file),
             text: cell(Column::Text),
+            language,
             character: cell(Column::Character).map(|c| base.join(c)),
             wiring: cell(Column::Wiring).map(|c| base.join(c)),
             moods,

@@ -13,9 +13,9 @@ use jam_formats::glb::Character;
 use jam_formats::recipe::Recipe;
 use jam_formats::sound;
 use jam_rig::{Mouth, Wiring};
-use jam_score::{Control, Frame, FrameGrid, FrameRate, Seconds};
+use jam_score::{Control, Frame, FrameGrid, FrameRate, Language, Line, Seconds};
 use jam_server::deliver::stretch;
-use jam_voice::{Analyser, features};
+use jam_voice::{Analyser, WordList, features};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use std::collections::BTreeMap;
@@ -30,6 +30,9 @@ pub struct Unit {
     pub recording: PathBuf,
     /// What is said; without it the sounds alone are heard.
     pub text: Option<String>,
+    /// None is English.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub language: Option<Language>,
     pub character: PathBuf,
     pub wiring: Option<PathBuf>,
     pub options: Options,
@@ -186,6 +189,7 @@ impl Shop {
         let face = self.face(unit)?;
         let options = serde_json::to_vec(&unit.options).map_err(|e| wrong("options", e))?;
         let text = unit.text.as_deref().unwrap_or_default().as_bytes();
+        let language = unit.language.as_ref().map_or("", Language::tag).as_bytes();
         let told = [u8::from(unit.text.is_some())];
         let key = sum(&[
             self.version.as_bytes(),
@@ -193,6 +197,7 @@ impl Shop {
             &recording,
             &told,
             text,
+            language,
             face.name.as_bytes(),
             face.sum.as_bytes(),
             &options,
@@ -218,7 +223,9 @@ impl Shop {
         let moods = moods.map_err(|e| wrong("mood", anyhow::anyhow!(e)))?;
         let heard = sound::read_at(recording, features::RATE)
             .map_err(|e| wrong("recording", anyhow::anyhow!("{}: {e}", unit.recording.display())))?;
-        let found = self.analyser.listen(&heard, unit.text.as_deref(), &|_| true);
+        let mut line = Line::new(unit.text.as_deref().unwrap_or_default());
+        line.language.clone_from(&unit.language);
+        let found = self.analyser.time(&heard, &line, &WordList::default(), &|_| true);
         let found = found.map_err(|e| wrong(e.code(), e))?;
         let grid = FrameGrid { rate: *rate, first: *first };
         let laid = Alone { moods, ..Alone::default() };

@@ -2,7 +2,7 @@
 //! by a table, and what of that is missing or doubtful.
 
 use crate::felt::{Felt, felt_of};
-use jam_score::Frame;
+use jam_score::{Frame, Language};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -13,6 +13,7 @@ pub struct AskedLine {
     pub line: u64,
     pub file: Option<String>,
     pub text: Option<String>,
+    pub language: Option<String>,
     pub character: Option<String>,
     pub mood: Option<String>,
     pub first_frame: Option<String>,
@@ -41,7 +42,7 @@ pub struct Known {
 /// Something that wants a look before a line is brought in.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
 pub struct Doubt {
-    /// For programs: `no_text`, `no_recording`, `no_character`, `mood`, `first_frame`, `twice`, `there_already`,
+    /// For programs: `no_text`, `no_recording`, `no_character`, `language`, `mood`, `first_frame`, `twice`, `there_already`,
     /// `not_in_table`.
     pub code: String,
     /// In a sentence.
@@ -59,6 +60,8 @@ pub struct ProposedLine {
     pub called: String,
     pub name: Option<String>,
     pub text: Option<String>,
+    /// None is English.
+    pub language: Option<Language>,
     /// What names the character who says it.
     pub character: Option<String>,
     pub moods: Vec<String>,
@@ -178,6 +181,10 @@ pub fn propose(intake: &Intake, known: &Known) -> Proposed {
                 own.doubt("no_character", true, format!("No character is called “{who}”; choose one."));
             }
         }
+        match asked.language.as_deref().map(Language::read).transpose() {
+            Ok(language) => own.language = language.flatten(),
+            Err(says) => own.doubt("language", true, format!("{says}.")),
+        }
         if let Some(mood) = &asked.mood {
             own.moods = felt_of(mood);
             if let Some(says) = own.moods.iter().find_map(|m| m.parse::<Felt>().err()) {
@@ -268,6 +275,7 @@ mod tests {
             file: Some(file.into()),
             text: Some("Nothing moves.".into()),
             character: Some(who.into()),
+            language: Some(if who == "Nobody" { "french" } else { "fr" }.into()),
             mood: Some(mood.into()),
             first_frame: Some(first.into()),
             ..AskedLine::default()
@@ -291,7 +299,8 @@ mod tests {
             (&["fear:0.4".to_string()][..], Some(1001))
         );
         assert!(found[0].doubts.is_empty());
-        assert_eq!(codes(&found[1]), ["no_character", "mood", "first_frame"]);
+        assert_eq!(found[0].language.as_ref().map(jam_score::Language::tag), Some("fr"));
+        assert_eq!(codes(&found[1]), ["no_character", "language", "mood", "first_frame"]);
         assert_eq!(codes(&found[2]), ["no_recording"]);
         assert_eq!(codes(&found[3]), ["twice"]);
         assert_eq!(

@@ -81,7 +81,7 @@ impl LinesChange {
                 let few = || Refusal::new("texts", "texts_missing", "Name a text for each line.");
                 let text = texts.get(place).ok_or_else(few)?.trim().to_string();
                 let who = characters.get(place).cloned().flatten();
-                let said = (text != line.text).then_some(Op::Text { text });
+                let said = (text != line.text).then_some(Op::Text { text, language: None });
                 let by = who
                     .filter(|name| line.character.as_ref() != Some(name))
                     .map(|name| Op::Character { name });

@@ -15,7 +15,10 @@ pub fn needs(op: &Op, line: &Line) -> BTreeSet<String> {
     let timing = line.timing.as_ref().unwrap_or(&none);
     let mut all = Needs { all: BTreeSet::new(), timing };
     match op {
-        Op::Text { .. } => all.name("text"),
+        Op::Text { language, .. } => {
+            all.name("text");
+            language.iter().for_each(|_| all.name("language"));
+        }
         Op::Write { at, .. } => {
             all.name("text");
             all.time(*at);

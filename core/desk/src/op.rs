@@ -94,8 +94,12 @@ pub struct Spot {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
 #[serde(tag = "do", rename_all = "snake_case")]
 pub enum Op {
-    /// What is said; the line is timed anew.
-    Text { text: String },
+    /// What is said; the line is timed anew. With a language (`fr`) what it is said in, too; nothing is English.
+    Text {
+        text: String,
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        language: Option<String>,
+    },
     /// Who says it.
     Character { name: String },
     /// What it is called, beside its number; nothing takes the name away.

@@ -5,7 +5,7 @@ use crate::op::Op;
 use crate::refusal::Refusal;
 use crate::situation::{Change, Situation};
 use crate::times;
-use jam_score::{Correction, Frame, Ids, Line, MAX_HANDLE, OwnFrames, diction};
+use jam_score::{Correction, Frame, Ids, Language, Line, MAX_HANDLE, OwnFrames, diction};
 use jam_voice::text::TextWord;
 use jam_voice::{notation, text};
 use std::ops::Range;
@@ -27,17 +27,18 @@ pub fn text_word(line: &Line, word: u32) -> Result<TextWord, Refusal> {
         return Err(Refusal::new("word", "not_timed", says));
     }
     let place = line.timing.as_ref().and_then(|t| t.word_place(word)).ok_or_else(gone)?;
-    let mut words = text::read(&line.text).map_err(|_| gone())?.words;
+    let mut words = text::read_in(&line.text, line.language.as_ref()).map_err(|_| gone())?.words;
     if place < words.len() { Ok(words.swap_remove(place)) } else { Err(gone()) }
 }
 
 /// What one word is looked up by in the production's list.
 ///
 /// # Errors
-/// It is not one word in Latin letters.
-pub fn word_key(word: &str) -> Result<String, Refusal> {
-    let one = text::read(word).ok().map(|s| s.words).filter(|w| w.len() == 1 && !w[0].key.is_empty());
-    let says = "Type one word in Latin letters, as it is written in the lines.";
+/// It is not one word, or an English one in other letters than Latin.
+pub fn word_key(word: &str, language: Option<&Language>) -> Result<String, Refusal> {
+    let one =
+        text::words_in(word, language).ok().map(|s| s.words).filter(|w| w.len() == 1 && !w[0].key.is_empty());
+    let says = "Type one word, as it is written in the lines; in English, in Latin letters.";
     Ok(one.ok_or_else(|| Refusal::new("word", "not_one_word", says))?[0].key.clone())
 }
 
@@ -58,7 +59,21 @@ pub(crate) fn change(op: &Op, at: &Situation<'_>, ids: &mut Ids) -> Result<Chang
         ..Change::new(line, words)
     };
     Ok(match op {
-        Op::Text { text } => again(Line { text: text.trim().into(), ..line.clone() }, "change the text"),
+        Op::Text { text, language } => {
+            let now = match language {
+                Some(tag) => Language::read(tag).map_err(|e| Refusal::new("language", "no_language", e))?,
+                None => line.language.clone(),
+            };
+            let words = match (&now, now == line.language) {
+                (_, true) => "change the text".into(),
+                (Some(language), _) => format!("say it in another language ({language})"),
+                (None, _) => "say it in English".into(),
+            };
+            let asks_for_times = now != line.language;
+            let mut change = again(Line { text: text.trim().into(), language: now, ..line.clone() }, &words);
+            change.asks_for_times |= asks_for_times;
+            change
+        }
         Op::Character { name } => {
             if !at.house.has_character(name) {
                 let says = format!("There is no character called “{name}” in this production any more.");
@@ -149,9 +164,15 @@ pub(crate) fn change(op: &Op, at: &Situation<'_>, ids: &mut Ids) -> Result<Chang
             again(Line { text: whole.trim().into(), ..line.clone() }, "write what is said")
         }
         Op::Pronounce { word, sounds } => {
-            text_word(line, *word)?;
-            let sounds =
-                notation::parse(sounds).map_err(|e| Refusal::new("sounds", "sounds_unreadable", e))?;
+            let own = text_word(line, *word)?;
+            let sounds = notation::parse_in(sounds, line.language.as_ref())
+                .map_err(|e| Refusal::new("sounds", "sounds_unreadable", e))?;
+            if let Some(place) = own.sounds_place(&line.text).filter(|_| own.said.is_some()) {
+                // It is said as the text has it.
+                let mut text = line.text.clone();
+                text.replace_range(place, &notation::ipa(&sounds));
+                return Ok(again(Line { text, ..line.clone() }, "say a word otherwise"));
+            }
             let correction = Correction::Pronounce { word: *word, sounds };
             let timing = at.timing()?.corrected(&correction, ids)?;
             let changed = line.retimed(Some(timing));

@@ -20,6 +20,7 @@
 //! assert!(face.value(Control::JawOpen, Seconds(0.5)) > 0.4);
 //! ```
 
+mod aim;
 pub mod cause;
 mod curves;
 pub mod findings;
@@ -29,6 +30,7 @@ mod line;
 pub mod links;
 mod mouth;
 mod organ;
+mod other_sounds;
 pub mod pads;
 mod performance;
 mod sounds;

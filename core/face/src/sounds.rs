@@ -1,64 +1,16 @@
 //! What every sound wants of the mouth, and the sounds of a line made ready for it.
 
-use crate::organ::Organ;
-use jam_score::{Phone, Reach, Timing, is_function_word, percentile, reach};
+use crate::aim::{Aim, Aspect, at, glide};
+use crate::other_sounds;
+use jam_score::{Phone, Reach, Symbol, Timing, is_function_word, percentile, reach};
 
-/// What a goal shapes: an organ, or how far the lips are drawn apart (shared by both lips).
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Aspect {
-    Jaw,
-    /// A graded narrowing of the lips, short of a seal.
-    Narrow,
-    Round,
-    Protrude,
-    Spread,
-    Part,
-    Press,
-    Tip,
-    Back,
-    Wide,
-}
-
-impl Aspect {
-    pub(crate) fn organ(self) -> Option<Organ> {
-        Some(match self {
-            Aspect::Jaw => Organ::Jaw,
-            Aspect::Narrow => Organ::Seal,
-            Aspect::Round => Organ::Round,
-            Aspect::Protrude => Organ::Protrude,
-            Aspect::Spread => Organ::Spread,
-            Aspect::Press => Organ::Press,
-            Aspect::Tip => Organ::Tip,
-            Aspect::Back => Organ::Back,
-            Aspect::Wide => Organ::Wide,
-            Aspect::Part => return None,
-        })
-    }
-}
-
-/// A wish: from `start` gliding to `end` (the same for most), insisting by `weight`.
-#[derive(Debug, Clone, Copy)]
-pub(crate) struct Aim {
-    pub aspect: Aspect,
-    pub start: f64,
-    pub end: f64,
-    pub weight: f64,
-}
-
-/// A sound as the mouth knows it: the phones, with the unstressed AH apart.
+/// A sound as the mouth knows it: the phones, with the unstressed AH apart, and what English lacks.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Shape {
     Phone(Phone),
     /// Unstressed AH, the neutral vowel.
     Schwa,
-}
-
-const fn at(aspect: Aspect, target: f64, weight: f64) -> Aim {
-    Aim { aspect, start: target, end: target, weight }
-}
-
-const fn glide(aspect: Aspect, start: f64, end: f64, weight: f64) -> Aim {
-    Aim { aspect, start, end, weight }
+    Symbol(Symbol),
 }
 
 /// The table of targets: tried against film strips and measures; what a sound does not name is left
@@ -67,8 +19,10 @@ const fn glide(aspect: Aspect, start: f64, end: f64, weight: f64) -> Aim {
 pub(crate) fn aims(shape: Shape) -> &'static [Aim] {
     use Aspect::{Back, Jaw, Narrow, Part, Press, Protrude, Round, Spread, Tip, Wide};
     use Phone as P;
-    let Shape::Phone(phone) = shape else {
-        return const { &[at(Jaw, 0.28, 0.3), at(Part, 0.1, 0.25), at(Round, 0.04, 0.12), at(Protrude, 0.03, 0.12), at(Tip, 0.0, 0.2), at(Back, 0.0, 0.2)] };
+    let phone = match shape {
+        Shape::Phone(phone) => phone,
+        Shape::Symbol(symbol) => return other_sounds::aims(symbol),
+        Shape::Schwa => return const { &[at(Jaw, 0.28, 0.3), at(Part, 0.1, 0.25), at(Round, 0.04, 0.12), at(Protrude, 0.03, 0.12), at(Tip, 0.0, 0.2), at(Back, 0.0, 0.2)] },
     };
     match phone {
         P::P => const { &[at(Jaw, 0.12, 1.2), at(Part, 0.0, 0.5), at(Press, 0.45, 1.0)] },
@@ -143,7 +97,9 @@ impl SpokenSound {
     }
 
     pub fn is_tuck(&self) -> bool {
-        matches!(self.phone, Phone::F | Phone::V)
+        use Symbol::{LipTeeth, LipsHiss, LipsVoiced};
+        let loose = matches!(self.shape, Shape::Symbol(LipsHiss | LipsVoiced | LipTeeth));
+        matches!(self.phone, Phone::F | Phone::V) && !loose
     }
 
     /// Tongue between the teeth.
@@ -177,7 +133,11 @@ pub fn spoken(timing: &Timing, reaches: &[Reach], end: f64) -> Vec<SpokenSound> 
             let schwa = sound.phone == Phone::Ah && (stress == 0 || (grammar && end - start < 0.09));
             SpokenSound {
                 phone: sound.phone,
-                shape: if schwa { Shape::Schwa } else { Shape::Phone(sound.phone) },
+                shape: match sound.symbol {
+                    Some(symbol) => Shape::Symbol(symbol),
+                    None if schwa => Shape::Schwa,
+                    None => Shape::Phone(sound.phone),
+                },
                 start,
                 end,
                 stress,

@@ -4,7 +4,7 @@
 //! Common practice, no source: six to fourteen drawings, each held two frames at least, a closed mouth for
 //! every P, B and M.
 
-use jam_score::{FrameRate, Phone, Seconds, Timing};
+use jam_score::{FrameRate, Phone, Seconds, Sound, Symbol, Timing};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
@@ -63,7 +63,33 @@ kinds! {
 
 impl MouthKind {
     /// The kind of mouth a sound shows; a vowel without stress opens less.
-    pub fn of(phone: Phone, stress: Option<u8>) -> MouthKind {
+    pub fn of(sound: &Sound) -> MouthKind {
+        sound.symbol.map_or_else(|| MouthKind::of_english(sound.phone, sound.stress), MouthKind::of_symbol)
+    }
+
+    /// By what the lips and the tip of the tongue do: the same as the targets of the curves.
+    fn of_symbol(symbol: Symbol) -> MouthKind {
+        use Symbol::*;
+        match symbol {
+            FrontU | FrontUShort | FrontW | FrontO | PureO | NasalO | PressedU | MidU => {
+                MouthKind::RoundTight
+            }
+            FrontOOpen | FrontAOpen | NasalFront => MouthKind::RoundOpen,
+            FrontA | NasalA => MouthKind::Open,
+            NasalE => MouthKind::Wide,
+            PureE | BackI | MidI | Palatal | PalatalVoiced | PalatalN | PalatalL | PalatalK | PalatalG => {
+                MouthKind::Spread
+            }
+            BackO | Uvular | UvularTrill | UvularHiss | UvularStop | Velar | VelarVoiced | Throat
+            | ThroatVoiced | LipsHiss | LipsVoiced => MouthKind::Small,
+            PalatalSh | PalatalZh | PalatalCh | PalatalJh => MouthKind::TeethTogether,
+            CurledSh | CurledZh | CurledCh => MouthKind::Pushed,
+            Trill | Tap => MouthKind::TongueTip,
+            LipTeeth => MouthKind::LipToTeeth,
+        }
+    }
+
+    fn of_english(phone: Phone, stress: Option<u8>) -> MouthKind {
         let stressed = stress != Some(0);
         match phone {
             Phone::Sil => MouthKind::Rest,
@@ -167,7 +193,7 @@ impl Chart {
         let mut silent = vec![1.0f32; frames];
         let mut must_close = vec![false; frames];
         for sound in &timing.sounds {
-            let kind = MouthKind::of(sound.phone, sound.stress);
+            let kind = MouthKind::of(sound);
             let drawing = self.drawing(kind).unwrap_or(rest);
             // Times in frames.
             let (start, end) = ((sound.span.start - lead).0 / frame, (sound.span.end - lead).0 / frame);

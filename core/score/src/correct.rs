@@ -162,6 +162,7 @@ impl Timing {
                 let s = sound(s)?;
                 let one = &mut out.sounds[s];
                 one.phone = phone;
+                one.symbol = None;
                 one.confidence = 1.0;
                 one.stress = phone.is_vowel().then(|| one.stress.unwrap_or(0));
                 one.release = None;
@@ -178,6 +179,7 @@ impl Timing {
                 out.sounds[s].span.end = at;
                 second.span.start = at;
                 second.phone = phone;
+                second.symbol = None;
                 second.confidence = 1.0;
                 second.stress = phone.is_vowel().then_some(0);
                 out.sounds[s].release = None;
@@ -267,6 +269,7 @@ impl Timing {
                     let stress = said.phone.is_vowel().then(|| said.stress.unwrap_or(0).min(2));
                     Sound {
                         id: numbers[i],
+                        symbol: said.symbol,
                         word: Some(w),
                         stress,
                         level,

@@ -10,8 +10,8 @@ use crate::tied::Shelved;
 use crate::timing::TimingError;
 use crate::touch::MAX_KEYS;
 use crate::{
-    Diction, DictionError, Film, LayersError, Line, Listen, Noise, OwnFrames, Reach, ReachOf, Sound, Timing,
-    Touch, TouchError, Word,
+    Diction, DictionError, Film, Language, LayersError, Line, Listen, Noise, OwnFrames, Reach, ReachOf,
+    Sound, Timing, Touch, TouchError, Word,
 };
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
@@ -43,6 +43,7 @@ pub struct TimesOf {
 #[serde(rename_all = "snake_case")]
 enum Change {
     Text(Swap<String>),
+    Language(Swap<Option<Language>>),
     Character(Swap<Option<String>>),
     Name(Swap<Option<String>>),
     Frames(Swap<OwnFrames>),
@@ -140,6 +141,7 @@ impl Change {
     fn turned(&self) -> Change {
         match self {
             Change::Text(s) => Change::Text(s.turned()),
+            Change::Language(s) => Change::Language(s.turned()),
             Change::Character(s) => Change::Character(s.turned()),
             Change::Name(s) => Change::Name(s.turned()),
             Change::Frames(s) => Change::Frames(s.turned()),
@@ -169,6 +171,7 @@ impl Change {
         let Line { timing, layers, .. } = line;
         match self {
             Change::Text(s) => Ok(s.apply(&mut line.text)?),
+            Change::Language(s) => Ok(s.apply(&mut line.language)?),
             Change::Character(s) => Ok(s.apply(&mut line.character)?),
             Change::Name(s) => Ok(s.apply(&mut line.name)?),
             Change::Frames(s) => Ok(s.apply(&mut line.frames)?),
@@ -223,6 +226,7 @@ impl Edit {
         ];
         let mut changes: Vec<Option<Change>> = vec![
             Swap::between(&from.text, &to.text).map(Change::Text),
+            Swap::between(&from.language, &to.language).map(Change::Language),
             Swap::between(&from.character, &to.character).map(Change::Character),
             Swap::between(&from.name, &to.name).map(Change::Name),
             Swap::between(&from.frames, &to.frames).map(Change::Frames),
@@ -282,6 +286,7 @@ impl Edit {
         for change in &self.changes {
             match change {
                 Change::Text(_) => drop(all.insert("text".into())),
+                Change::Language(_) => drop(all.insert("language".into())),
                 Change::Character(_) => drop(all.insert("character".into())),
                 Change::Name(_) => drop(all.insert("name".into())),
                 Change::Frames(_) => drop(all.insert("frames".into())),

@@ -3,7 +3,7 @@
 use crate::tied::Shelved;
 use crate::timing::{Listen, Timing};
 use crate::touch::Hands;
-use crate::{Diction, LaidTouch, LayerKind, Layers, OwnFrames, Phone, Reach, Seconds, Touch};
+use crate::{Diction, LaidTouch, Language, LayerKind, Layers, OwnFrames, Phone, Reach, Seconds, Touch};
 use serde::{Deserialize, Serialize};
 
 /// A reference film of the actor, and where it lies against the sound.
@@ -21,6 +21,9 @@ pub struct Film {
 pub struct Line {
     /// What is said, as it was typed.
     pub text: String,
+    /// The language it is said in; none is English.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub language: Option<Language>,
     /// What it is called, beside its number: `PH_012`. None is no name.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub name: Option<String>,
@@ -62,6 +65,7 @@ impl Line {
     pub fn new(text: impl Into<String>) -> Line {
         Line {
             text: text.into(),
+            language: None,
             name: None,
             character: None,
             timing: None,

@@ -1,7 +1,7 @@
 //! Words and sounds with their times: what the analysis found and hands corrected.
 
 use crate::ids::{Ids, Numbered, place};
-use crate::{Phone, Seconds, Span};
+use crate::{Phone, Seconds, Span, Symbol};
 use serde::{Deserialize, Serialize};
 
 /// What is known of a recording without reading it again.
@@ -42,12 +42,30 @@ pub struct Word {
     /// It is written, but not said: it has no sounds and lasts no time.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub unsaid: bool,
+    /// Signs of its typed sounds that are no sound; they were left out.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub unread: String,
 }
 
 impl Sound {
     /// A sound of no word, with full confidence.
     pub fn new(phone: Phone, span: Span) -> Sound {
-        Sound { id: 0, phone, span, word: None, stress: None, confidence: 1.0, level: 0.0, release: None }
+        Sound {
+            id: 0,
+            phone,
+            symbol: None,
+            span,
+            word: None,
+            stress: None,
+            confidence: 1.0,
+            level: 0.0,
+            release: None,
+        }
+    }
+
+    /// As it is named in sentences and tables: the phone's name, or its own symbol.
+    pub fn name(&self) -> &'static str {
+        self.symbol.map_or(self.phone.name(), Symbol::ipa)
     }
 }
 
@@ -65,12 +83,13 @@ impl Word {
             pinned: false,
             chosen: false,
             unsaid: false,
+            unread: String::new(),
         }
     }
 
     /// Whether somebody should listen to it; what is pinned was listened to.
     pub fn is_doubtful(&self) -> bool {
-        self.confidence < DOUBTFUL && !self.pinned
+        (self.confidence < DOUBTFUL || !self.unread.is_empty()) && !self.pinned
     }
 }
 
@@ -79,7 +98,11 @@ impl Word {
 pub struct Sound {
     /// Its number in the line, which it keeps through corrections and when the line is timed anew; 0 until it is given.
     pub id: u32,
+    /// What it is, or what of English it is timed by.
     pub phone: Phone,
+    /// What it is, if English has no such sound.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub symbol: Option<Symbol>,
     pub span: Span,
     /// Place of its word among the words of the same times; none for a pause.
     pub word: Option<u32>,
@@ -98,8 +121,17 @@ pub struct Sound {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize, utoipa::ToSchema)]
 pub struct SpokenPhone {
     pub phone: Phone,
+    /// What it is, if English has no such sound.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub symbol: Option<Symbol>,
     /// 1 main, 2 secondary, 0 none; vowels only.
     pub stress: Option<u8>,
+}
+
+impl From<&Sound> for SpokenPhone {
+    fn from(sound: &Sound) -> SpokenPhone {
+        SpokenPhone { phone: sound.phone, symbol: sound.symbol, stress: sound.stress }
+    }
 }
 
 /// One way to say a word.
@@ -246,9 +278,9 @@ impl Timing {
     pub fn name_sound(&self, sound: u32) -> String {
         let Some(own) = self.sound(sound) else { return "the end".into() };
         match own.word.and_then(|w| self.words.get(w as usize)) {
-            Some(word) => format!("{} of “{}”", own.phone.name(), word.text),
+            Some(word) => format!("{} of “{}”", own.name(), word.text),
             None if own.phone == Phone::Sil => "a pause".into(),
-            None => own.phone.name().into(),
+            None => own.name().into(),
         }
     }
 

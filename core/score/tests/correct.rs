@@ -64,7 +64,10 @@ fn any_correction() -> impl Strategy<Value = Correction> {
         (WORDS..WORDS + 6, prop::collection::vec(phone, 0..9)).prop_map(|(word, phones)| {
             Correction::Pronounce {
                 word,
-                sounds: phones.into_iter().map(|phone| SpokenPhone { phone, stress: None }).collect(),
+                sounds: phones
+                    .into_iter()
+                    .map(|phone| SpokenPhone { phone, symbol: None, stress: None })
+                    .collect(),
             }
         }),
         (WORDS..WORDS + 6).prop_map(|word| Correction::Unpin { word }),
@@ -150,7 +153,7 @@ fn sounds_are_joined_put_in_and_said_otherwise() {
     let pots = corrected(&timing, &Correction::Insert { sound: 4, phone: Phone::S }).unwrap();
     assert_eq!(phones(&pots), "SIL P AA T S SIL SIL");
     assert!((pots.words[0].span.end.0 - (0.47 + 0.1 / 3.0)).abs() < 1e-9, "{:?}", pots.words);
-    let said = |phone| SpokenPhone { phone, stress: Some(1) };
+    let said = |phone| SpokenPhone { phone, symbol: None, stress: Some(1) };
     let sounds = vec![said(Phone::M), said(Phone::Iy)];
     let other = corrected(&timing, &Correction::Pronounce { word: WORDS, sounds }).unwrap();
     assert_eq!(phones(&other), "SIL M IY SIL SIL");

@@ -105,6 +105,35 @@ fn unwritten(analyser: &Analyser, folder: &Path, material: &serde_json::Value) {
     );
 }
 
+/// Other languages: boundaries, marks, refusals, by voice.
+fn languages(folder: &Path) {
+    let all = std::fs::read_to_string(folder.join("languages.json")).unwrap();
+    let items: Vec<serde_json::Value> = serde_json::from_str(&all).unwrap();
+    let mut sets: Vec<&str> = items.iter().map(|i| i["set"].as_str().unwrap()).collect();
+    sets.dedup();
+    println!(
+        "\n| voice | lines, refused | boundaries | mean off, ms | within 20 ms, % | right words marked | wrong words marked |"
+    );
+    println!("|---|---|---|---|---|---|---|");
+    for set in sets {
+        let own: Vec<serde_json::Value> = items.iter().filter(|i| i["set"] == set).cloned().collect();
+        let found = matching::foreign(&own, folder);
+        let off: Vec<f64> = found.errors.iter().map(|e| 1e3 * e.off.abs()).collect();
+        println!(
+            "| {set} | {}, {} | {} | {:.1} | {:.0} | {} of {} | {} of {} |",
+            found.lines,
+            found.refused,
+            off.len(),
+            off.iter().sum::<f64>() / off.len() as f64,
+            100.0 * off.iter().filter(|o| **o <= 20.0).count() as f64 / off.len() as f64,
+            found.marked,
+            found.right,
+            found.caught,
+            found.wrong
+        );
+    }
+}
+
 /// How well confidence tells wrong words from right ones: in every synthesised line one word is replaced by another
 /// of the dictionary, of as many letters, chosen by a fixed row of numbers.
 fn doubts(analyser: &Analyser, folder: &Path, material: &serde_json::Value, set: &str) {
@@ -214,6 +243,9 @@ fn hour(analyser: &Analyser, folder: &Path, material: &serde_json::Value) {
 fn main() {
     let folder = std::env::args().nth(1).expect("the folder of the material");
     let folder = Path::new(&folder);
+    if folder.join("languages.json").exists() {
+        languages(folder);
+    }
     let material: serde_json::Value =
         serde_json::from_slice(&std::fs::read(folder.join("material.json")).unwrap()).unwrap();
     // One core, as the reference recogniser has.

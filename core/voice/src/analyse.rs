@@ -46,22 +46,6 @@ impl Analyser {
         self.time(recording, &Line::new(text), &WordList::default(), watch)
     }
 
-    /// [`Analyser::analyse`] with a text, [`Analyser::hear`] without one.
-    ///
-    /// # Errors
-    /// As theirs.
-    pub fn listen(
-        &self,
-        recording: &Recording,
-        text: Option<&str>,
-        watch: &dyn Fn(f64) -> bool,
-    ) -> Result<Found, AnalyseError> {
-        match text {
-            Some(text) => self.analyse(recording, text, watch),
-            None => self.hear(recording, watch),
-        }
-    }
-
     /// Times a line anew: its text with the recording that is listened to. Words that are pinned in its times
     /// stay as they are, the others are found between them; sounds that were chosen by hand stay chosen. Without
     /// a text its sounds alone are heard. `words` tells how words are said in the production.
@@ -83,7 +67,7 @@ impl Analyser {
         } else if line.text.trim().is_empty() {
             self.hear(&recording, watch)?
         } else {
-            let script = text::read(&line.text)?;
+            let script = text::read_in(&line.text, line.language.as_ref())?;
             let asked = self.asked(&script, line, words);
             // Between pinned words there may be too little to tell a size by: it stays as it was.
             let pinned = asked.iter().any(|a| a.pinned.is_some());
@@ -184,14 +168,14 @@ impl Analyser {
                 // Pins are times of the sound that was listened to then.
                 let pinned = before.filter(|(old_word, _)| old_word.pinned && old.listen == line.listen);
                 let chosen = before.filter(|(old_word, _)| old_word.chosen || old_word.pinned);
-                let as_before = |sounds: &Vec<Sound>| -> Spoken {
-                    sounds.iter().map(|s| SpokenPhone { phone: s.phone, stress: s.stress }).collect()
-                };
+                let as_before =
+                    |sounds: &Vec<Sound>| -> Spoken { sounds.iter().map(SpokenPhone::from).collect() };
                 let ways = match (&word.said, chosen) {
                     (Some(said), _) => vec![said.clone()],
                     (None, Some((_, sounds))) => vec![as_before(sounds)],
                     (None, None) => {
-                        list.get(&word.key).cloned().unwrap_or_else(|| self.dictionary.ways_to_say(&word.key))
+                        let by_letters = || self.dictionary.ways_to_say(&text::plain_key(&word.key));
+                        list.get(&word.key).cloned().unwrap_or_else(by_letters)
                     }
                 };
                 let pinned =
@@ -199,6 +183,7 @@ impl Analyser {
                 Asked {
                     text: word.text.clone(),
                     after: word.after.clone(),
+                    unread: word.unread.clone(),
                     ways,
                     chosen: word.said.is_none() && before.is_some_and(|(old_word, _)| old_word.chosen),
                     pinned: pinned.map(|(w, s)| (w.clone(), s.clone())),

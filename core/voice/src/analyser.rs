@@ -5,7 +5,7 @@ use crate::dictionary::Dictionary;
 use crate::model::{AcousticModel, ModelError};
 use crate::refine::Looks;
 use crate::text::TextError;
-use jam_score::{Phone, Seconds, Sound};
+use jam_score::{Phone, Seconds, Sound, percentile};
 use jam_sound::RecordingError;
 
 /// Why a recording and its text gave no times. Every message says what to do.
@@ -64,10 +64,22 @@ impl Analyser {
     }
 }
 
+/// Log posterior between right and wrong words.
+const EVEN: f32 = -3.5;
+/// How far below the middle word of its line, nats, a word of another language is doubtful: an English model thinks little
+/// of all of them. Read off the voices and languages of the design's table; checked on others in `tests/languages.rs`.
+const BELOW_OTHERS: f32 = 1.5;
+
 /// 0..1 from a log posterior: ½ at -3.5, about .7 at -3 and .3 at -4, the limits between sure,
 /// doubtful and wrong words that were read off measured right and wrong words.
 pub(crate) fn confidence(posterior: f32) -> f32 {
-    1.0 / (1.0 + (-1.7 * (posterior + 3.5)).exp())
+    1.0 / (1.0 + (-1.7 * (posterior - EVEN)).exp())
+}
+
+/// What is added to the posteriors of a line by typed sounds, so that its words are measured against each other.
+pub(crate) fn allowance(words: Vec<f32>) -> f32 {
+    let middle = percentile(words.into_iter().map(f64::from).collect(), 0.5);
+    middle.map_or(0.0, |middle| (EVEN - (middle as f32 - BELOW_OTHERS)).max(0.0))
 }
 
 /// Narrowest sound, seconds, that a finer boundary leaves.

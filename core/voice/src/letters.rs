@@ -286,9 +286,13 @@ pub(crate) fn guess(word: &str) -> Spoken {
         .map(|phone| {
             let first = phone.is_vowel() && !stressed;
             stressed |= phone.is_vowel();
-            SpokenPhone { phone, stress: phone.is_vowel().then_some(u8::from(first)) }
+            SpokenPhone { phone, symbol: None, stress: phone.is_vowel().then_some(u8::from(first)) }
         })
         .collect();
     // A word that came out mute ("gh") is still said somehow.
-    if spoken.is_empty() { vec![SpokenPhone { phone: Phone::Ah, stress: Some(1) }] } else { spoken }
+    if spoken.is_empty() {
+        vec![SpokenPhone { phone: Phone::Ah, symbol: None, stress: Some(1) }]
+    } else {
+        spoken
+    }
 }

@@ -1,8 +1,10 @@
 //! Sounds as people write them: ARPAbet (`HH AA1 R B ER0`) and the International Phonetic Alphabet
-//! (`ˈhɑɹbɚ`), which also writes other languages; their sounds go to the nearest ones there are models for.
+//! (`ˈhɑɹbɚ`), which also writes other languages; their sounds go to the nearest ones there are models for, and keep their
+//! own symbol for the face.
 
-use jam_score::{Phone, Spoken, SpokenPhone};
+use jam_score::{Language, Phone, Spoken, SpokenPhone, Symbol};
 use std::fmt::Write;
+use unicode_normalization::UnicodeNormalization;
 
 /// Why something written is no row of sounds.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -46,11 +48,15 @@ const SYMBOLS: &[(&str, &[Phone])] = {
         ("i", &[Iy]),
         ("ɪ", &[Ih]),
         ("ɨ", &[Ih]),
+        ("ᵻ", &[Ih]),
         ("e", &[Eh]),
         ("ɛ", &[Eh]),
+        ("ε", &[Eh]),
+        ("ɛ̃", &[Eh]),
         ("æ", &[Ae]),
         ("a", &[Aa]),
         ("ɑ", &[Aa]),
+        ("ɑ̃", &[Aa]),
         ("ɐ", &[Ah]),
         ("ʌ", &[Ah]),
         ("ə", &[Ah]),
@@ -60,10 +66,12 @@ const SYMBOLS: &[(&str, &[Phone])] = {
         ("ɝ", &[Er]),
         ("ɚ", &[Er]),
         ("ɔ", &[Ao]),
+        ("ɔ̃", &[Ao]),
         ("ɒ", &[Ao]),
         ("o", &[Ao]),
         ("ɤ", &[Ah]),
         ("ɯ", &[Ih]),
+        ("ɯᵝ", &[Uw]),
         ("ʊ", &[Uh]),
         ("u", &[Uw]),
         ("ʉ", &[Uw]),
@@ -72,6 +80,7 @@ const SYMBOLS: &[(&str, &[Phone])] = {
         ("ø", &[Uh]),
         ("ɵ", &[Uh]),
         ("œ", &[Ao]),
+        ("œ̃", &[Ao]),
         ("ɶ", &[Ao]),
         ("tʃ", &[Ch]),
         ("t͡ʃ", &[Ch]),
@@ -86,6 +95,8 @@ const SYMBOLS: &[(&str, &[Phone])] = {
         ("dʑ", &[Jh]),
         ("d͡ʑ", &[Jh]),
         ("ts", &[T, S]),
+        ("ʦ", &[T, S]),
+        ("ʣ", &[D, Z]),
         ("t͡s", &[T, S]),
         ("dz", &[D, Z]),
         ("d͡z", &[D, Z]),
@@ -112,7 +123,7 @@ const SYMBOLS: &[(&str, &[Phone])] = {
         ("ɱ", &[M]),
         ("n", &[N]),
         ("ɳ", &[N]),
-        ("ɲ", &[N, Y]),
+        ("ɲ", &[N]),
         ("ŋ", &[Ng]),
         ("ɴ", &[Ng]),
         ("f", &[F]),
@@ -153,7 +164,7 @@ const SYMBOLS: &[(&str, &[Phone])] = {
         ("ɫ", &[L]),
         ("ɭ", &[L]),
         ("ʟ", &[L]),
-        ("ʎ", &[L, Y]),
+        ("ʎ", &[Y]),
         ("j", &[Y]),
         ("w", &[W]),
         ("ʍ", &[W]),
@@ -163,30 +174,26 @@ const SYMBOLS: &[(&str, &[Phone])] = {
     ]
 };
 
-/// Marks that change nothing here: length, syllables, ties, tones, secondary articulations, the glottal stop.
+/// Marks that change nothing here: length, syllables, ties, tones, secondary articulations, the glottal stop, and what
+/// phonemisers put between (`-` for a vowel that may be dropped, and signs of theirs that are in no chart).
 fn changes_nothing(c: char) -> bool {
-    matches!(
-        c,
-        'ː' | 'ˑ'
-            | '.'
-            | '‿'
-            | '|'
-            | '‖'
-            | '͡'
-            | '͜'
-            | 'ʰ'
-            | 'ʲ'
-            | 'ʷ'
-            | 'ˠ'
-            | 'ˤ'
-            | 'ⁿ'
-            | 'ˡ'
-            | 'ʔ'
-            | '\''
-            | '˞'
-    ) || ('\u{300}'..='\u{36f}').contains(&c)
+    const MARKS: &str = "ːˑ.‿|‖͜͡ʰʱʲʷˠˤⁿˡᵊʼʔ?'˞-#`^[]()_ꜜꜛ↗↘ᵝ¹²³⁴⁵⁶⁷";
+    MARKS.contains(c)
+        || ('\u{300}'..='\u{36f}').contains(&c)
         || ('˥'..='˩').contains(&c)
+        || ('0'..='9').contains(&c)
         || c.is_whitespace()
+}
+
+/// Languages with tones, whose phonemiser writes aspiration as `h` and curled sounds with a dot (`ts.h`).
+const TONES: [&str; 8] = ["cmn", "zh", "yue", "hak", "nan", "vi", "th", "shn"];
+
+/// What was read of written sounds.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Written {
+    pub spoken: Spoken,
+    /// Signs that are no sound; they are left out.
+    pub unread: String,
 }
 
 /// Reads sounds in either notation.
@@ -199,12 +206,35 @@ fn changes_nothing(c: char) -> bool {
 /// ```
 ///
 /// # Errors
-/// A sign is no sound of English, or there is none.
+/// A sign is no sound, or there is none.
 pub fn parse(text: &str) -> Result<Spoken, NotationError> {
+    parse_in(text, None)
+}
+
+/// [`parse`] for a language. Broad transcriptions of English write `r`, `e`, `o`, `a` for its own sounds; elsewhere they are
+/// what the chart says, and two of a consonant in a row are one long one.
+///
+/// # Errors
+/// A sign is no sound, or there is none.
+pub fn parse_in(text: &str, language: Option<&Language>) -> Result<Spoken, NotationError> {
+    let Written { spoken, unread } = read(text, language);
+    if !unread.is_empty() {
+        return Err(NotationError::Unknown(unread));
+    }
+    if spoken.is_empty() { Err(NotationError::Empty) } else { Ok(spoken) }
+}
+
+/// What can be read of sounds in either notation, and what cannot.
+pub fn read(text: &str, language: Option<&Language>) -> Written {
     let text = text.trim().trim_matches(['/', '[', ']']).trim();
     let capitals = text.chars().all(|c| c.is_ascii_uppercase() || c.is_ascii_digit() || c.is_whitespace());
-    let spoken = if capitals { parse_arpabet(text) } else { parse_ipa(text) }?;
-    if spoken.is_empty() { Err(NotationError::Empty) } else { Ok(spoken) }
+    if !capitals {
+        return read_ipa(text, language);
+    }
+    match parse_arpabet(text) {
+        Ok(spoken) => Written { spoken, unread: String::new() },
+        Err(_) => Written { spoken: Vec::new(), unread: text.into() },
+    }
 }
 
 pub(crate) fn parse_arpabet(text: &str) -> Result<Spoken, NotationError> {
@@ -212,7 +242,7 @@ pub(crate) fn parse_arpabet(text: &str) -> Result<Spoken, NotationError> {
         let bare = name.trim_end_matches(|c: char| c.is_ascii_digit());
         let phone = Phone::from_name(bare).filter(|p| *p != Phone::Sil)?;
         let stress = name[bare.len()..].parse().ok().filter(|s| *s <= 2);
-        Some(SpokenPhone { phone, stress: if phone.is_vowel() { Some(stress.unwrap_or(0)) } else { None } })
+        Some(SpokenPhone { phone, symbol: None, stress: phone.is_vowel().then(|| stress.unwrap_or(0)) })
     };
     text.split_whitespace().map(|n| one(n).ok_or_else(|| NotationError::Unknown(n.to_string()))).collect()
 }
@@ -222,48 +252,83 @@ pub fn parse_phones(text: &str) -> Option<Spoken> {
     parse_arpabet(text).ok().filter(|s| !s.is_empty())
 }
 
-fn parse_ipa(text: &str) -> Result<Spoken, NotationError> {
-    // Accented letters typed as one are a letter and its mark: ã, é; the cedilla of ç belongs to it.
-    let text: String = text
-        .chars()
-        .flat_map(|c| match c {
-            'ã' => vec!['a'],
-            'õ' => vec!['o'],
-            'ẽ' => vec!['e'],
-            'ĩ' => vec!['i'],
-            'ũ' => vec!['u'],
-            ':' => vec!['ː'],
-            'ˈ' | 'ˌ' => vec![c],
-            c => c.to_lowercase().collect(),
-        })
-        .collect();
-    let mut out: Spoken = Vec::new();
+/// The same text with accents as marks of their own (Unicode's decomposition; the cedilla of ç belongs to it), in small
+/// letters, without the names of languages that phonemisers switch to (`(en)`), and signs of theirs as the chart's.
+fn as_in_the_chart(text: &str, language: Option<&Language>) -> String {
+    let mut bare = String::new();
+    let mut rest = text;
+    while let Some((before, after)) = rest.split_once('(') {
+        bare.push_str(before);
+        let name = after.split_once(')').filter(|(n, _)| Language::read(n).is_ok());
+        rest = name.map_or(after, |(_, after)| after);
+    }
+    bare.push_str(rest);
+    let small = bare.nfd().flat_map(|c| if c == ':' { vec!['ː'] } else { c.to_lowercase().collect() });
+    // A vocalised r is written as two question marks by a phonemiser whose output is narrowed to ASCII.
+    let mut own = small.collect::<String>().replace("c\u{327}", "ç").replace("??", "ɐ");
+    if language.is_some_and(|l| TONES.contains(&l.base())) {
+        for (written, meant) in [("ts.", "ʈʂ"), ("s.", "ʂ"), ("z.", "ʐ")] {
+            own = own.replace(written, meant);
+        }
+        for stop in ["ʂ", "ɕ", "s", "p", "t", "k"] {
+            own = own.replace(&format!("{stop}h"), stop);
+        }
+    }
+    own
+}
+
+/// Adds a sound; in another language a consonant behind the same one, or a T before CH, lengthens it.
+fn add(out: &mut Spoken, sound: SpokenPhone, language: Option<&Language>) {
+    let consonant = |s: &SpokenPhone| !s.phone.is_vowel();
+    if language.is_some()
+        && consonant(&sound)
+        && let Some(last) = out.last_mut()
+    {
+        let begins = matches!((last.phone, sound.phone), (Phone::T, Phone::Ch) | (Phone::D, Phone::Jh));
+        if begins || (last.phone, last.symbol) == (sound.phone, sound.symbol) {
+            *last = sound;
+            return;
+        }
+    }
+    out.push(sound);
+}
+
+fn read_ipa(text: &str, language: Option<&Language>) -> Written {
+    let text = as_in_the_chart(text, language);
+    let mut out = Written::default();
     let mut stress = 0;
     let mut rest = text.as_str();
     while let Some(c) = rest.chars().next() {
         let found = SYMBOLS.iter().filter(|(s, _)| rest.starts_with(s)).max_by_key(|(s, _)| s.len());
-        if let Some((symbol, phones)) = found {
+        if let Some((written, phones)) = found {
+            let symbol = Symbol::from_ipa(&written.replace(['\u{361}', '\u{35c}'], ""))
+                .filter(|s| language.is_some() || !s.is_letter_of_english());
             for &phone in *phones {
-                let own = phone.is_vowel().then(|| std::mem::take(&mut stress));
-                out.push(SpokenPhone { phone, stress: own });
+                let stress = phone.is_vowel().then(|| std::mem::take(&mut stress));
+                add(&mut out.spoken, SpokenPhone { phone, symbol, stress }, language);
             }
-            rest = &rest[symbol.len()..];
+            rest = &rest[written.len()..];
             continue;
         }
         match c {
             'ˈ' => stress = 1,
             'ˌ' => stress = 2,
             c if changes_nothing(c) => {}
-            c => return Err(NotationError::Unknown(c.to_string())),
+            c => out.unread.push(c),
         }
         rest = &rest[c.len_utf8()..];
     }
     // A word of one vowel needs no mark for it.
-    let mut vowels: Vec<&mut SpokenPhone> = out.iter_mut().filter(|s| s.phone.is_vowel()).collect();
+    let mut vowels: Vec<&mut SpokenPhone> = out.spoken.iter_mut().filter(|s| s.phone.is_vowel()).collect();
     if let [only] = &mut vowels[..] {
         only.stress = Some(1);
     }
-    Ok(out)
+    out
+}
+
+/// Sounds as they are kept and typed: in ARPAbet if all are English, else in the phonetic alphabet.
+pub fn plain(spoken: &[SpokenPhone]) -> String {
+    if spoken.iter().any(|s| s.symbol.is_some()) { ipa(spoken) } else { arpabet(spoken) }
 }
 
 /// Sounds in ARPAbet with stress: `HH AA1 R B ER0`.
@@ -296,6 +361,7 @@ pub fn ipa(spoken: &[SpokenPhone]) -> String {
         .zip(marks)
         .map(|(s, mark)| {
             let symbol = match (s.phone, s.stress) {
+                _ if s.symbol.is_some() => s.symbol.map_or("", Symbol::ipa),
                 (Phone::Ah, Some(0) | None) => "ə",
                 (Phone::Er, Some(0) | None) => "ɚ",
                 (phone, _) => phone.ipa(),

@@ -1,7 +1,7 @@
 //! From a typed text to the words that are spoken.
 
 use crate::{notation, numbers};
-use jam_score::Spoken;
+use jam_score::{Language, Spoken, sounds_end};
 use std::ops::Range;
 use unicode_normalization::UnicodeNormalization;
 use unicode_normalization::char::is_combining_mark;
@@ -13,11 +13,13 @@ pub struct TextWord {
     pub text: String,
     /// The punctuation after it.
     pub after: String,
-    /// Lower case, plain letters and apostrophes: what the dictionary is asked for. Empty for a word that is
-    /// only given by its sounds.
+    /// Lower case, plain letters and apostrophes: what the dictionary is asked for; in another language than English as
+    /// written. Empty for a word that is only given by its sounds.
     pub key: String,
     /// Its sounds, if they were typed after it.
     pub said: Option<Spoken>,
+    /// Signs of those that are no sound.
+    pub unread: String,
     /// Where in the text it stands, in bytes, without the punctuation around it. Words that were written as one
     /// (`1,200`) have the same place.
     pub place: Range<usize>,
@@ -36,6 +38,16 @@ pub struct Tag {
 pub struct Script {
     pub words: Vec<TextWord>,
     pub tags: Vec<Tag>,
+    /// It is in a language that the dictionary does not know.
+    pub foreign: bool,
+}
+
+impl Script {
+    /// Whether it is said by sounds that were typed rather than by English words: what an English voice model thinks of
+    /// them says little then.
+    pub fn is_by_sounds(&self) -> bool {
+        self.foreign || 2 * self.words.iter().filter(|w| w.said.is_some()).count() > self.words.len()
+    }
 }
 
 /// Why a text has no words to align.
@@ -121,7 +133,57 @@ fn said_sign(c: char) -> Option<&'static str> {
 /// # Errors
 /// Nothing in it is said, a word cannot be spelt, or a mark is not closed.
 pub fn read(text: &str) -> Result<Script, TextError> {
-    let mut script = Script::default();
+    read_in(text, None)
+}
+
+/// [`read`] for a language: in another than English numbers and signs are words like any other.
+///
+/// # Errors
+/// As there.
+pub fn read_in(text: &str, language: Option<&Language>) -> Result<Script, TextError> {
+    let script = words_in(text, language)?;
+    let has_letters = |key: &str| !plain_key(key).is_empty();
+    if let Some(strange) = script.words.iter().find(|w| !has_letters(&w.key) && w.said.is_none()) {
+        return Err(TextError::Alphabet(strange.text.clone()));
+    }
+    Ok(script)
+}
+
+/// The text without the sounds that stand behind a word; `words` are its words.
+pub fn without_sounds_of(text: &str, words: &[TextWord], key: &str) -> String {
+    let mut out = text.to_string();
+    for word in words.iter().rev().filter(|w| w.key == key && (w.said.is_some() || !w.unread.is_empty())) {
+        if let Some(sounds) = word.sounds_place(text) {
+            let end = text[..sounds.start - 1].trim_end().len();
+            out.replace_range(end..sounds.end + 1, "");
+        }
+    }
+    out
+}
+
+impl TextWord {
+    /// Where its typed sounds stand in the text, without their slashes.
+    pub fn sounds_place(&self, text: &str) -> Option<Range<usize>> {
+        let own = text.get(self.place.clone())?.strip_suffix('/')?;
+        let begins = own.rfind('/')? + 1;
+        Some(self.place.start + begins..self.place.start + own.len())
+    }
+}
+
+/// What the dictionary is asked for in place of a word of another language; empty if it has no Latin letters.
+pub fn plain_key(key: &str) -> String {
+    let plain = key.chars().filter_map(|c| if c == '\'' { Some("'".into()) } else { plain_letter(c) });
+    let plain: String = plain.collect();
+    if plain.contains(|c: char| c.is_ascii_lowercase()) { plain } else { String::new() }
+}
+
+/// The spoken words of a text, whether they can be spelt or not.
+///
+/// # Errors
+/// Nothing in it is said, a word is longer than any, or a mark is not closed.
+pub fn words_in(text: &str, language: Option<&Language>) -> Result<Script, TextError> {
+    let foreign = language.is_some();
+    let mut script = Script { foreign, ..Script::default() };
     let words = &mut script.words;
     let mut bracket: Option<usize> = None;
     let mut token = Token::default();
@@ -132,7 +194,7 @@ pub fn read(text: &str) -> Result<Script, TextError> {
         }
         match c {
             '[' if bracket.is_none() => {
-                token.take(words)?;
+                token.take(words, foreign)?;
                 bracket = Some(at + 1);
             }
             ']' => {
@@ -147,25 +209,27 @@ pub fn read(text: &str) -> Result<Script, TextError> {
             '/' if token.text.is_empty()
                 && let Some(end) = sounds_end(text, at) =>
             {
-                let said = notation::parse(&text[at + 1..end])?;
+                let notation::Written { spoken, unread } = notation::read(&text[at + 1..end], language);
+                let said = Some(spoken).filter(|s| !s.is_empty());
                 let between = words.last().map(|last| &text[last.place.end..at]);
                 let follows = between.is_some_and(|b| b.trim().is_empty());
-                match words.last_mut().filter(|last| follows && last.said.is_none()) {
-                    Some(last) => {
-                        last.said = Some(said);
+                match (words.last_mut().filter(|last| follows && last.said.is_none()), said) {
+                    (Some(last), said) => {
+                        (last.said, last.unread) = (said, unread);
                         last.place.end = end + 1;
                     }
-                    None => {
+                    (None, None) => return Err(notation::NotationError::Unknown(unread).into()),
+                    (None, Some(said)) => {
                         let place = at..end + 1;
                         let text = notation::ipa(&said);
                         let (after, key) = (String::new(), String::new());
-                        words.push(TextWord { text, after, key, said: Some(said), place });
+                        words.push(TextWord { text, after, key, said: Some(said), unread, place });
                     }
                 }
                 skip_to = end + 1;
             }
             _ if c.is_whitespace() || matches!(c, '-' | '–' | '—' | '/' | '_' | '‐' | '‑') => {
-                token.take(words)?;
+                token.take(words, foreign)?;
                 if matches!(c, '–' | '—')
                     && let Some(last) = words.last_mut()
                 {
@@ -176,24 +240,13 @@ pub fn read(text: &str) -> Result<Script, TextError> {
             _ => token.push(at, c),
         }
     }
-    say_abbreviations(words);
-    if let Some(long) = words.iter().find(|w| w.key.len() > LONGEST_WORD) {
-        return Err(TextError::Long(long.text.chars().take(12).collect(), long.key.len()));
+    if !foreign {
+        say_abbreviations(words);
     }
-    if let Some(strange) = words.iter().find(|w| w.key.is_empty() && w.said.is_none()) {
-        return Err(TextError::Alphabet(strange.text.clone()));
+    if let Some(long) = words.iter().find(|w| w.key.chars().count() > LONGEST_WORD) {
+        return Err(TextError::Long(long.text.chars().take(12).collect(), long.key.chars().count()));
     }
     if words.is_empty() { Err(TextError::Empty) } else { Ok(script) }
-}
-
-/// Where the slash stands that ends sounds which begin with the slash at `start`; none if that one only parts
-/// words.
-fn sounds_end(text: &str, start: usize) -> Option<usize> {
-    let parted = text[..start].chars().next_back().is_none_or(char::is_whitespace);
-    let inside = text[start + 1..].split_once('/')?.0;
-    let ended = text[start + 2 + inside.len()..].chars().next().is_none_or(|c| !c.is_alphanumeric());
-    let some = !inside.is_empty() && !inside.starts_with(char::is_whitespace) && !inside.contains('\n');
-    (parted && ended && some).then_some(start + 1 + inside.len())
 }
 
 /// Characters between two spaces and where each of them stands.
@@ -215,14 +268,14 @@ impl Token {
         self.text.push(c);
     }
 
-    fn take(&mut self, words: &mut Vec<TextWord>) -> Result<(), TextError> {
+    fn take(&mut self, words: &mut Vec<TextWord>, foreign: bool) -> Result<(), TextError> {
         let Token { text, at, end } = std::mem::take(self);
         let spoken = |c: char| is_spoken(c) || matches!(c, '\'' | '$' | '£' | '€');
         let first = text.chars().position(spoken).unwrap_or(0);
         let last = text.chars().count() - text.chars().rev().position(spoken).unwrap_or(0);
         let place = at.get(first).copied().unwrap_or(end)..at.get(last).copied().unwrap_or(end);
         let before = words.len();
-        take_token(&text, words)?;
+        take_token(&text, words, foreign)?;
         words[before..].iter_mut().for_each(|w| w.place = place.clone());
         Ok(())
     }
@@ -320,7 +373,7 @@ fn initials(core: &str) -> Option<Vec<String>> {
         .then(|| letters.iter().map(|l| l.to_lowercase()).collect())
 }
 
-fn take_token(taken: &str, words: &mut Vec<TextWord>) -> Result<(), TextError> {
+fn take_token(taken: &str, words: &mut Vec<TextWord>, foreign: bool) -> Result<(), TextError> {
     let spoken = is_spoken;
     let core = taken.trim_matches(|c: char| !spoken(c) && !matches!(c, '\'' | '$' | '£' | '€'));
     let after = taken.rsplit(|c: char| spoken(c) || c == '\'').next().unwrap_or_default();
@@ -334,6 +387,11 @@ fn take_token(taken: &str, words: &mut Vec<TextWord>) -> Result<(), TextError> {
     let quoted = core.starts_with('\'') && core.ends_with('\'') && core.len() > 2;
     let core = if quoted { core.trim_matches('\'') } else { core };
     let before = words.len();
+    if foreign {
+        let key = core.to_lowercase().nfc().collect();
+        words.push(TextWord { after: after.to_string(), ..written(core.to_string(), key) });
+        return Ok(());
+    }
     if let Some(whole) = said_as_a_whole(core).or_else(|| initials(core)) {
         whole.iter().for_each(|word| push(words, word));
         if let Some(last) = words.last_mut() {
@@ -370,7 +428,7 @@ fn push(words: &mut Vec<TextWord>, word: &str) {
 }
 
 fn written(text: String, key: String) -> TextWord {
-    TextWord { text, after: String::new(), key, said: None, place: 0..0 }
+    TextWord { text, after: String::new(), key, said: None, unread: String::new(), place: 0..0 }
 }
 
 fn take_run(run: &mut String, token: &str, words: &mut Vec<TextWord>) {
@@ -455,7 +513,12 @@ mod tests {
             script.words[3..].iter().map(|w| w.key.as_str()).collect::<Vec<_>>().join(" "),
             "and or five kilometers h"
         );
-        assert!(matches!(read("so /qʘ/"), Err(TextError::Sounds(_))));
+        let noted = read("so /səʘ/").expect("words");
+        assert_eq!(
+            (noted.words[0].unread.as_str(), noted.words[0].said.as_ref().map(|s| notation::arpabet(s))),
+            ("ʘ", Some("S AH1".into()))
+        );
+        assert!(matches!(read("/ʘ/"), Err(TextError::Sounds(_))));
     }
 
     #[test]

@@ -254,12 +254,8 @@ fn sounds_alone_are_a_language_of_their_own() {
     // The line again, as somebody would type it who has no English dictionary.
     let ipa = "/maɪ ˈneɪbɚ ˈplæntəd/ /ˈpɚpəl binz/ /əˈlɔŋ ðə ˈɡɑɹdən fɛns/";
     let found = time(&fixture("rms_3.wav"), &Line::new(ipa)).unwrap();
-    let spoken: Vec<SpokenPhone> = timing(&found)
-        .sounds
-        .iter()
-        .filter(|s| s.word.is_some())
-        .map(|s| SpokenPhone { phone: s.phone, stress: s.stress })
-        .collect();
+    let spoken: Vec<SpokenPhone> =
+        timing(&found).sounds.iter().filter(|s| s.word.is_some()).map(SpokenPhone::from).collect();
     assert_eq!(spoken.len(), notation::parse(&ipa.replace('/', "")).unwrap().len());
     assert!(timing(&found).words.iter().all(|w| w.confidence > 0.5), "{:?}", timing(&found).words);
 }

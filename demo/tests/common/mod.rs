@@ -6,14 +6,14 @@ pub mod plain;
 pub mod readers;
 pub mod spoilt;
 
-use jam_demo::LINES;
+use jam_demo::{DemoLine, LINES};
 use jam_face::{HZ, Performance, openings, perform_line};
 use jam_formats::sound;
 use jam_rig::{Mouth, Wiring};
 use jam_score::layers::{Acting, Mood, Over, Stretch};
 use jam_score::{Control, FrameRate, Ids, Line, Phone, Prosody, Span, tail};
 use jam_sound::Recording;
-use jam_voice::{AnalyseError, Analyser};
+use jam_voice::{AnalyseError, Analyser, WordList};
 use std::path::Path;
 use std::sync::OnceLock;
 
@@ -21,12 +21,12 @@ use std::sync::OnceLock;
 pub fn timed(
     analyser: &Analyser,
     recording: &Recording,
-    text: &str,
+    said: Line,
 ) -> Result<(Line, Prosody), AnalyseError> {
-    let found = analyser.analyse(recording, text, &|_| true)?;
+    let found = analyser.time(recording, &said, &WordList::default(), &|_| true)?;
     let heard = found.prosody();
     let timing = found.timing.numbered_like(None, &mut Ids::NEW_LINE.clone());
-    Ok((Line { timing: Some(timing), ..Line::new(text) }, heard))
+    Ok((Line { timing: Some(timing), ..said }, heard))
 }
 
 /// Every line of the demo, analysed once.
@@ -34,7 +34,9 @@ pub fn lines() -> &'static [(Line, Prosody)] {
     static TIMED: OnceLock<Vec<(Line, Prosody)>> = OnceLock::new();
     TIMED.get_or_init(|| {
         let analyser = Analyser::shipped().unwrap();
-        LINES.iter().map(|l| timed(&analyser, &sound::read(l.recording).unwrap(), l.text).unwrap()).collect()
+        let own =
+            |l: &DemoLine| timed(&analyser, &sound::read(l.recording).unwrap(), l.says().unwrap()).unwrap();
+        LINES.iter().map(own).collect()
     })
 }
 
@@ -59,7 +61,7 @@ pub fn others() -> &'static [(Line, Prosody)] {
         let analyser = Analyser::shipped().unwrap();
         other_recordings()
             .iter()
-            .map(|(recording, text)| timed(&analyser, recording, text).unwrap())
+            .map(|(recording, text)| timed(&analyser, recording, Line::new(text)).unwrap())
             .collect()
     })
 }

@@ -285,7 +285,7 @@ pub fn good(wiring: &Wiring) -> Vec<Case> {
         text += " ";
     }
     let joined = Recording::new(rate, vec![all]).unwrap();
-    let long = timed(&Analyser::shipped().unwrap(), &joined, text.trim()).unwrap();
+    let long = timed(&Analyser::shipped().unwrap(), &joined, Line::new(text.trim())).unwrap();
     others().iter().cloned().chain([long]).map(case).collect()
 }
 
@@ -298,7 +298,7 @@ pub fn misfits(wiring: &Wiring) -> Vec<(Rule, &'static str, Option<Case>)> {
     let mut out = Vec::new();
     for (i, (recording, text)) in all.iter().enumerate() {
         let case = |recording: &Recording, text: &str| {
-            let (line, heard) = timed(&analyser, recording, text).ok()?;
+            let (line, heard) = timed(&analyser, recording, Line::new(text)).ok()?;
             Some(Case { line, heard, wiring: wiring.clone() })
         };
         let timing = whole[i].0.timing.as_ref().unwrap();

@@ -80,7 +80,7 @@ pub fn rows(timing: &Timing, wiring: &Wiring, sampled: &Sampled) -> Vec<SheetRow
         (Some(chart), Some(shown)) => chart.drawings[*shown].name.clone(),
         _ => {
             let said = timing.sounds.iter().find(|s| s.span.start <= time && time < s.span.end);
-            said.map_or(MouthKind::Rest, |s| MouthKind::of(s.phone, s.stress)).label().to_string()
+            said.map_or(MouthKind::Rest, MouthKind::of).label().to_string()
         }
     };
     let row = |i: usize| {

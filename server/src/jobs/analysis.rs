@@ -106,7 +106,7 @@ fn listen(app: &App, line: &StoredLine, watch: &dyn Fn(f64) -> bool) -> Result<O
     let bytes = app.store.blob(&line.recording).map_err(|e| e.to_string())?;
     let recording = sound::read_at(&bytes, features::RATE).map_err(|e| e.to_string())?;
     drop(bytes);
-    let words = app.word_list().map_err(|e| e.to_string())?;
+    let words = app.word_list(line.document.language.as_ref()).map_err(|e| e.to_string())?;
     match app.analyser.time(&recording, &line.document, &words, watch) {
         Ok(found) => Ok(Some(found.timing)),
         Err(AnalyseError::Align(AlignError::Cancelled)) => Ok(None),

@@ -5,6 +5,7 @@ use crate::download::saved;
 use crate::form::{Form, blocking};
 use crate::house::{self, Asked};
 use crate::jobs::{self, Job, Order};
+use crate::languages::language_of;
 use crate::problem::{Answer, Problem};
 use crate::range;
 use crate::sent::{Sent, made_on};
@@ -18,7 +19,7 @@ use axum::response::{IntoResponse, Response};
 use jam_desk::{Alone, Felt, IdleDoes, Op, Refusal, SEED, felt_of, idle};
 use jam_formats::names::slug;
 use jam_formats::{script, sound, tiers};
-use jam_score::{Frame, Ids, Line, Seconds, Timing};
+use jam_score::{Frame, Ids, Seconds, Timing};
 use jam_sound::Recording;
 use jam_store::NewLine;
 use jam_voice::{Report, features};
@@ -75,6 +76,9 @@ pub struct NewLineForm {
     #[schema(value_type = String, format = Binary)]
     recording: Vec<u8>,
     text: Option<String>,
+    /// The tag of the language it is in, `fr`; none is English. Words without typed sounds get them from the program that
+    /// writes sounds, if there is one.
+    language: Option<String>,
     character: Option<String>,
     /// What it is called.
     name: Option<String>,
@@ -161,7 +165,8 @@ pub async fn add(State(app): State<Arc<App>>, form: Multipart) -> Answer<Json<Li
         let (name, bytes) = form.file("recording", "Choose the recording, a sound file.")?;
         let facts = sound::read_at(bytes, features::RATE)?.facts();
         let filled = |name: &str| form.text(name).map(str::trim).filter(|text| !text.is_empty());
-        let mut document = Line::new(filled("text").unwrap_or_default());
+        let language = language_of(filled("language"))?;
+        let mut document = app.line_to_be_sounded(language.as_ref(), filled("text").unwrap_or_default());
         document.name = filled("name").map(str::to_string);
         if let Some(first) = filled("first_frame") {
             let wrong = |says: String| Problem::refused("first_frame", "first_frame_wrong", says);
@@ -192,7 +197,6 @@ pub async fn add(State(app): State<Arc<App>>, form: Multipart) -> Answer<Json<Li
     .map(Json)
 }
 
-/// Moods of a cell, checked.
 /// What a line that was spoken along with is kept as, before it is timed properly.
 pub(super) const LIVE: &str = "as it was live";
 
@@ -201,6 +205,7 @@ pub(super) fn heard_live(app: &App, take: Option<&str>) -> Option<Timing> {
     app.along.heard(take?.parse().ok()?)
 }
 
+/// Moods of a cell, checked.
 fn moods_of(cell: Option<&str>) -> Answer<Vec<String>> {
     let moods = felt_of(cell.unwrap_or_default());
     match moods.iter().find_map(|mood| mood.parse::<Felt>().err()) {
@@ -220,7 +225,8 @@ pub async fn operate(
 ) -> Answer<Json<OperationView>> {
     let asked = Asked { made_on: made_on(&headers)?, gesture: operation.gesture };
     blocking(move || {
-        let made = house::operate(&app, id, &operation.op, &asked)?;
+        let op = app.sounded_op(id, operation.op)?;
+        let made = house::operate(&app, id, &op, &asked)?;
         let baked = made.note.baked.map(|(keys, error)| BakedView { keys, error });
         let line = view_beside(&app, made.line, operation.times.as_deref())?;
         Ok(OperationView { line, made: made.made, baked })

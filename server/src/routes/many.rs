@@ -146,6 +146,7 @@ fn asked(table: &LinesTable, row: &TableRow) -> AskedLine {
         line: row.line,
         file: cell(Column::File),
         text: cell(Column::Text),
+        language: cell(Column::Language),
         character: cell(Column::Character),
         mood: cell(Column::Mood),
         first_frame: cell(Column::FirstFrame),
@@ -207,7 +208,7 @@ pub async fn script(
                 "More than {MOST} lines; bring the script in as several."
             )));
         }
-        let list = app.word_list()?;
+        let list = app.word_list(None)?;
         // A line that cannot be said is found nowhere.
         let texts: Vec<Vec<Phone>> =
             script.iter().map(|l| app.analyser.sounds_of(&l.text, &list).unwrap_or_default()).collect();

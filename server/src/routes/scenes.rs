@@ -18,7 +18,7 @@ use jam_desk::scene::{Place, Shown, Staged, Turn};
 use jam_formats::recipe::Recipe;
 use jam_formats::sound;
 use jam_score::scene::{Entry, Listening};
-use jam_score::{FrameGrid, Scene};
+use jam_score::{FrameGrid, Scene, without_sounds};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 
@@ -123,7 +123,7 @@ pub async fn show(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Js
                 line: turn.line,
                 number: place + 1,
                 name: stored.document.name.clone(),
-                text: stored.document.text.clone(),
+                text: without_sounds(&stored.document.text),
                 speaker: turn.speaker.map(key),
                 to: turn.to.map(key),
                 start: turn.start,

@@ -4,6 +4,7 @@ use crate::app::{App, Event};
 use crate::form::{Form, blocking};
 use crate::house::{self, Asked};
 use crate::jobs::{self, Order};
+use crate::languages::{language_of, say_anew};
 use crate::problem::{Answer, Problem};
 use crate::routes::lines::{LIVE, heard_live};
 use crate::sent::Sent;
@@ -15,7 +16,7 @@ use axum::extract::{Multipart, Path, Query, State};
 use axum::http::{HeaderMap, Response};
 use jam_desk::{Op, text_word, word_key};
 use jam_formats::sound;
-use jam_score::{Diction, Listen, Spoken, Timing, diction};
+use jam_score::{Diction, Language, Listen, Spoken, Timing, diction};
 use jam_sound::Recording;
 use jam_voice::{features, notation, text};
 use serde::{Deserialize, Serialize};
@@ -31,7 +32,7 @@ pub struct WayView {
 
 impl WayView {
     fn of(spoken: &Spoken) -> WayView {
-        WayView { ipa: notation::ipa(spoken), arpabet: notation::arpabet(spoken) }
+        WayView { ipa: notation::ipa(spoken), arpabet: notation::plain(spoken) }
     }
 }
 
@@ -89,8 +90,10 @@ pub struct DictionView {
 
 /// One entry of the word list.
 #[derive(Serialize, utoipa::ToSchema)]
-pub struct SaidAs {
+pub struct SaidAsView {
     word: String,
+    /// None is English.
+    language: Option<Language>,
     ipa: String,
     arpabet: String,
 }
@@ -114,8 +117,8 @@ pub struct NewTakeForm {
 /// Longest recording, seconds, that a draft is made of here: it takes about half as long.
 const LONGEST_DRAFT: f64 = 180.0;
 
-fn sounds_of(text: &str) -> Answer<Spoken> {
-    notation::parse(text).map_err(|e| Problem::refused("sounds", "sounds_unreadable", e))
+fn sounds_of(text: &str, language: Option<&Language>) -> Answer<Spoken> {
+    notation::parse_in(text, language).map_err(|e| Problem::refused("sounds", "sounds_unreadable", e))
 }
 
 /// The ways to say a word of a line.
@@ -127,12 +130,13 @@ pub async fn ways(State(app): State<Arc<App>>, Path((id, word)): Path<(i32, u32)
         let timing = line.document.timing.as_ref();
         let place = timing.and_then(|t| t.word_place(word)).map(|w| w as u32);
         let sounds = timing.iter().flat_map(|t| &t.sounds).filter(|s| s.word == place);
-        let now: Spoken =
-            sounds.map(|s| jam_score::SpokenPhone { phone: s.phone, stress: s.stress }).collect();
+        let now: Spoken = sounds.map(jam_score::SpokenPhone::from).collect();
         let dictionary = jam_voice::dictionary::Dictionary::shipped();
-        let mut ways: Vec<Spoken> = app.word_list()?.remove(&key).unwrap_or_default();
-        if !key.is_empty() {
-            ways.extend(dictionary.ways_to_say(&key));
+        let language = line.document.language.as_ref();
+        let mut ways: Vec<Spoken> = app.word_list(language)?.remove(&key).unwrap_or_default();
+        let plain = text::plain_key(&key);
+        if !plain.is_empty() {
+            ways.extend(dictionary.ways_to_say(&plain));
         }
         if !ways.contains(&now) {
             ways.insert(0, now.clone());
@@ -146,18 +150,6 @@ pub async fn ways(State(app): State<Arc<App>>, Path((id, word)): Path<(i32, u32)
     })
     .await
     .map(Json)
-}
-
-/// Times the lines anew in which a word is said.
-fn time_lines_with(app: &Arc<App>, key: &str) -> Answer<()> {
-    for line in app.store.lines()? {
-        let words = text::read(&line.document.text).map(|s| s.words).unwrap_or_default();
-        if words.iter().any(|w| w.key == key) {
-            jobs::analyse(app, line.id, Order { by_hand: true, ..Order::default() });
-            app.tell(Event::State { id: line.id });
-        }
-    }
-    Ok(())
 }
 
 /// How lines can be articulated.
@@ -294,12 +286,13 @@ pub async fn draft(
 }
 
 /// How words are said in this production, where the dictionary does not know better.
-#[utoipa::path(get, path = "/api/words", tag = "production", responses((status = 200, body = [SaidAs])))]
-pub async fn words(State(app): State<Arc<App>>) -> Answer<Json<Vec<SaidAs>>> {
+#[utoipa::path(get, path = "/api/words", tag = "production", responses((status = 200, body = [SaidAsView])))]
+pub async fn words(State(app): State<Arc<App>>) -> Answer<Json<Vec<SaidAsView>>> {
     blocking(move || {
-        let list = app.store.said_as()?.into_iter().filter_map(|(word, sounds)| {
-            let spoken = notation::parse(&sounds).ok()?;
-            Some(SaidAs { word, ipa: notation::ipa(&spoken), arpabet: notation::arpabet(&spoken) })
+        let list = app.store.said_as()?.into_iter().filter_map(|said| {
+            let spoken = notation::parse_in(&said.sounds, said.language.as_ref()).ok()?;
+            let WayView { ipa, arpabet } = WayView::of(&spoken);
+            Some(SaidAsView { word: said.word, language: said.language, ipa, arpabet })
         });
         Ok(list.collect())
     })
@@ -307,34 +300,115 @@ pub async fn words(State(app): State<Arc<App>>) -> Answer<Json<Vec<SaidAs>>> {
     .map(Json)
 }
 
+/// Of which language a word of the list is.
+#[derive(Deserialize, utoipa::IntoParams)]
+pub struct OfLanguage {
+    /// Its tag, `fr`; none is English.
+    language: Option<String>,
+}
+
 /// Sets how a word is said; the lines that have it are timed anew.
-#[utoipa::path(put, path = "/api/words/{word}", tag = "production", params(("word" = String, Path)), request_body = SaidAsChange, responses((status = 200, body = [SaidAs]), (status = 422, body = Problem)))]
+#[utoipa::path(put, path = "/api/words/{word}", tag = "production", params(("word" = String, Path), OfLanguage), request_body = SaidAsChange, responses((status = 200, body = [SaidAsView]), (status = 422, body = Problem)))]
 pub async fn set_word(
     State(app): State<Arc<App>>,
     Path(word): Path<String>,
+    Query(of): Query<OfLanguage>,
     Sent(change): Sent<SaidAsChange>,
-) -> Answer<Json<Vec<SaidAs>>> {
+) -> Answer<Json<Vec<SaidAsView>>> {
     let inner = app.clone();
     blocking(move || {
-        let key = word_key(&word)?;
-        let sounds = sounds_of(&change.sounds)?;
-        inner.store.set_said_as(&key, Some(&notation::arpabet(&sounds)))?;
+        let language = language_of(of.language.as_deref())?;
+        let language = language.as_ref();
+        let key = word_key(&word, language)?;
+        let sounds = sounds_of(&change.sounds, language)?;
+        inner.store.set_said_as(&key, language, Some(&notation::plain(&sounds)))?;
         inner.tell(Event::Production);
-        time_lines_with(&inner, &key)
+        say_anew(&inner, &key, language)
     })
     .await?;
     words(State(app)).await
 }
 
 /// Takes a word off the list; it is said as the dictionary says again.
-#[utoipa::path(delete, path = "/api/words/{word}", tag = "production", params(("word" = String, Path)), responses((status = 200, body = [SaidAs])))]
-pub async fn remove_word(State(app): State<Arc<App>>, Path(word): Path<String>) -> Answer<Json<Vec<SaidAs>>> {
+#[utoipa::path(delete, path = "/api/words/{word}", tag = "production", params(("word" = String, Path), OfLanguage), responses((status = 200, body = [SaidAsView])))]
+pub async fn remove_word(
+    State(app): State<Arc<App>>,
+    Path(word): Path<String>,
+    Query(of): Query<OfLanguage>,
+) -> Answer<Json<Vec<SaidAsView>>> {
     let inner = app.clone();
     blocking(move || {
-        inner.store.set_said_as(&word, None)?;
+        let language = language_of(of.language.as_deref())?;
+        inner.store.set_said_as(&word, language.as_ref(), None)?;
         inner.tell(Event::Production);
-        time_lines_with(&inner, &word)
+        say_anew(&inner, &word, language.as_ref())
     })
     .await?;
     words(State(app)).await
+}
+
+/// A language that lines can be in.
+#[derive(Serialize, utoipa::ToSchema)]
+pub struct LanguageView {
+    /// `fr`; nothing is English.
+    tag: &'static str,
+    name: &'static str,
+}
+
+/// Languages, and what writes their sounds.
+#[derive(Serialize, utoipa::ToSchema)]
+pub struct LanguagesView {
+    /// Those with a name here; any other tag goes, too.
+    languages: Vec<LanguageView>,
+    /// The program that writes sounds; none if there is none.
+    writes: Option<String>,
+}
+
+/// Languages that lines can be in.
+#[utoipa::path(get, path = "/api/languages", tag = "lines", responses((status = 200, body = LanguagesView)))]
+pub async fn languages(State(app): State<Arc<App>>) -> Json<LanguagesView> {
+    let languages = Language::NAMED.iter().map(|(tag, name)| LanguageView { tag, name }).collect();
+    Json(LanguagesView {
+        languages,
+        writes: app.settings.phonemiser.as_ref().and_then(|c| c.first()).cloned(),
+    })
+}
+
+/// A text whose sounds are wanted.
+#[derive(Deserialize, utoipa::ToSchema)]
+pub struct SoundsQuestion {
+    text: String,
+    language: String,
+}
+
+/// A text with its sounds.
+#[derive(Serialize, utoipa::ToSchema)]
+pub struct SoundsView {
+    /// With the sounds of each word behind it, between slashes.
+    text: String,
+    /// Words that have none still.
+    without: Vec<String>,
+}
+
+/// Writes the sounds of a text in another language behind its words, to be looked at and corrected. Nothing is changed.
+#[utoipa::path(post, path = "/api/sounds", tag = "lines", request_body = SoundsQuestion, responses((status = 200, body = SoundsView), (status = 422, body = Problem)))]
+pub async fn sounds(
+    State(app): State<Arc<App>>,
+    Sent(question): Sent<SoundsQuestion>,
+) -> Answer<Json<SoundsView>> {
+    let asked = Arc::new(());
+    let wanted = Arc::downgrade(&asked);
+    let found = blocking(move || {
+        let language = language_of(Some(&question.language))?;
+        let Some(language) = language else {
+            let says =
+                "English is said as the dictionary has it; choose another language, or type the sounds.";
+            return Err(Problem::refused("language", "english", says));
+        };
+        let found = app.sounded(&language, &question.text, &|| wanted.strong_count() > 0)?;
+        Ok(SoundsView { text: found.text, without: found.without })
+    })
+    .await;
+    drop(asked);
+    found.map(Json)
 }

@@ -4,6 +4,7 @@
 use crate::app::App;
 use crate::described;
 use crate::form::{Form, blocking};
+use crate::languages::language_of;
 use crate::problem::{Answer, Problem};
 use crate::visitors::MOST;
 use axum::extract::{Multipart, State};
@@ -16,8 +17,8 @@ use jam_formats::glb::{Character, ClipOptions, NamedFile};
 use jam_formats::out::columns;
 use jam_formats::{sound, wiring_file};
 use jam_rig::{Sampled, Wiring};
-use jam_score::{Frame, FrameGrid, FrameRate, Timing};
-use jam_voice::features;
+use jam_score::{Frame, FrameGrid, FrameRate, Line, Timing};
+use jam_voice::{WordList, features};
 use serde_json::{Value, json};
 use std::convert::Infallible;
 use std::sync::Arc;
@@ -32,6 +33,9 @@ pub struct CurvesForm {
     recording: Vec<u8>,
     /// What is said in it; without it its sounds alone are heard, a draft.
     text: Option<String>,
+    /// The tag of the language it is in, `fr`; none is English. Words without typed sounds get them from the program that
+    /// writes sounds.
+    language: Option<String>,
     /// A character of this production, as it is called there. Without one, and without `model` and `wiring`, the
     /// curves are of the controls alone.
     character: Option<String>,
@@ -73,7 +77,7 @@ impl Way {
 /// What is asked, read and checked.
 struct Question {
     recording: Vec<u8>,
-    text: Option<String>,
+    line: Line,
     character: Option<(Character, String)>,
     wiring: Wiring,
     grid: FrameGrid,
@@ -99,7 +103,8 @@ impl Question {
             let wrong = |_| Problem::refused("seed", "no_number", "A seed is not below 0.");
             laid.seed = u64::try_from(seed).map_err(wrong)?;
         }
-        let text = filled("text").map(str::to_string);
+        let language = language_of(filled("language"))?;
+        let line = app.line_saying(language.as_ref(), filled("text").unwrap_or_default())?;
         let named = filled("character").map(str::to_string);
         let recording = form.take("recording", "Send the recording as the part “recording”.")?;
         let written = form.take("wiring", "").ok().map(|bytes| wiring_file::read(&bytes)).transpose()?;
@@ -132,13 +137,13 @@ impl Question {
         } else {
             (None, Wiring::default())
         };
-        Ok(Question { recording, text, character, wiring, grid: FrameGrid { rate, first }, laid })
+        Ok(Question { recording, line, character, wiring, grid: FrameGrid { rate, first }, laid })
     }
 
     /// Listens and plays. `watch` is given the progress, 0..1, and stops it by answering `false`.
     fn answer(&self, app: &App, watch: &dyn Fn(f64) -> bool) -> Answer<(Played, Sampled)> {
         let heard = sound::read_at(&self.recording, features::RATE)?;
-        let found = app.analyser.listen(&heard, self.text.as_deref(), watch).map_err(|e| {
+        let found = app.analyser.time(&heard, &self.line, &WordList::default(), watch).map_err(|e| {
             let code = e.code();
             let field = if code == "no_voice" { "recording" } else { "text" };
             Problem::refused(field, code, e)

@@ -7,7 +7,9 @@ use crate::app::App;
 use crate::checked::Stamps;
 use crate::problem::Answer;
 use crate::version::Version;
-use jam_score::{Diction, Film, Frame, FrameGrid, Listen, OwnFrames, Seconds, Shot, Span, Timing};
+use jam_score::{
+    Diction, Film, Frame, FrameGrid, Language, Listen, OwnFrames, Seconds, Shot, Span, Timing, without_sounds,
+};
 use jam_store::{ListedLine, StoredLine};
 use jam_voice::Phrasing;
 use serde::Serialize;
@@ -63,6 +65,7 @@ pub struct LineSummary {
 #[derive(Serialize, utoipa::ToSchema)]
 pub struct DocumentView {
     text: String,
+    language: Option<Language>,
     character: Option<String>,
     timing: Option<Timing>,
     diction: Diction,
@@ -144,7 +147,7 @@ pub fn summary(app: &App, line: &ListedLine, number: usize, around: &Around) -> 
         id: line.id,
         number,
         name: brief.name.clone(),
-        text: brief.text.clone(),
+        text: without_sounds(&brief.text),
         character: brief.character.as_ref().and_then(|name| around.titles.get(name)).cloned(),
         recording_name: line.recording_name.clone(),
         duration: facts.duration,
@@ -201,6 +204,7 @@ pub fn view_beside(app: &App, line: StoredLine, has: Option<&str>) -> Answer<Lin
         snapshots: hand::snapshots(app, line.id)?,
         document: DocumentView {
             text: document.text.clone(),
+            language: document.language.clone(),
             character: document.character.clone(),
             timing: document.timing.as_ref().filter(|_| sends).cloned(),
             diction: document.diction,

@@ -70,7 +70,8 @@ export type Listen = Schemas['Listen'];
 export type Noise = Schemas['Noise'];
 export type Take = Schemas['TakeView'];
 export type Ways = Schemas['WaysView'];
-export type SaidAs = Schemas['SaidAs'];
+export type SaidAs = Schemas['SaidAsView'];
+export type Languages = Schemas['LanguagesView'];
 export type Draft = Schemas['Draft'];
 export type Diction = Schemas['Diction'];
 
@@ -94,8 +95,8 @@ export type Pad = Schemas['Pad'];
 export type RegionName = Schemas['Region'];
 
 /** Whether a word or a sound is shown as doubtful; the same limit as `DOUBTFUL` in core/score. */
-export const isDoubtful = (what: { confidence: number; pinned?: boolean }) =>
-  what.confidence < 0.5 && !what.pinned;
+export const isDoubtful = (what: { confidence: number; pinned?: boolean; unread?: string }) =>
+  (what.confidence < 0.5 || Boolean(what.unread)) && !what.pinned;
 
 /** A phone in the International Phonetic Alphabet, as soon as the vocabulary is there. */
 export const ipaOf = (phone: string) => queries.getQueryData<Vocabulary>(['vocabulary'])?.ipa[phone] ?? phone;
@@ -106,6 +107,9 @@ export const phones = () => Object.entries(queries.getQueryData<Vocabulary>(['vo
 /** Whether a line has times that belong to it, with its text or as it was heard. */
 export const speaks = (line: { state: LineSummary['state'] }) =>
   line.state === 'timed' || line.state === 'heard';
+
+const wordPath = (word: string, language: string | null | undefined) =>
+  `/api/words/${encodeURIComponent(word)}${language ? `?language=${language}` : ''}`;
 
 export const queries = new QueryClient({
   defaultOptions: { queries: { staleTime: 60_000, retry: 1, refetchOnWindowFocus: false } },
@@ -243,8 +247,8 @@ export const api = {
     ask<{ values: number[] }>(`/api/cast/${id}/pose`, send('POST', { controls, mouth })),
   lines: () => ask<LineSummary[]>('/api/lines'),
   line: (id: number) => ask<LineView>(`/api/lines/${id}`),
-  addLine: (recording: File, text: string, character: string | null) =>
-    ask<LineView>('/api/lines', form({ recording, text, character })),
+  addLine: (recording: File, text: string, language: string, character: string | null) =>
+    ask<LineView>('/api/lines', form({ recording, text, language, character })),
   addIdle: (order: Schemas['IdleOrder']) => ask<LineView>('/api/lines/idle', send('POST', order)),
   /** One of many that come in together. */
   addOneOf: (recording: File, line: ProposedLine) =>
@@ -253,6 +257,7 @@ export const api = {
       form({
         recording,
         text: line.text ?? null,
+        language: line.language ?? null,
         character: line.character ?? null,
         name: line.name ?? null,
         moods: line.moods.join(' '),
@@ -330,9 +335,14 @@ export const api = {
       method: 'POST',
     }),
   words: () => ask<SaidAs[]>('/api/words'),
-  setWord: (word: string, sounds: string) =>
-    ask<SaidAs[]>(`/api/words/${encodeURIComponent(word)}`, send('PUT', { sounds })),
-  removeWord: (word: string) => ask<SaidAs[]>(`/api/words/${encodeURIComponent(word)}`, { method: 'DELETE' }),
+  setWord: (word: string, sounds: string, language: string | null | undefined) =>
+    ask<SaidAs[]>(wordPath(word, language), send('PUT', { sounds })),
+  removeWord: ({ word, language }: SaidAs) => ask<SaidAs[]>(wordPath(word, language), { method: 'DELETE' }),
+  /** Languages that lines can be in, and what writes their sounds. */
+  languages: () => ask<Languages>('/api/languages'),
+  /** A text with the sounds of its words behind them. */
+  sounds: (text: string, language: string) =>
+    ask<Schemas['SoundsView']>('/api/sounds', send('POST', { text, language })),
   readTiers: async (id: number, file: File) =>
     ask<LineView>(`/api/lines/${id}/tiers`, {
       method: 'POST',

@@ -545,6 +545,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/languages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Languages that lines can be in. */
+        get: operations["languages"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lines": {
         parameters: {
             query?: never;
@@ -1425,6 +1442,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sounds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Writes the sounds of a text in another language behind its words, to be looked at and corrected. Nothing is changed. */
+        post: operations["sounds"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/test-line": {
         parameters: {
             query?: never;
@@ -2001,6 +2035,11 @@ export interface components {
              * @description The number of the frame at time zero. 1001 if it is not said.
              */
             first_frame?: number | null;
+            /**
+             * @description The tag of the language it is in, `fr`; none is English. Words without typed sounds get them from the program that
+             *     writes sounds.
+             */
+            language?: string | null;
             /** @description A character: a `.glb`, a `.gltf` with its files, or a `.zip` of these. */
             model?: string[] | null;
             /** @description Moods with their amounts, over all or from start to end in seconds: `worry:0.6 anger:0.8:2.0-3.5`. */
@@ -2136,6 +2175,7 @@ export interface components {
             diction: components["schemas"]["Diction"];
             film?: components["schemas"]["Film"] | null;
             frames: components["schemas"]["OwnFrames"];
+            language?: components["schemas"]["Language"] | null;
             listen: components["schemas"]["Listen"];
             text: string;
             timing?: components["schemas"]["Timing"] | null;
@@ -2160,7 +2200,7 @@ export interface components {
         /** @description Something that wants a look before a line is brought in. */
         Doubt: {
             /**
-             * @description For programs: `no_text`, `no_recording`, `no_character`, `mood`, `first_frame`, `twice`, `there_already`,
+             * @description For programs: `no_text`, `no_recording`, `no_character`, `language`, `mood`, `first_frame`, `twice`, `there_already`,
              *     `not_in_table`.
              */
             code: string;
@@ -2526,6 +2566,21 @@ export interface components {
             neck?: number[] | null;
             /** @description Tip of the nose. */
             nose: number[];
+        };
+        /** @description A language that is not English, as a tag: `fr`, `pt-br` (BCP 47, in lower case). Lines in English have none. */
+        Language: string;
+        /** @description A language that lines can be in. */
+        LanguageView: {
+            name: string;
+            /** @description `fr`; nothing is English. */
+            tag: string;
+        };
+        /** @description Languages, and what writes their sounds. */
+        LanguagesView: {
+            /** @description Those with a name here; any other tag goes, too. */
+            languages: components["schemas"]["LanguageView"][];
+            /** @description The program that writes sounds; none if there is none. */
+            writes?: string | null;
         };
         /** @description A layer as a whole. */
         Layer: {
@@ -3030,6 +3085,11 @@ export interface components {
             first_frame?: number | null;
             /** @description The number of the take, if a face spoke along with it (`/api/v1/live`). */
             heard?: string | null;
+            /**
+             * @description The tag of the language it is in, `fr`; none is English. Words without typed sounds get them from the program that
+             *     writes sounds, if there is one.
+             */
+            language?: string | null;
             /** @description `true` for one of many: it waits behind what was asked for alone, and while the batch is paused. */
             many?: boolean | null;
             /** @description Moods that are laid over it once it has times, as in a table: `happiness:0.6`. */
@@ -3079,6 +3139,7 @@ export interface components {
         Op: {
             /** @enum {string} */
             do: "text";
+            language?: string | null;
             text: string;
         } | {
             /** @enum {string} */
@@ -3773,6 +3834,7 @@ export interface components {
             character?: string | null;
             doubts: components["schemas"]["Doubt"][];
             first_frame?: components["schemas"]["Frame"] | null;
+            language?: components["schemas"]["Language"] | null;
             moods: string[];
             name?: string | null;
             /** @description The path of its recording among those that came; none if the table names one that did not come. */
@@ -3930,15 +3992,16 @@ export interface components {
          * @enum {string}
          */
         Rule: "open_seal" | "missing_teeth" | "tongue_hidden" | "teeth_apart" | "sync_off" | "jaw_flaps" | "trembles" | "dead_face" | "turns_alone" | "frozen" | "no_blink" | "blink_on_word" | "blinks_close" | "stare" | "mirrored_brows" | "sudden_mood" | "layers_fight" | "clipped" | "no_output" | "cut_off" | "starts_early" | "wrong_text" | "unwritten" | "unsaid" | "doubtful";
-        /** @description One entry of the word list. */
-        SaidAs: {
-            arpabet: string;
-            ipa: string;
-            word: string;
-        };
         /** @description How a word of the list is said. */
         SaidAsChange: {
             sounds: string;
+        };
+        /** @description One entry of the word list. */
+        SaidAsView: {
+            arpabet: string;
+            ipa: string;
+            language?: components["schemas"]["Language"] | null;
+            word: string;
         };
         /** @description A line of a script that a recording seems to say. */
         SaidView: {
@@ -4582,6 +4645,7 @@ export interface components {
              * @description Mean level over its middle half, dB relative to full scale.
              */
             level: number;
+            /** @description What it is, or what of English it is timed by. */
             phone: components["schemas"]["Phone"];
             /**
              * Format: float
@@ -4594,6 +4658,7 @@ export interface components {
              * @description 1 main stress, 2 secondary, 0 none; vowels only.
              */
             stress?: number | null;
+            symbol?: components["schemas"]["Symbol"] | null;
             /**
              * Format: int32
              * @description Place of its word among the words of the same times; none for a pause.
@@ -4605,6 +4670,18 @@ export interface components {
          * @enum {string}
          */
         SoundKind: "sealed" | "tucked" | "rounded" | "spread" | "open" | "hissed" | "tongue";
+        /** @description A text whose sounds are wanted. */
+        SoundsQuestion: {
+            language: string;
+            text: string;
+        };
+        /** @description A text with its sounds. */
+        SoundsView: {
+            /** @description With the sounds of each word behind it, between slashes. */
+            text: string;
+            /** @description Words that have none still. */
+            without: string[];
+        };
         /** @description A half-open stretch of time, `start <= t < end`. */
         Span: {
             end: components["schemas"]["Seconds"];
@@ -4759,6 +4836,11 @@ export interface components {
          * @enum {string}
          */
         Sureness: "doubtful" | "likely" | "sure";
+        /**
+         * @description One sound that English lacks. Source of the symbols: IPA chart, revision of 2020.
+         * @enum {string}
+         */
+        Symbol: "FrontU" | "FrontUShort" | "FrontO" | "FrontOOpen" | "FrontAOpen" | "PureO" | "PureE" | "FrontA" | "BackI" | "PressedU" | "MidI" | "MidU" | "BackO" | "NasalE" | "NasalA" | "NasalO" | "NasalFront" | "FrontW" | "Uvular" | "UvularTrill" | "UvularHiss" | "Velar" | "VelarVoiced" | "Palatal" | "PalatalVoiced" | "PalatalSh" | "PalatalZh" | "PalatalCh" | "PalatalJh" | "CurledSh" | "CurledZh" | "CurledCh" | "PalatalN" | "PalatalL" | "PalatalK" | "PalatalG" | "Trill" | "Tap" | "LipsHiss" | "LipsVoiced" | "LipTeeth" | "Throat" | "ThroatVoiced" | "UvularStop";
         /** @description One recording of a line. */
         TakeView: {
             /** Format: int32 */
@@ -4944,6 +5026,7 @@ export interface components {
              * @description 1 main, 2 secondary, 0 none; vowels only.
              */
             stress?: number | null;
+            symbol?: components["schemas"]["Symbol"] | null;
         }[];
         /** @description Words that are the same for every production. */
         Vocabulary: {
@@ -5103,6 +5186,8 @@ export interface components {
             span: components["schemas"]["Span"];
             /** @description As written, without the punctuation around it. */
             text: string;
+            /** @description Signs of its typed sounds that are no sound; they were left out. */
+            unread?: string;
             /** @description It is written, but not said: it has no sounds and lasts no time. */
             unsaid?: boolean;
         };
@@ -6221,6 +6306,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    languages: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LanguagesView"];
                 };
             };
         };
@@ -7911,6 +8015,37 @@ export interface operations {
             };
         };
     };
+    sounds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SoundsQuestion"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoundsView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     test_line_sound: {
         parameters: {
             query?: never;
@@ -8056,14 +8191,17 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidAs"][];
+                    "application/json": components["schemas"]["SaidAsView"][];
                 };
             };
         };
     };
     set_word: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Its tag, `fr`; none is English. */
+                language?: string | null;
+            };
             header?: never;
             path: {
                 word: string;
@@ -8081,7 +8219,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidAs"][];
+                    "application/json": components["schemas"]["SaidAsView"][];
                 };
             };
             422: {
@@ -8096,7 +8234,10 @@ export interface operations {
     };
     remove_word: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Its tag, `fr`; none is English. */
+                language?: string | null;
+            };
             header?: never;
             path: {
                 word: string;
@@ -8110,7 +8251,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SaidAs"][];
+                    "application/json": components["schemas"]["SaidAsView"][];
                 };
             };
         };

@@ -10,6 +10,7 @@ import { Problem } from '../widgets/Problem';
 import css from './AddLine.module.css';
 import { IdleForm } from './IdleForm';
 import { areMany } from './many/gather';
+import { LanguagePick } from './LanguagePick';
 import { Recorder } from './Recorder';
 import { WhoPick } from './WhoPick';
 
@@ -47,6 +48,7 @@ function AddForm({ dropped, onIdle }: { dropped: File | null; onIdle: () => void
   const cast = useQuery({ queryKey: ['cast'], queryFn: api.cast });
   const [file, setFile] = useState<File | null>(dropped);
   const [text, setText] = useState('');
+  const [language, setLanguage] = useState('');
   const [character, setCharacter] = useState<string | null>(null);
   const [problem, setProblem] = useState('');
   const [busy, setBusy] = useState(false);
@@ -83,7 +85,7 @@ function AddForm({ dropped, onIdle }: { dropped: File | null; onIdle: () => void
     setBusy(true);
     setProblem('');
     try {
-      const line = await api.addLine(file, text, who);
+      const line = await api.addLine(file, text, language, who);
       // The answer may be older than the end of the analysis, so the line is asked for anew.
       await queries.invalidateQueries({ queryKey: ['lines'] });
       close();
@@ -158,22 +160,23 @@ function AddForm({ dropped, onIdle }: { dropped: File | null; onIdle: () => void
         value={text}
         data-testid="new-text"
         data-autofocus
-        placeholder="Type or paste the words. [laughs] or [breath] is heard and no word. Another language: write its sounds between slashes, /bɔ̃ˈʒuʁ/. Without a text the sounds alone are heard, a draft."
+        placeholder="Type or paste the words. [laughs] or [breath] is heard and no word. Sounds may stand behind a word between slashes: Odile /oʊˈdil/. Without a text the sounds alone are heard, a draft."
         onChange={(e) => setText(e.target.value)}
         onKeyDown={(e) => {
           // Enter alone is a new line of the text.
           if (e.key === 'Enter' && (e.ctrlKey || e.metaKey)) e.currentTarget.form?.requestSubmit();
         }}
       />
-      <FileButton onChange={(file) => void readText(file)} accept=".txt,.srt,.vtt">
-        {(props) => (
-          <div>
+      <div className={css.row}>
+        <LanguagePick label="in" testId="new-language" value={language} onChange={setLanguage} />
+        <FileButton onChange={(file) => void readText(file)} accept=".txt,.srt,.vtt">
+          {(props) => (
             <Press kind="link" {...props}>
               Read the text from a file (.txt, .srt, .vtt)
             </Press>
-          </div>
-        )}
-      </FileButton>
+          )}
+        </FileButton>
+      </div>
       <div className={css.row}>
         <WhoPick label="Who says it" cast={cast.data ?? []} who={who} onChange={setCharacter} />
         <FileButton onChange={(files) => void bringIn(files)} accept={MODEL_FILES} multiple>

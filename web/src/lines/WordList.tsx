@@ -7,6 +7,7 @@ import { set, useView } from '../state';
 import { Asked } from '../widgets/Asked';
 import { Press } from '../widgets/Press';
 import { Problem } from '../widgets/Problem';
+import { LanguagePick } from './LanguagePick';
 import css from './WordList.module.css';
 
 /** How words are said in this production: names, places, invented words. */
@@ -24,6 +25,9 @@ function List() {
   const ipa = useSettings((s) => s.ipa);
   const [word, setWord] = useState('');
   const [sounds, setSounds] = useState('');
+  const [language, setLanguage] = useState('');
+  const languages = useQuery({ queryKey: ['languages'], queryFn: api.languages });
+  const called = (tag: string) => languages.data?.languages.find((l) => l.tag === tag)?.name ?? tag;
   const [problem, setProblem] = useState('');
   const [removed, setRemoved] = useState<SaidAs | null>(null);
 
@@ -47,7 +51,7 @@ function List() {
         style={{ display: 'flex', gap: 8, alignItems: 'end' }}
         onSubmit={(event) => {
           event.preventDefault();
-          void answer(api.setWord(word, sounds), () => {
+          void answer(api.setWord(word, sounds, language), () => {
             setWord('');
             setSounds('');
           });
@@ -68,6 +72,7 @@ function List() {
           placeholder="oʊˈdil"
           onChange={(e) => setSounds(e.target.value)}
         />
+        <LanguagePick label="In" value={language} onChange={setLanguage} />
         <Press kind="main" type="submit" disabled={!word.trim() || !sounds.trim()}>
           Add
         </Press>
@@ -78,7 +83,11 @@ function List() {
           “{removed.word}” is off the list.{' '}
           <Press
             kind="link"
-            onClick={() => void answer(api.setWord(removed.word, removed.arpabet), () => setRemoved(null))}
+            onClick={() =>
+              void answer(api.setWord(removed.word, removed.arpabet, removed.language), () =>
+                setRemoved(null),
+              )
+            }
           >
             Put it back
           </Press>
@@ -99,15 +108,16 @@ function List() {
               </thead>
               <tbody>
                 {all.map((entry) => (
-                  <tr key={entry.word}>
+                  <tr key={`${entry.language ?? ''} ${entry.word}`}>
                     <td>
-                      <b>{entry.word}</b>
+                      <b>{entry.word}</b>{' '}
+                      {entry.language && <span className="soft small">{called(entry.language)}</span>}
                     </td>
                     <td className={ipa ? 'ipa' : undefined}>{ipa ? entry.ipa : entry.arpabet}</td>
                     <td>
                       <Press
                         kind="quiet"
-                        onClick={() => void answer(api.removeWord(entry.word), () => setRemoved(entry))}
+                        onClick={() => void answer(api.removeWord(entry), () => setRemoved(entry))}
                       >
                         Delete
                       </Press>

@@ -9,7 +9,7 @@ use super::limits::{
 use super::rule::{Finding, Looked, Rule, finding};
 use jam_rig::{MouthKind, MouthSeen};
 use jam_score::diction::Drive;
-use jam_score::{Control, LayerKind, Phone, Seconds, Span};
+use jam_score::{Control, LayerKind, Phone, Seconds, Sound, Span};
 
 /// What one frame shows: how near it comes to what is wanted.
 struct Shown {
@@ -26,9 +26,11 @@ struct Wanted {
     read: fn(&[f32], Option<&MouthSeen>) -> Shown,
 }
 
-fn wanted(phone: Phone) -> Option<Wanted> {
+fn wanted(sound: &Sound) -> Option<Wanted> {
     use Control as C;
-    let (rule, controls, read): (_, &[Control], fn(&[f32], Option<&MouthSeen>) -> Shown) = match phone {
+    let (rule, controls, read): (_, &[Control], fn(&[f32], Option<&MouthSeen>) -> Shown) = match sound.phone {
+        // Lips alone, or lip and teeth that do not touch.
+        Phone::F | Phone::V if sound.symbol.is_some() => return None,
         Phone::P | Phone::B | Phone::M => (Rule::OpenSeal, &[C::LipsClose], seal),
         Phone::F | Phone::V => (Rule::MissingTeeth, &[C::LipLowerTuck, C::LipsRound, C::LipsProtrude], tuck),
         Phone::Th | Phone::Dh => (Rule::TongueHidden, &[C::TongueOut], tongue_out),
@@ -36,7 +38,7 @@ fn wanted(phone: Phone) -> Option<Wanted> {
         Phone::S | Phone::Z => (Rule::TeethApart, &[C::JawOpen], hiss),
         _ => return None,
     };
-    Some(Wanted { rule, controls, kind: MouthKind::of(phone, None), read })
+    Some(Wanted { rule, controls, kind: MouthKind::of(sound), read })
 }
 
 fn percent(share: f32) -> String {
@@ -122,7 +124,7 @@ pub(super) fn shown(looked: &Looked<'_>, out: &mut Vec<Finding>) {
     let frames = (looked.timing.end().0 / frame.0) as usize + 2;
     let drawings = chart.map(|c| c.stepped(looked.timing, lead, looked.rate, frames)).unwrap_or_default();
     for (i, sound) in looked.timing.sounds.iter().enumerate() {
-        let Some(wanted) = wanted(sound.phone) else { continue };
+        let Some(wanted) = wanted(sound) else { continue };
         // A touch of a frame's length beside it counts: it shows on the frame that is nearest.
         let times: Vec<Seconds> =
             looked.frames((sound.span.start - lead - frame).0, (sound.span.end - lead + frame).0).collect();

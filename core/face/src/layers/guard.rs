@@ -4,11 +4,12 @@
 //! Shares, ramps and slopes were found on every sound under every mood, by looking and on the wired face; a
 //! rounding that is carried across a consonant insists as long as the lips are round.
 
+use crate::aim::Aspect;
 use crate::curves::{Curves, HZ};
 use crate::layers::ease::{blurred, window};
 use crate::mouth::musts::Must;
 use crate::organ::Organ;
-use crate::sounds::{Aspect, SpokenSound, aims};
+use crate::sounds::{SpokenSound, aims};
 use jam_score::{Control, Phone, Region};
 
 /// What a sound insists on.

@@ -2,7 +2,8 @@
 //! most so often a second, and the rest ride through; a jaw that opens at each vowel flaps.
 
 use super::wish::{Factor, Wish};
-use crate::sounds::{Aspect, SpokenSound, aims};
+use crate::aim::Aspect;
+use crate::sounds::{SpokenSound, aims};
 use jam_score::Diction;
 use jam_score::diction::EVERYDAY_OPENNESS;
 

@@ -3,8 +3,9 @@
 use super::beats::{jaw_target, lively};
 use super::musts::Must;
 use super::wish::{Factor, Wish};
+use crate::aim::{Aim, Aspect};
 use crate::organ::Organ;
-use crate::sounds::{Aim, Aspect, SpokenSound, aims};
+use crate::sounds::{SpokenSound, aims};
 use jam_score::diction::{EVERYDAY_OPENNESS, EVERYDAY_UPPER_LIP};
 use jam_score::{Diction, Phone};
 
@@ -218,7 +219,7 @@ impl Gatherer<'_> {
         let parting = |share: f64, everyday: f64| {
             [(Factor::Lips, diction.lips * share / everyday), (Factor::Openness, 0.6 + 0.4 * openness)]
         };
-        let mut narrows = false;
+        let (mut narrows, mut tucks) = (false, false);
         for aim in aims(sound.shape) {
             match aim.aspect {
                 Aspect::Jaw => self.jaw(i, aim.weight * crisp),
@@ -237,6 +238,10 @@ impl Gatherer<'_> {
                         self.shape(i, organ, aim, (1.0, &lips), crisp);
                     }
                 }
+                Aspect::Tuck => {
+                    tucks = true;
+                    self.shape(i, Organ::Tuck, aim, (1.0, &[]), 1.0);
+                }
                 Aspect::Press | Aspect::Tip | Aspect::Back | Aspect::Wide => {
                     if let Some(organ) = aim.aspect.organ() {
                         self.shape(i, organ, aim, (1.0, &[]), crisp);
@@ -252,10 +257,10 @@ impl Gatherer<'_> {
         // Organs that few sounds use: all others want them away, in their core.
         for (organ, owned) in [
             (Organ::Seal, sound.is_seal() || narrows),
-            (Organ::Tuck, sound.is_tuck()),
+            (Organ::Tuck, sound.is_tuck() || tucks),
             (Organ::Out, sound.is_tongue()),
         ] {
-            if !owned && sound.phone != Phone::Hh {
+            if !owned && !aims(sound.shape).is_empty() {
                 let weight = if sound.is_vowel() { 1.6 } else { 0.4 };
                 self.add_reaching(organ, (b + 0.25 * d, e - 0.25 * d), Wish::of(0.0), weight, i, (0.0, 0.0));
             }

@@ -82,3 +82,77 @@ pub fn boundary_errors(theirs: &[Timed], ours: &[Timed]) -> Vec<Boundary> {
         })
         .collect()
 }
+
+/// What came of lines in another language.
+#[derive(Debug, Default)]
+pub struct Foreign {
+    pub lines: usize,
+    pub refused: usize,
+    pub errors: Vec<Boundary>,
+    /// Right words, and those of them that are marked as doubtful.
+    pub right: usize,
+    pub marked: usize,
+    /// Words that were written as others of the language, and those of them that are marked.
+    pub wrong: usize,
+    pub caught: usize,
+    /// Lines in which something is found that is not written or not said.
+    pub differ: usize,
+}
+
+/// Times lines whose sounds are written behind their words, and once more with one word in each written as another of about
+/// as many sounds, chosen by a fixed row of numbers. Words beside that one count as neither right nor wrong.
+pub fn foreign(items: &[serde_json::Value], folder: &std::path::Path) -> Foreign {
+    let analyser = jam_voice::Analyser::shipped().unwrap();
+    let mut out = Foreign::default();
+    let string = |v: &serde_json::Value| v.as_str().unwrap().to_string();
+    let words = |text: &str| -> Vec<String> {
+        let parts: Vec<&str> = text.split_whitespace().collect();
+        parts.chunks(2).map(|pair| pair.join(" ")).collect()
+    };
+    let length = |word: &str| word.split('/').nth(1).map_or(0, |s| s.chars().count());
+    let pool: Vec<String> = items.iter().flat_map(|i| words(&string(&i["text"]))).collect();
+    let mut state = 3u64;
+    let mut drawn = |below: usize| {
+        state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        (state >> 33) as usize % below
+    };
+    for item in items {
+        let bytes = std::fs::read(folder.join(string(&item["file"]))).unwrap();
+        let recording = jam_formats::sound::read(&bytes).unwrap();
+        let timed = |text: &str| {
+            let mut line = jam_score::Line::new(text);
+            line.language = jam_score::Language::read(item["language"].as_str().unwrap()).unwrap();
+            let none = jam_voice::WordList::default();
+            analyser.time(&recording, &line, &none, &|_| true).map(|found| found.timing)
+        };
+        out.lines += 1;
+        let text = string(&item["text"]);
+        let Ok(timing) = timed(&text) else {
+            out.refused += 1;
+            continue;
+        };
+        let ours: Vec<Timed> = timing.sounds.iter().map(of).collect();
+        let theirs: Vec<Timed> = item["sounds"].as_array().unwrap().iter().map(known_sound).collect();
+        out.errors.extend(boundary_errors(&theirs, &ours));
+        out.differ += usize::from(!timing.unwritten().is_empty() || timing.words.iter().any(|w| w.unsaid));
+        let mut other = words(&text);
+        let long: Vec<usize> = (0..other.len()).filter(|i| length(&other[*i]) > 3).collect();
+        let place = long[drawn(long.len())];
+        let like = |w: &&String| **w != other[place] && length(w).abs_diff(length(&other[place])) < 2;
+        let alike: Vec<&String> = pool.iter().filter(like).collect();
+        other[place] = alike[drawn(alike.len())].clone();
+        let Ok(found) = timed(&other.join(" ")) else {
+            out.refused += 1;
+            continue;
+        };
+        for (i, word) in found.words.iter().enumerate() {
+            let doubtful = word.is_doubtful() || word.unsaid;
+            match i.abs_diff(place) {
+                0 => (out.wrong, out.caught) = (out.wrong + 1, out.caught + usize::from(doubtful)),
+                1 => {}
+                _ => (out.right, out.marked) = (out.right + 1, out.marked + usize::from(doubtful)),
+            }
+        }
+    }
+    out
+}

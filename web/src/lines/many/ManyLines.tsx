@@ -153,7 +153,7 @@ function Preview({
               </span>
               <span>{titles.get(line.character ?? rest) ?? '–'}</span>
               <span className="soft">
-                {[line.moods.join(' '), line.first_frame != null && `from ${line.first_frame}`]
+                {[line.language, line.moods.join(' '), line.first_frame != null && `from ${line.first_frame}`]
                   .filter(Boolean)
                   .join(' · ')}
               </span>
@@ -179,6 +179,7 @@ function Preview({
 const COLUMNS = [
   ['file', 'the recording'],
   ['text', 'the text'],
+  ['language', 'its language'],
   ['character', 'who says it'],
   ['mood', 'the mood'],
   ['first_frame', 'the first frame'],

@@ -79,7 +79,7 @@ function One({ line, grid, finding: f }: { line: LineView; grid: Grid; finding: 
         : { do: 'dismiss', rule, start: span.start, reason: why },
     );
   };
-  const alphabet = useAlphabet();
+  const alphabet = useAlphabet(line);
   const go = (start: number) => {
     const [control] = f.controls;
     set({ curves: control ? [control] : get().curves });

@@ -1,7 +1,16 @@
 import { FileButton, Textarea } from '@mantine/core';
 import { useState } from 'react';
 import { act, answered } from '../../api/act';
-import { type CastMember, type Draft, type Job, type LineView, api, isDoubtful } from '../../api/client';
+import {
+  type CastMember,
+  type Draft,
+  type Job,
+  type LineView,
+  api,
+  isDoubtful,
+  sentence,
+} from '../../api/client';
+import { LanguagePick } from '../../lines/LanguagePick';
 import { isOpen, useJob } from '../../lines/LineStatus';
 import { Hint } from '../../widgets/Hint';
 import { NumberField } from '../../widgets/NumberField';
@@ -87,17 +96,34 @@ function Text({ line }: { line: LineView }) {
   const { id, problem } = line.summary;
   const pinned = line.document.timing?.words.some((w) => w.pinned) ?? false;
   const saved = line.document.text;
+  const spoken = line.document.language ?? '';
+  const [chosen, setLanguage] = useState<string | null>(null);
+  const language = chosen ?? spoken;
+  const [without, setWithout] = useState('');
   const [typed, setTyped] = useState<string | null>(null);
   const [heard, setHeard] = useState<Draft | null>(null);
   const [drafting, setDrafting] = useState(false);
   const job = useJob(id, 'analyse');
   const text = typed ?? saved;
-  const changed = text.trim() !== saved.trim();
+  const changed = text.trim() !== saved.trim() || language !== spoken;
   const keep = async () => {
     // What was typed stays until it is kept.
-    if (!(await act(id, { do: 'text', text }))) return;
+    if (!(await act(id, { do: 'text', text, language: language === spoken ? null : language }))) return;
     setTyped(null);
+    setLanguage(null);
     setHeard(null);
+  };
+  // Another language is said by its sounds: they are written behind the words, to be looked at before they are used.
+  const write = async (tag: string) => {
+    setWithout('');
+    if (!tag) return;
+    try {
+      const found = await api.sounds(text, tag);
+      setTyped(found.text);
+      if (found.without.length > 0) setWithout(`No sounds were written for ${found.without.join(', ')}.`);
+    } catch (error) {
+      setWithout(sentence(error));
+    }
   };
   const draft = async () => {
     setDrafting(true);
@@ -134,6 +160,8 @@ function Text({ line }: { line: LineView }) {
               onClick={() => {
                 setTyped(null);
                 setHeard(null);
+                setLanguage(null);
+                setWithout('');
               }}
             >
               Keep the old
@@ -153,8 +181,28 @@ function Text({ line }: { line: LineView }) {
         >
           {drafting ? 'Listening …' : 'Draft the text'}
         </Press>
+        <LanguagePick
+          label="in"
+          testId="language"
+          value={language}
+          onChange={(tag) => {
+            setLanguage(tag);
+            void write(tag);
+          }}
+        />
+        {language && (
+          <Press
+            kind="quiet"
+            testId="write-sounds"
+            hint="Behind every word that has none, between slashes; correct them there"
+            onClick={() => void write(language)}
+          >
+            Write the sounds
+          </Press>
+        )}
         <Tiers line={line} />
       </div>
+      {without && <Problem>{without}</Problem>}
       {heard && (
         <div data-testid="drafted" className="small">
           <b>A draft{heard.by ? ` by ${heard.by.split('/').pop() ?? ''}` : ''}:</b>{' '}

@@ -13,7 +13,7 @@ import steps from './StepsBench.module.css';
 /** The bench: what was done, snapshots, and touches whose words are gone. */
 export function StepsBench({ line }: { line: LineView }) {
   const { id } = line.summary;
-  const alphabet = useAlphabet();
+  const alphabet = useAlphabet(line);
   const comparing = useView((s) => s.compare);
   const aside = line.touches.filter((t) => t.aside);
   return (

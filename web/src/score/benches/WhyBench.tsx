@@ -34,7 +34,7 @@ export function WhyBench({ line, grid }: { line: LineView; grid: Grid }) {
   const time = useView((s) => Math.round(s.time * 100) / 100);
   const playing = useView((s) => s.playing);
   const curves = useView((s) => s.curves);
-  const alphabet = useAlphabet();
+  const alphabet = useAlphabet(line);
   const { id } = line.summary;
   const asked = curves.length > 0 ? curves.slice(-SHOWN) : most(time);
   const cause = useQuery({

@@ -41,7 +41,7 @@ const sure = (word: Word) =>
 export function WordBench({ line, grid }: Props) {
   const chosen = useView((s) => s.chosen);
   const loop = useView((s) => s.loop);
-  const alphabet = useAlphabet();
+  const alphabet = useAlphabet(line);
   const word = theWord(line, chosen);
   const sound = theSound(line, chosen);
   const words = chosenWords(line, chosen);
@@ -109,7 +109,7 @@ export function WordBench({ line, grid }: Props) {
                     key={`sound ${id}`}
                     line={line}
                     of={{ kind: 'sound', of: id }}
-                    title={`sound ${alphabet.of(one.phone)}`}
+                    title={`sound ${alphabet.of(one)}`}
                   />
                 )
               );
@@ -186,7 +186,7 @@ function Nothing({ line }: { line: LineView }) {
 
 function OneWord({ line, grid, word }: Props & { word: Word }) {
   const chosen = useView((s) => s.chosen);
-  const alphabet = useAlphabet();
+  const alphabet = useAlphabet(line);
   const place = wordsOf(line).indexOf(word);
   const length = word.span.end - word.span.start;
   const stress = line.phrasing?.stress[place] ?? 0.5;
@@ -211,6 +211,9 @@ function OneWord({ line, grid, word }: Props & { word: Word }) {
           {stress > 0.65 && ' · stressed'}
         </span>
       )}
+      {word.unread && (
+        <span className={css.note}>“{word.unread}” in its typed sounds is no sound and was left out.</span>
+      )}
       <div className={css.chips} role="group" aria-label="Sounds of the word">
         {soundsAt(line, place).map((s) => (
           <Press
@@ -223,7 +226,7 @@ function OneWord({ line, grid, word }: Props & { word: Word }) {
               player.seek(s.span.start, true);
             }}
           >
-            <span className={alphabet.ipa ? 'ipa' : undefined}>{alphabet.of(s.phone)}</span>
+            <span className={alphabet.ipa ? 'ipa' : undefined}>{alphabet.of(s)}</span>
           </Press>
         ))}
       </div>
@@ -309,17 +312,20 @@ function WordTitle({ line, word }: { line: LineView; word: Word }) {
 /** How the word is said: one of the ways that are known, or one that is typed. */
 function SaidAs({ line, word }: { line: LineView; word: Word }) {
   const { id } = line.summary;
-  const alphabet = useAlphabet();
+  const alphabet = useAlphabet(line);
   const place = wordsOf(line).indexOf(word);
   const said = soundsAt(line, place)
-    .map((s) => `${s.phone}${s.stress ?? ''}`)
+    .map((s) => `${s.symbol ?? s.phone}${s.stress ?? ''}`)
     .join(' ');
   const ways = useQuery({ queryKey: ['ways', id, word.id, said], queryFn: () => api.ways(id, word.id) });
   const [everywhere, setEverywhere] = useState(false);
   if (!ways.data) return null;
   const say = async (sounds: string) => {
     try {
-      if (everywhere) await api.setWord(word.text, sounds);
+      const { language } = line.document;
+      if (everywhere) await api.setWord(word.text, sounds, language);
+      // In another language the list's sounds take the place of those in the text.
+      if (everywhere && language) return;
       await act(id, { do: 'pronounce', word: word.id, sounds });
     } catch (error) {
       tell(error);
@@ -359,7 +365,7 @@ function SaidAs({ line, word }: { line: LineView; word: Word }) {
 
 /** One sound: what it is, when it is, and what can be done to it. */
 function OneSound({ line, grid, sound, count }: Props & { sound: Sound; count: number }) {
-  const alphabet = useAlphabet();
+  const alphabet = useAlphabet(line);
   const length = sound.span.end - sound.span.start;
   const next = soundsOf(line)[soundsOf(line).indexOf(sound) + 1];
   return (
@@ -373,7 +379,7 @@ function OneSound({ line, grid, sound, count }: Props & { sound: Sound; count: n
           value={sound.phone}
           ipa={alphabet.ipa}
           options={phones().map(
-            ([phone]) => [phone as Phone, phone === 'SIL' ? 'pause' : alphabet.of(phone)] as const,
+            ([phone]) => [phone as Phone, phone === 'SIL' ? 'pause' : alphabet.of({ phone })] as const,
           )}
           onChange={(phone) => correct({ kind: 'replace', sound: sound.id, phone })}
         />

@@ -6,6 +6,7 @@ import { remember, settings, useSettings } from '../../settings';
 import { type Bench, type Listed, set, useView } from '../../state';
 import { Divider } from '../../widgets/Divider';
 import { Hint } from '../../widgets/Hint';
+import { useIpa } from '../alphabet';
 import { choose, keysOf } from '../chosen';
 import { soundIsDoubtful, soundsOf } from '../line';
 import type { Stave, StaveName } from './axis';
@@ -147,7 +148,7 @@ function Edge({ stave }: { stave: Stave }) {
 
 /** What there is to say of a stave, at the right of its name. */
 function Note({ line, name }: { line: LineView; name: StaveName }) {
-  const ipa = useSettings((s) => s.ipa);
+  const ipa = useIpa(line);
   const { settings: own, moods, moves } = line.layers;
   const alone = [own.mouth, own.mood, own.eyes, own.head, own.hand].some((l) => l.alone);
   const layer =
@@ -159,7 +160,13 @@ function Note({ line, name }: { line: LineView; name: StaveName }) {
     case 'sounds': {
       const doubtful = soundsOf(line).filter((s) => soundIsDoubtful(line, s)).length;
       return (
-        <Hint says={`Written in ${ipa ? 'IPA' : 'ARPAbet'}; press for the other alphabet`}>
+        <Hint
+          says={
+            line.document.language == null
+              ? `Written in ${ipa ? 'IPA' : 'ARPAbet'}; press for the other alphabet`
+              : 'Written in IPA, as other languages are'
+          }
+        >
           <button className={css.note} onClick={() => remember({ ipa: !ipa })}>
             {doubtful > 0 ? `${doubtful} doubtful` : ipa ? 'IPA' : 'ARPAbet'}
           </button>

@@ -12,7 +12,7 @@ import { Roving } from './Roving';
 /** Words and the sounds of the chosen one as lists, for the keyboard and for those who listen to the page. */
 export const SpeechLists = memo(function SpeechLists({ line, grid }: { line: LineView; grid: Grid }) {
   const chosen = useView((s) => s.chosen);
-  const alphabet = useAlphabet();
+  const alphabet = useAlphabet(line);
   const words = wordsOf(line);
   const word = theWord(line, chosen);
   const place = word ? words.indexOf(word) : -1;
@@ -37,7 +37,7 @@ export const SpeechLists = memo(function SpeechLists({ line, grid }: { line: Lin
         chosen={idsOf(chosen, 'sounds').at(-1) ?? null}
         all={soundsAt(line, place).map((s) => ({
           id: s.id,
-          says: `${alphabet.of(s.phone)}, ${framesOf(grid, s.span)}${soundIsDoubtful(line, s) ? ', doubtful' : ''}`,
+          says: `${alphabet.of(s)}, ${framesOf(grid, s.span)}${soundIsDoubtful(line, s) ? ', doubtful' : ''}`,
         }))}
         onChoose={(id) => {
           choose({ what: 'sounds', ids: [id] }, speechBench());

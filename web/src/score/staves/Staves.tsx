@@ -5,6 +5,7 @@ import { currentCurves, onCurves } from '../../api/live';
 import { useSettings } from '../../settings';
 import { get, set, useView } from '../../state';
 import { useFrame } from '../../widgets/useFrame';
+import { useIpa } from '../alphabet';
 import { chosenWords, idsOf, keysOf } from '../chosen';
 import { useVoice } from '../voice';
 import * as player from '../player';
@@ -56,7 +57,7 @@ export function Staves({ line, grid }: { line: LineView; grid: Grid }) {
   const listed = useView((s) => s.listed);
   const curves = useView((s) => s.curves);
   const compared = useView((s) => s.compare);
-  const ipa = useSettings((s) => s.ipa);
+  const ipa = useIpa(line);
   const heights = useSettings((s) => s.heights);
   const [find, setFind] = useState('');
   const voice = useVoice(line);

@@ -40,7 +40,7 @@ function drawFolded(c: Context, s: Scene, stave: Stave, folded: Set<number>): Pr
     c.strokeStyle = doubtful ? paint.doubt : paint.edge;
     c.stroke();
     const own = soundsAt(s.line, i);
-    const label = own.map((sound) => written(sound.phone, s.ipa)).join(s.ipa ? '' : ' ');
+    const label = own.map((sound) => written(sound, s.ipa)).join(s.ipa ? '' : ' ');
     if (widthOf(c, font, label) <= right - left - 4) prints.push(middle(s, font, label, left, right, stave));
   }
   return prints;
@@ -82,7 +82,7 @@ export function drawSounds(c: Context, s: Scene, stave: Stave) {
       c.fillStyle = paint.inkSoft;
       c.fillRect(x, top + height - 5, 1, 5);
     }
-    const label = written(sound.phone, s.ipa);
+    const label = written(sound, s.ipa);
     if (widthOf(c, font, label) <= right - left - 2) prints.push(middle(s, font, label, left, right, stave));
   });
   print(c, prints);
