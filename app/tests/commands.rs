@@ -61,6 +61,33 @@ fn align_prints_words_and_sounds_with_times_and_confidence() {
     assert!(String::from_utf8_lossy(&table.stdout).contains("%  worst\n"));
 }
 
+/// The sounds of another language are written by a program, here one that knows two words.
+#[test]
+fn align_writes_the_sounds_of_another_language() {
+    let fixture = concat!(env!("CARGO_MANIFEST_DIR"), "/../core/voice/tests/fixtures/languages/pc_01.wav");
+    let text =
+        "Il fornaio /fornˈaio/ accende /atʃːˈɛnde/ il forno /fˈorno/ prima /prˈima/ dell'alba /dellˈalba/.";
+    let program = "sh -c 'test \"$1\" = it && sed \"s/[A-Z]/i/; s/[a-z].* il.*/& /\"' sh {language}";
+    let own = ["align", fixture, "--language", "it", "--text", text, "--json", "--phonemiser", program];
+    let said = jamlips(&own);
+    assert!(said.status.success(), "{}", String::from_utf8_lossy(&said.stderr));
+    let said: Value = serde_json::from_slice(&said.stdout).unwrap();
+    assert!(said["text"].as_str().unwrap().starts_with("Il /il/ fornaio /fornˈaio/"), "{}", said["text"]);
+    let own = &said["words"][1]["sounds"];
+    assert_eq!(
+        (&own[1]["phone"], &own[1]["symbol"], &own[2]["symbol"]),
+        (&"AO".into(), &"o".into(), &"r".into())
+    );
+    for (language, says) in [("en", "English needs no --language"), ("italian", "no tag of a language")] {
+        let refused = jamlips(&["align", fixture, "--language", language, "--text", text]);
+        assert!(!refused.status.success() && String::from_utf8_lossy(&refused.stderr).contains(says));
+    }
+    let failed = jamlips(&["align", fixture, "--language", "fr", "--text", text, "--phonemiser", program]);
+    assert!(
+        String::from_utf8_lossy(&failed.stderr).contains("the program that writes the sounds, sh, ended")
+    );
+}
+
 /// The page delivers by the same function, so its files are these.
 #[test]
 fn sync_writes_what_the_page_delivers_on_any_grid() {

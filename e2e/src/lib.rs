@@ -174,7 +174,9 @@ pub async fn serve_at(data: &Path, address: SocketAddr, cast: bool) -> Result<Se
         store.add_cast_member("Bram", jam_demo::CHARACTERS[0].model, &wiring)?;
     }
     let fill: fn(&Store) -> Result<(), String> = |store| jam_demo::fill(store).map_err(|e| e.to_string());
-    let settings = jam_server::Settings { demo: Some(fill), ..Default::default() };
+    // Says every word by its letters.
+    let writes = ["sh", "-c", "tr -d '.,!?'"].map(str::to_string).to_vec();
+    let settings = jam_server::Settings { demo: Some(fill), phonemiser: Some(writes), ..Default::default() };
     let house = tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build()?;
     let started = Instant::now();
     let server = loop {

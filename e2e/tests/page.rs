@@ -93,6 +93,7 @@ async fn walk(page: &Page, address: SocketAddr, data: &Path, recording: &Path, b
     drag_an_edge(page, address).await?;
     retype_a_word(page, address, data).await?;
     write_what_is_said(page, address).await?;
+    say_it_in_another_language(page, address).await?;
     articulate(page, address).await?;
     by_hand(page, address, data).await?;
     feel(page, address, data).await?;
@@ -333,6 +334,31 @@ async fn retype_a_word(page: &Page, address: SocketAddr, data: &Path) -> Result<
     page.browser.goto(format!("http://{address}/score/1")).await?;
     page.find("[data-testid=timed]").await?;
     Ok(())
+}
+
+/// Chooses another language: its sounds are written into the text, to be looked at before they are used. Then it is taken
+/// back.
+async fn say_it_in_another_language(page: &Page, address: SocketAddr) -> Result<()> {
+    let is = async |language: Value, text: &str| -> Result<bool> {
+        let now = line(address).await?;
+        let (own, timed) = (&now["document"], now["summary"]["state"] == "timed");
+        Ok(own["language"] == language && own["text"] == text && timed)
+    };
+    page.click("bench-line").await?;
+    let list = page.id("language").await?;
+    thirtyfour::components::SelectElement::new(&list).await?.select_by_value("it").await?;
+    let sounded: Vec<String> =
+        TEXT.trim_end_matches('.').split(' ').map(|word| format!("{word} /{word}/")).collect();
+    let sounded = sounded.join(" ") + ".";
+    page.until("the sounds are written", || async {
+        Ok(page.id("text").await?.prop("value").await?.is_some_and(|text| text == sounded))
+    })
+    .await?;
+    assert!(is(Value::Null, TEXT).await?, "nothing is changed before it is used");
+    page.click("use-text").await?;
+    page.until("it is Italian", || is("it".into(), &sounded)).await?;
+    page.undo("say it in another language (it)").await?;
+    page.until("it is English again", || is(Value::Null, TEXT)).await
 }
 
 /// Leaves a word out of the text and writes it where it is said, then takes out one that is not said.

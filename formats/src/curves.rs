@@ -3,7 +3,7 @@
 
 use crate::out::columns::{self, Column, ColumnKind};
 use jam_rig::{Sampled, Wiring};
-use jam_score::{Frame, FrameRate, Seconds, Timing};
+use jam_score::{Frame, FrameRate, Seconds, Symbol, Timing};
 use serde::Serialize;
 use std::collections::BTreeMap;
 
@@ -52,6 +52,9 @@ struct Stretch<'a> {
 #[derive(Serialize)]
 struct SoundStretch {
     phone: &'static str,
+    /// What it is, if English has no such sound.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    symbol: Option<&'static str>,
     start: Seconds,
     end: Seconds,
 }
@@ -99,7 +102,12 @@ pub fn to_json(
         sounds: timing
             .sounds
             .iter()
-            .map(|s| SoundStretch { phone: s.phone.name(), start: s.span.start, end: s.span.end })
+            .map(|s| SoundStretch {
+                phone: s.phone.name(),
+                symbol: s.symbol.map(Symbol::ipa),
+                start: s.span.start,
+                end: s.span.end,
+            })
             .collect(),
     })
 }

@@ -2,7 +2,7 @@
 //! tier and sounds in another. Layout: the format's public description, from memory.
 
 use crate::script::wide;
-use jam_score::{Phone, Seconds, Sound, Span, Timing, Word};
+use jam_score::{Phone, Seconds, Sound, Span, Symbol, Timing, Word};
 
 /// Most intervals that are read.
 const MOST: usize = 2_000_000;
@@ -54,11 +54,13 @@ pub fn write(timing: &Timing) -> String {
     let end = timing.end();
     let words: Vec<(Span, String)> =
         timing.words.iter().filter(|w| w.span.end > w.span.start).map(|w| (w.span, w.text.clone())).collect();
-    let label = |s: &Sound| match (s.phone, s.stress) {
+    let phone = |s: &Sound| match (s.phone, s.stress) {
         (Phone::Sil, _) => String::new(),
         (phone, Some(stress)) if phone.is_vowel() => format!("{}{stress}", phone.name()),
         (phone, _) => phone.name().to_string(),
     };
+    // A sound that English lacks stands behind what it is timed by, which readers of ARPAbet know.
+    let label = |s: &Sound| phone(s) + &s.symbol.map(|o| format!(" [{}]", o.ipa())).unwrap_or_default();
     let sounds: Vec<(Span, String)> = timing.sounds.iter().map(|s| (s.span, label(s))).collect();
     let mut out = format!(
         "File type = \"ooTextFile\"\nObject class = \"TextGrid\"\n\nxmin = 0\nxmax = {}\ntiers? <exists>\nsize = 2\nitem []:\n",
@@ -224,29 +226,36 @@ pub fn read(bytes: &[u8], text: &str, duration: Seconds) -> Result<Timing, Tiers
     let words: Vec<(Span, String)> =
         named(&["word"]).unwrap_or_default().into_iter().filter(spoken).collect();
     let mut sounds: Vec<Sound> = Vec::new();
-    let mut push = |phone: Phone, stress: Option<u8>, span: Span, word: Option<u32>| {
-        if span.end > span.start {
-            let stress = if phone.is_vowel() { stress.or(Some(u8::from(word.is_none()))) } else { None };
-            sounds.push(Sound { word, stress, ..Sound::new(phone, span) });
-        }
-    };
+    let mut push =
+        |(phone, symbol): (Phone, Option<Symbol>), stress: Option<u8>, span: Span, word: Option<u32>| {
+            if span.end > span.start {
+                let stress = if phone.is_vowel() { stress.or(Some(u8::from(word.is_none()))) } else { None };
+                sounds.push(Sound { word, symbol, stress, ..Sound::new(phone, span) });
+            }
+        };
     let mut at = Seconds::ZERO;
     for (span, label) in &labelled {
         if span.start.0 < at.0 - 1e-6 || span.end < span.start {
             return Err(TiersError::Overlap(span.start.0));
         }
         let start = span.start.max(at);
-        push(Phone::Sil, None, Span { start: at, end: start.min(duration) }, None);
-        let (phone, stress) = phone(label).ok_or_else(|| TiersError::Sound(label.clone(), span.start.0))?;
+        push((Phone::Sil, None), None, Span { start: at, end: start.min(duration) }, None);
+        let unknown = || TiersError::Sound(label.clone(), span.start.0);
+        let apart = label.trim().strip_suffix(']').and_then(|l| l.split_once(" ["));
+        let (plain, symbol) = match apart {
+            Some((plain, own)) => (plain, Some(Symbol::from_ipa(own).ok_or_else(unknown)?)),
+            None => (label.as_str(), None),
+        };
+        let (phone, stress) = phone(plain).ok_or_else(unknown)?;
         let middle = span.middle();
         let word = words.iter().position(|(w, _)| w.start <= middle && middle < w.end);
         let word = if phone == Phone::Sil { None } else { word.map(|w| w as u32) };
         let last = (span.end.0 - end).abs() < 1e-9;
         let end = if last { duration } else { span.end.min(duration) };
-        push(phone, stress, Span { start: start.max(at), end }, word);
+        push((phone, symbol), stress, Span { start: start.max(at), end }, word);
         at = end.max(at);
     }
-    push(Phone::Sil, None, Span { start: at, end: duration }, None);
+    push((Phone::Sil, None), None, Span { start: at, end: duration }, None);
     let words =
         words.into_iter().map(|(span, text)| Word { pinned: true, ..Word::new(text, span) }).collect();
     Ok(Timing { text: text.to_string(), words, sounds, ..Timing::default() })

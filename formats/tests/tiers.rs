@@ -3,7 +3,7 @@
 #![allow(clippy::unwrap_used)]
 
 use jam_formats::tiers::{self, TiersError};
-use jam_score::{Phone, Seconds, Sound, Span, Timing, Word};
+use jam_score::{Phone, Seconds, Sound, Span, Symbol, Timing, Word};
 use proptest::prelude::*;
 
 const TEXT: &str = "I thought the worst of it was over.";
@@ -55,10 +55,12 @@ fn any_timing() -> impl Strategy<Value = Timing> {
             let start = Seconds(at);
             for (p, length, stress) in sounds {
                 let span = Span { start: Seconds(at), end: Seconds(at + f64::from(length) / 1000.0) };
-                let phone = phones[p];
+                // Now and then a sound of another language.
+                let symbol = (p % 5 == 0).then(|| Symbol::ALL[length as usize % Symbol::ALL.len()]);
+                let phone = symbol.map_or(phones[p], Symbol::phone);
                 let stress = phone.is_vowel().then_some(stress);
                 let word = Some(w as u32);
-                timing.sounds.push(Sound { word, stress, ..Sound::new(phone, span) });
+                timing.sounds.push(Sound { word, symbol, stress, ..Sound::new(phone, span) });
                 at = span.end.0;
             }
             let span = Span { start, end: Seconds(at) };

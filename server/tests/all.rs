@@ -4,6 +4,7 @@ mod along;
 mod api;
 mod description;
 mod idle;
+mod languages;
 mod laws;
 mod many;
 mod sending;

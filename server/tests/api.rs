@@ -71,7 +71,7 @@ impl Running {
     }
 
     /// Makes an operation on a line: the line after it, or the problem.
-    async fn act(&self, id: i64, op: Value) -> (StatusCode, Value) {
+    pub(crate) async fn act(&self, id: i64, op: Value) -> (StatusCode, Value) {
         let (status, mut answer) =
             self.answer(Method::POST, &format!("/api/lines/{id}/operations"), &json!({ "op": op })).await;
         (status, if status.is_success() { answer["line"].take() } else { answer })

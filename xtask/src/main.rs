@@ -147,6 +147,7 @@ fn figures() -> Result<()> {
     }
     let material = folder.to_string_lossy();
     run(".", &python.to_string_lossy(), &["core/voice/figures/material.py", &material])?;
+    run(".", &python.to_string_lossy(), &["core/voice/figures/languages.py", &material])?;
     cargo(&["run", "--release", "-q", "-p", "jam-voice", "--example", "accuracy", "--", &material])
 }
 
@@ -208,7 +209,14 @@ const FOR_TESTS: &[(&str, &str)] = &[
 ];
 
 /// What the accuracy table needs of Debian: a synthesiser that tells when each of its sounds ends.
-const FOR_FIGURES: &[(&str, &str)] = &[("flite", "/usr/bin/flite")];
+const FOR_FIGURES: &[(&str, &str)] = &[
+    ("flite", "/usr/bin/flite"),
+    ("espeak-ng", "/usr/bin/espeak-ng"),
+    ("festival", "/usr/bin/festival"),
+    ("festvox-italp16k", "/usr/share/festival/voices/italian/lp_diphone"),
+    ("festvox-itapc16k", "/usr/share/festival/voices/italian/pc_diphone"),
+    ("festvox-ca-ona-hts", "/usr/share/festival/voices/catalan/upc_ca_ona_hts"),
+];
 
 /// Installs the packages that are missing.
 fn packages(wanted: &[(&'static str, &str)]) -> Result<()> {

@@ -1,7 +1,11 @@
-//! Sounds that English lacks, on the face.
+//! Sounds that English lacks, and those that are no words, on the face.
+#![allow(clippy::unwrap_used)]
 
-use jam_face::{Performance, perform};
-use jam_score::{Control, Diction, FrameRate, Phone, Seconds, Sound, Span, Symbol, Timing};
+use jam_face::{Performance, perform, perform_line};
+use jam_score::{
+    Control, Diction, FrameRate, Line, Noise, Phone, Prosody, Reach, ReachOf, Seconds, Sound, Span, Symbol,
+    Timing,
+};
 
 /// A sound between two others, each a sixth of a second, and what the face does in its middle.
 fn between(beside: Phone, phone: Phone, symbol: Option<Symbol>) -> (Performance, Seconds) {
@@ -98,4 +102,62 @@ fn consonants_move_what_they_are_made_with() {
     assert!(f(Control::LipLowerTuck) > 0.9 && lips(Control::LipLowerTuck) < 0.1);
     assert!((0.35..0.95).contains(&lips(Control::LipsClose)), "{}", lips(Control::LipsClose));
     assert!((0.3..0.85).contains(&near(Control::LipLowerTuck)), "{}", near(Control::LipLowerTuck));
+}
+
+/// A word, a pause with something in it, and a word.
+fn heard(text: &str, length: f64, reach: f64) -> Performance {
+    let mut timing = Timing::default();
+    let mut at = 0.0;
+    for (phone, long) in
+        [(Phone::Aa, 0.15), (Phone::M, 0.1), (Phone::Sil, length + 0.4), (Phone::M, 0.1), (Phone::Aa, 0.15)]
+    {
+        let stress = phone.is_vowel().then_some(1);
+        timing.sounds.push(Sound {
+            id: timing.sounds.len() as u32 + 1,
+            stress,
+            level: -20.0,
+            ..Sound::new(phone, Span::new(at, at + long))
+        });
+        at += long;
+    }
+    timing.noises.push(Noise { text: text.into(), span: Span::new(0.45, 0.45 + length) });
+    let reach = vec![Reach { of: ReachOf::Sound(3), amount: reach as f32, aside: None }];
+    let line = Line { timing: Some(timing), reach, ..Line::new("") };
+    perform_line(&line, &Prosody::default(), FrameRate::FILM, Seconds(0.3)).unwrap()
+}
+
+/// Values of a control over the noise.
+fn over(face: &Performance, control: Control, length: f64) -> Vec<f32> {
+    (0..=(length * 100.0) as usize).map(|k| face.value(control, Seconds(0.45 + k as f64 / 100.0))).collect()
+}
+
+fn most(values: &[f32]) -> f32 {
+    values.iter().copied().fold(0.0, f32::max)
+}
+
+/// Source: laughs have four to five sounds a second (Bachorowski et al. 2001, Rothgänger et al. 1998; from memory); crying
+/// stretches the lips (action unit 20 of the facial action coding system; from memory).
+#[test]
+fn a_laugh_shakes_a_breath_opens_the_lips_a_sob_pulls_the_corners_and_a_hum_is_closed() {
+    let laugh = heard("laughs", 1.2, 1.0);
+    let jaw = over(&laugh, Control::JawOpen, 1.2);
+    let peaks =
+        (1..jaw.len() - 1).filter(|i| jaw[*i] > jaw[i - 1] && jaw[*i] >= jaw[i + 1] && jaw[*i] > 0.2).count();
+    assert!((4..=7).contains(&peaks), "{peaks} of {jaw:?}");
+    let middle = &jaw[20..100];
+    assert!(most(middle) - middle.iter().copied().fold(1.0, f32::min) > 0.15, "{jaw:?}");
+    assert!(most(&over(&laugh, Control::LipsClose, 1.2)[20..100]) < 0.1);
+    let silent = heard("waits", 1.2, 1.0);
+    assert!(most(&over(&silent, Control::JawOpen, 1.2)) < 0.2, "what is not heard moves nothing");
+
+    let breath = heard("breath", 0.6, 1.0);
+    let jaw = over(&breath, Control::JawOpen, 0.6);
+    assert!(jaw[30] > 0.1 && jaw[30] < 0.25 && over(&breath, Control::LipsClose, 0.6)[30] < 0.1, "{jaw:?}");
+    let sob = heard("sobs", 1.2, 1.0);
+    assert!(over(&sob, Control::LipsSpreadLeft, 1.2)[60] > 0.35);
+    assert!(over(&heard("hums", 0.8, 1.0), Control::LipsClose, 0.8)[40] > 0.95);
+    assert!(over(&heard("yawns", 1.5, 1.0), Control::JawOpen, 1.5)[75] > 0.8);
+    // As far as somebody wants.
+    let less = heard("laughs", 1.2, 0.4);
+    assert!(most(&over(&less, Control::JawOpen, 1.2)) < 0.6 * most(&over(&laugh, Control::JawOpen, 1.2)));
 }

@@ -1,10 +1,11 @@
 //! Sounds that English lacks, as the International Phonetic Alphabet writes them. A recording is listened to for the
-//! nearest [`Phone`](crate::Phone), which tells when; the symbol tells what the mouth does.
+//! nearest [`Phone`], which tells when; the symbol tells what the mouth does.
 
+use crate::Phone;
 use serde::{Deserialize, Serialize};
 
 macro_rules! symbols {
-    ($($variant:ident $ipa:literal),* $(,)?) => {
+    ($($variant:ident $ipa:literal $phone:ident),* $(,)?) => {
         /// One sound that English lacks. Source of the symbols: IPA chart, revision of 2020.
         #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, utoipa::ToSchema)]
         pub enum Symbol { $(#[serde(rename = $ipa)] $variant),* }
@@ -17,6 +18,12 @@ macro_rules! symbols {
                 match self { $(Symbol::$variant => $ipa),* }
             }
 
+            /// The nearest English sound, which a recording is listened to for: consonants by place, then manner; vowels by
+            /// rounding first, since the lips show it, then by height and backness.
+            pub fn phone(self) -> Phone {
+                match self { $(Symbol::$variant => Phone::$phone),* }
+            }
+
             /// Finds a symbol by how it is written.
             pub fn from_ipa(written: &str) -> Option<Symbol> {
                 match written { $($ipa => Some(Symbol::$variant),)* _ => None }
@@ -26,14 +33,50 @@ macro_rules! symbols {
 }
 
 symbols! {
-    FrontU "y", FrontUShort "ʏ", FrontO "ø", FrontOOpen "œ", FrontAOpen "ɶ",
-    PureO "o", PureE "e", FrontA "a", BackI "ɯ", PressedU "ɯᵝ", MidI "ɨ", MidU "ʉ", BackO "ɤ",
-    NasalE "ɛ̃", NasalA "ɑ̃", NasalO "ɔ̃", NasalFront "œ̃",
-    FrontW "ɥ", Uvular "ʁ", UvularTrill "ʀ", UvularHiss "χ", Velar "x", VelarVoiced "ɣ",
-    Palatal "ç", PalatalVoiced "ʝ", PalatalSh "ɕ", PalatalZh "ʑ", PalatalCh "tɕ", PalatalJh "dʑ",
-    CurledSh "ʂ", CurledZh "ʐ", CurledCh "ʈʂ", PalatalN "ɲ", PalatalL "ʎ", PalatalK "c", PalatalG "ɟ",
-    Trill "r", Tap "ɾ", LipsHiss "ɸ", LipsVoiced "β", LipTeeth "ʋ",
-    Throat "ħ", ThroatVoiced "ʕ", UvularStop "q",
+    FrontU "y" Uw,
+    FrontUShort "ʏ" Uh,
+    FrontO "ø" Uh,
+    FrontOOpen "œ" Ao,
+    FrontAOpen "ɶ" Ao,
+    PureO "o" Ao,
+    PureE "e" Eh,
+    FrontA "a" Aa,
+    BackI "ɯ" Ih,
+    PressedU "ɯᵝ" Uw,
+    MidI "ɨ" Ih,
+    MidU "ʉ" Uw,
+    BackO "ɤ" Ah,
+    NasalE "ɛ̃" Eh,
+    NasalA "ɑ̃" Aa,
+    NasalO "ɔ̃" Ao,
+    NasalFront "œ̃" Ao,
+    FrontW "ɥ" W,
+    Uvular "ʁ" R,
+    UvularTrill "ʀ" R,
+    UvularHiss "χ" Hh,
+    Velar "x" Hh,
+    VelarVoiced "ɣ" G,
+    Palatal "ç" Hh,
+    PalatalVoiced "ʝ" Y,
+    PalatalSh "ɕ" Sh,
+    PalatalZh "ʑ" Zh,
+    PalatalCh "tɕ" Ch,
+    PalatalJh "dʑ" Jh,
+    CurledSh "ʂ" Sh,
+    CurledZh "ʐ" Zh,
+    CurledCh "ʈʂ" Ch,
+    PalatalN "ɲ" N,
+    PalatalL "ʎ" Y,
+    PalatalK "c" K,
+    PalatalG "ɟ" G,
+    Trill "r" R,
+    Tap "ɾ" D,
+    LipsHiss "ɸ" F,
+    LipsVoiced "β" V,
+    LipTeeth "ʋ" V,
+    Throat "ħ" Hh,
+    ThroatVoiced "ʕ" R,
+    UvularStop "q" K,
 }
 
 impl Symbol {

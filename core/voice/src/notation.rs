@@ -19,10 +19,9 @@ pub enum NotationError {
     Empty,
 }
 
-/// What is written in the phonetic alphabet and which sounds it goes to. Symbols: IPA chart, revision of 2020.
-/// Sounds English does not have go to the one nearest on that chart: consonants by place, then manner; vowels
-/// by rounding first, since the lips show it, then by height and backness. Two symbols in a row that are one
-/// sound stand in the list too; the longest match counts.
+/// What is written in the phonetic alphabet and which sounds it goes to, beside the [`Symbol`]s. Symbols: IPA chart, revision
+/// of 2020. Those without a look of their own go to the English sound nearest on that chart. Two symbols in a row that are
+/// one sound stand in the list too; the longest match counts.
 const SYMBOLS: &[(&str, &[Phone])] = {
     use Phone::*;
     &[
@@ -47,16 +46,11 @@ const SYMBOLS: &[(&str, &[Phone])] = {
         ("ɔj", &[Oy]),
         ("i", &[Iy]),
         ("ɪ", &[Ih]),
-        ("ɨ", &[Ih]),
         ("ᵻ", &[Ih]),
-        ("e", &[Eh]),
         ("ɛ", &[Eh]),
         ("ε", &[Eh]),
-        ("ɛ̃", &[Eh]),
         ("æ", &[Ae]),
-        ("a", &[Aa]),
         ("ɑ", &[Aa]),
-        ("ɑ̃", &[Aa]),
         ("ɐ", &[Ah]),
         ("ʌ", &[Ah]),
         ("ə", &[Ah]),
@@ -66,33 +60,18 @@ const SYMBOLS: &[(&str, &[Phone])] = {
         ("ɝ", &[Er]),
         ("ɚ", &[Er]),
         ("ɔ", &[Ao]),
-        ("ɔ̃", &[Ao]),
         ("ɒ", &[Ao]),
-        ("o", &[Ao]),
-        ("ɤ", &[Ah]),
-        ("ɯ", &[Ih]),
-        ("ɯᵝ", &[Uw]),
         ("ʊ", &[Uh]),
         ("u", &[Uw]),
-        ("ʉ", &[Uw]),
-        ("y", &[Uw]),
-        ("ʏ", &[Uh]),
-        ("ø", &[Uh]),
         ("ɵ", &[Uh]),
-        ("œ", &[Ao]),
-        ("œ̃", &[Ao]),
-        ("ɶ", &[Ao]),
         ("tʃ", &[Ch]),
         ("t͡ʃ", &[Ch]),
         ("ʧ", &[Ch]),
-        ("tɕ", &[Ch]),
         ("t͡ɕ", &[Ch]),
-        ("ʈʂ", &[Ch]),
         ("ʈ͡ʂ", &[Ch]),
         ("dʒ", &[Jh]),
         ("d͡ʒ", &[Jh]),
         ("ʤ", &[Jh]),
-        ("dʑ", &[Jh]),
         ("d͡ʑ", &[Jh]),
         ("ts", &[T, S]),
         ("ʦ", &[T, S]),
@@ -110,27 +89,19 @@ const SYMBOLS: &[(&str, &[Phone])] = {
         ("d", &[D]),
         ("ɖ", &[D]),
         ("ɗ", &[D]),
-        ("ɾ", &[D]),
         ("k", &[K]),
-        ("c", &[K]),
-        ("q", &[K]),
         ("ɡ", &[G]),
         ("g", &[G]),
-        ("ɟ", &[G]),
         ("ɢ", &[G]),
         ("ɠ", &[G]),
         ("m", &[M]),
         ("ɱ", &[M]),
         ("n", &[N]),
         ("ɳ", &[N]),
-        ("ɲ", &[N]),
         ("ŋ", &[Ng]),
         ("ɴ", &[Ng]),
         ("f", &[F]),
-        ("ɸ", &[F]),
         ("v", &[V]),
-        ("ʋ", &[V]),
-        ("β", &[V]),
         ("ⱱ", &[V]),
         ("θ", &[Th]),
         ("ð", &[Dh]),
@@ -139,37 +110,21 @@ const SYMBOLS: &[(&str, &[Phone])] = {
         ("ɬ", &[S]),
         ("ɮ", &[Z]),
         ("ʃ", &[Sh]),
-        ("ʂ", &[Sh]),
-        ("ɕ", &[Sh]),
         ("ɧ", &[Sh]),
-        ("ç", &[Hh]),
         ("ʒ", &[Zh]),
-        ("ʐ", &[Zh]),
-        ("ʑ", &[Zh]),
-        ("ʝ", &[Y]),
-        ("x", &[Hh]),
-        ("χ", &[Hh]),
-        ("ħ", &[Hh]),
         ("h", &[Hh]),
         ("ɦ", &[Hh]),
-        ("ɣ", &[G]),
-        ("ʁ", &[R]),
-        ("ʕ", &[R]),
-        ("r", &[R]),
         ("ɹ", &[R]),
         ("ɻ", &[R]),
-        ("ʀ", &[R]),
         ("ɽ", &[R]),
         ("l", &[L]),
         ("ɫ", &[L]),
         ("ɭ", &[L]),
         ("ʟ", &[L]),
-        ("ʎ", &[Y]),
         ("j", &[Y]),
         ("w", &[W]),
         ("ʍ", &[W]),
         ("ɰ", &[W]),
-        ("ɥ", &[W]),
         ("ʙ", &[B]),
     ]
 };
@@ -233,6 +188,8 @@ pub fn read(text: &str, language: Option<&Language>) -> Written {
     }
     match parse_arpabet(text) {
         Ok(spoken) => Written { spoken, unread: String::new() },
+        // Programs that write sounds have capitals of their own.
+        Err(_) if language.is_some() => read_ipa(text, language),
         Err(_) => Written { spoken: Vec::new(), unread: text.into() },
     }
 }
@@ -299,11 +256,16 @@ fn read_ipa(text: &str, language: Option<&Language>) -> Written {
     let mut stress = 0;
     let mut rest = text.as_str();
     while let Some(c) = rest.chars().next() {
-        let found = SYMBOLS.iter().filter(|(s, _)| rest.starts_with(s)).max_by_key(|(s, _)| s.len());
-        if let Some((written, phones)) = found {
-            let symbol = Symbol::from_ipa(&written.replace(['\u{361}', '\u{35c}'], ""))
-                .filter(|s| language.is_some() || !s.is_letter_of_english());
-            for &phone in *phones {
+        let listed = SYMBOLS.iter().filter(|(s, _)| rest.starts_with(s)).max_by_key(|(s, _)| s.len());
+        let other = Symbol::ALL.iter().filter(|s| rest.starts_with(s.ipa())).max_by_key(|s| s.ipa().len());
+        let other = other.filter(|o| listed.is_none_or(|(written, _)| written.len() < o.ipa().len()));
+        if let Some(written) = other.map(|o| o.ipa()).or(listed.map(|(written, _)| *written)) {
+            let symbol = Symbol::from_ipa(&written.replace(['\u{361}', '\u{35c}'], ""));
+            let alone = symbol.map(|s| [s.phone()]);
+            let phones =
+                alone.as_ref().map(|p| &p[..]).or(listed.map(|(_, phones)| *phones)).unwrap_or_default();
+            let symbol = symbol.filter(|s| language.is_some() || !s.is_letter_of_english());
+            for &phone in phones {
                 let stress = phone.is_vowel().then(|| std::mem::take(&mut stress));
                 add(&mut out.spoken, SpokenPhone { phone, symbol, stress }, language);
             }

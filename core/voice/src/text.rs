@@ -1,7 +1,7 @@
 //! From a typed text to the words that are spoken.
 
 use crate::{notation, numbers};
-use jam_score::{Language, Spoken, sounds_end};
+use jam_score::{Language, NoiseKind, Spoken, sounds_end};
 use std::ops::Range;
 use unicode_normalization::UnicodeNormalization;
 use unicode_normalization::char::is_combining_mark;
@@ -69,21 +69,6 @@ pub enum TextError {
 
 /// Longest word, letters; the longest of the dictionary has 34.
 const LONGEST_WORD: usize = 60;
-
-/// How words begin that name something heard. Anything else in square brackets tells how a line is played and
-/// is not heard.
-const HEARD: &[&str] = &[
-    "laugh", "chuckl", "giggl", "breath", "inhal", "exhal", "sigh", "gasp", "cough", "sniff", "snort", "sob",
-    "cry", "cries", "groan", "moan", "grunt", "yawn", "throat", "clear", "sneez", "pant", "hiccup", "noise",
-    "kiss", "tut", "scream", "whimper", "hum",
-];
-
-fn is_heard(tag: &str) -> bool {
-    tag.split(|c: char| !c.is_alphabetic()).any(|word| {
-        let word = word.to_lowercase();
-        HEARD.iter().any(|stem| word.starts_with(stem))
-    })
-}
 
 /// Latin letters that are no plain letter with an accent, and what they are read as.
 fn read_as(c: char) -> Option<&'static str> {
@@ -200,7 +185,8 @@ pub fn words_in(text: &str, language: Option<&Language>) -> Result<Script, TextE
             ']' => {
                 if let Some(start) = bracket.take() {
                     let tag = text[start..at].trim();
-                    if is_heard(tag) {
+                    // Anything else in square brackets tells how a line is played and is not heard.
+                    if NoiseKind::of(tag).is_some() {
                         script.tags.push(Tag { text: tag.to_string(), before: words.len() });
                     }
                 }

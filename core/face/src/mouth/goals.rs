@@ -2,12 +2,13 @@
 
 use super::beats::{jaw_target, lively};
 use super::musts::Must;
+use super::noises;
 use super::wish::{Factor, Wish};
 use crate::aim::{Aim, Aspect};
 use crate::organ::Organ;
 use crate::sounds::{SpokenSound, aims};
 use jam_score::diction::{EVERYDAY_OPENNESS, EVERYDAY_UPPER_LIP};
-use jam_score::{Diction, Phone};
+use jam_score::{Diction, Noise, NoiseKind, Phone};
 
 /// One wish: `organ` at a target during `start..end`, pulling by `weight`, and more softly for
 /// `ahead` seconds before and `carry` seconds after.
@@ -90,10 +91,13 @@ struct Gatherer<'a> {
 }
 
 /// Every goal of a line, in the order of its sounds. Jaw beats must be marked.
-pub fn gather(sounds: &[SpokenSound], musts: &[Must], diction: &Diction) -> Vec<Goal> {
+pub fn gather(sounds: &[SpokenSound], heard: &[Noise], musts: &[Must], diction: &Diction) -> Vec<Goal> {
     let mut all = Gatherer { sounds, diction, goals: Vec::new() };
     for i in 0..sounds.len() {
         if sounds[i].phone == Phone::Sil { all.pause(i) } else { all.sound(i) }
+    }
+    for noise in heard {
+        all.noise(noise);
     }
     // Organs of the musts have goals of their own, so that the way to a closure is shaped by more
     // than its pins. Musts already carry the lead.
@@ -206,6 +210,20 @@ impl Gatherer<'_> {
         if breath {
             self.add_reaching(Organ::Jaw, (e - 0.24, e - 0.10), Wish::of(0.12), 1.2, i, (0.9, 0.5));
             self.add_reaching(Organ::Lower, (e - 0.24, e - 0.09), Wish::of(0.05), 0.6, i, (0.5, 0.5));
+        }
+    }
+
+    /// What is heard in a pause and no word.
+    fn noise(&mut self, noise: &Noise) {
+        let middle = noise.span.middle().0;
+        let pause = self.sounds.iter().position(|s| s.start <= middle && middle < s.end);
+        let Some(i) = pause.filter(|i| self.sounds[*i].phone == Phone::Sil) else { return };
+        let Some(kind) = NoiseKind::of(&noise.text) else { return };
+        let reach = self.sounds[i].reach;
+        for one in noises::wanted(kind, noise.span.length().0) {
+            let window = (noise.span.start.0 + one.window.0, noise.span.start.0 + one.window.1);
+            let wish = Wish::of(one.target).scaled(Factor::Reach, reach).limited(1.0);
+            self.add_reaching(one.organ, window, wish, one.weight, i, (0.6, 0.6));
         }
     }
 

@@ -1,9 +1,10 @@
 //! The mouth from the sounds: which vowels own a jaw beat ([`beats`]), what every sound wants of every organ ([`goals`])
-//! and what must hold whatever the rest wants ([`musts`]), one smooth trajectory an organ ([`trajectory`]).
+//! what a laugh or a breath does ([`noises`]) and what must hold whatever the rest wants ([`musts`]), one smooth trajectory an organ ([`trajectory`]).
 
 pub mod beats;
 pub mod goals;
 pub mod musts;
+pub mod noises;
 pub mod trajectory;
 mod wish;
 
@@ -54,7 +55,7 @@ impl Articulation {
         }
         beats::mark(&mut sounds, diction);
         let mut musts = musts::gather(&sounds, diction, rate);
-        let mut goals = goals::gather(&sounds, &musts, diction);
+        let mut goals = goals::gather(&sounds, &timing.noises, &musts, diction);
         // What is not sure is aimed at as anything else, and need not be reached.
         musts.retain(|m| sure(m.sound));
         let mut jaw = aligned_jaw(&sounds, &mut goals, &musts, n, diction);
