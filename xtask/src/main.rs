@@ -143,7 +143,10 @@ fn figures() -> Result<()> {
     packages(FOR_FIGURES)?;
     if !python.exists() {
         // Of the second three recordings with labels; nothing it would need to run.
-        venv(&folder.join("venv"), &[&["pocketsphinx==5.1.1"], &["--no-deps", "phonlab==0.0.70"]])?;
+        venv(
+            &folder.join("venv"),
+            &[&["pocketsphinx==5.1.1", "numpy==2.3.5"], &["--no-deps", "phonlab==0.0.70"]],
+        )?;
     }
     let material = folder.to_string_lossy();
     run(".", &python.to_string_lossy(), &["core/voice/figures/material.py", &material])?;

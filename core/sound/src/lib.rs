@@ -1,5 +1,8 @@
 //! Samples of a recording, any rate and channel count, and their way to what the analysis hears.
 
+mod clipped;
+
+use clipped::Unclip;
 use jam_score::{Listen, RecordingFacts, Seconds};
 use rubato::audioadapter_buffers::direct::SequentialSlice;
 use rubato::{Fft, FixedSync, Resampler};
@@ -185,12 +188,34 @@ impl Recording {
     }
 }
 
+impl Recording {
+    /// [`Self::mono_at`] as the analysis hears it: where the wave was cut off at full scale, it is drawn in.
+    ///
+    /// # Errors
+    /// The rate cannot be reached from its own.
+    pub fn voice_at(&self, rate: u32) -> Result<Cow<'_, [f32]>, RecordingError> {
+        if !self.channels.iter().any(|c| clipped::is_clipped(c)) {
+            return self.mono_at(rate);
+        }
+        let drawn = |channel: &Vec<f32>| {
+            let (mut unclip, mut out) = (Unclip::default(), Vec::with_capacity(channel.len()));
+            unclip.push(channel, &mut out);
+            unclip.done(&mut out);
+            out
+        };
+        let whole = Recording { channels: self.channels.iter().map(drawn).collect(), ..*self };
+        Ok(Cow::Owned(whole.mono_at(rate)?.into_owned()))
+    }
+}
+
 /// A recording that comes block by block and is brought to another rate on the way, so that an hour never lies in
 /// memory at the rate of its file.
 pub struct Intake {
     from: u32,
     to: u32,
     expected: usize,
+    /// Waves that were cut off are drawn in.
+    draws: bool,
     lanes: Vec<Lane>,
 }
 
@@ -202,8 +227,14 @@ impl Intake {
     pub fn new(from: u32, to: u32, expected: usize) -> Result<Intake, RecordingError> {
         match [from, to].into_iter().find(|rate| !RATES.contains(rate)) {
             Some(wrong) => Err(RecordingError::Rate(wrong)),
-            None => Ok(Intake { from, to, expected, lanes: Vec::new() }),
+            None => Ok(Intake { from, to, expected, draws: false, lanes: Vec::new() }),
         }
+    }
+
+    /// The same for the analysis: waves that were cut off at full scale are drawn in, see [`Recording::voice_at`].
+    #[must_use]
+    pub fn for_the_voice(self) -> Intake {
+        Intake { draws: true, ..self }
     }
 
     /// Samples a second as they come.
@@ -218,7 +249,8 @@ impl Intake {
     pub fn push<'b>(&mut self, block: impl IntoIterator<Item = &'b [f32]>) -> Result<(), RecordingError> {
         for (i, samples) in block.into_iter().enumerate() {
             if i == self.lanes.len() {
-                self.lanes.push(Lane::new(self.from, self.to, self.expected)?);
+                let lane = Lane::new(self.from, self.to, self.expected)?;
+                self.lanes.push(Lane { unclip: self.draws.then(Unclip::default), ..lane });
             }
             self.lanes[i].push(samples)?;
         }
@@ -281,6 +313,7 @@ struct Lane {
     from: u32,
     to: u32,
     taken: usize,
+    unclip: Option<Unclip>,
     /// None where the rate stays.
     resampling: Option<Resampling>,
     out: Vec<f32>,
@@ -291,11 +324,18 @@ impl Lane {
         let resampling = if from == to { None } else { Some(Resampling::new(from, to, CHUNK)?) };
         // Room for all of it at once; growing would need it twice.
         let out = Vec::with_capacity(brought(expected, from, to));
-        Ok(Lane { from, to, taken: 0, resampling, out })
+        Ok(Lane { from, to, taken: 0, unclip: None, resampling, out })
     }
 
     fn push(&mut self, samples: &[f32]) -> Result<(), RecordingError> {
         self.taken += samples.len();
+        let Some(unclip) = &mut self.unclip else { return self.bring(samples) };
+        let mut drawn = Vec::with_capacity(samples.len());
+        unclip.push(samples, &mut drawn);
+        self.bring(&drawn)
+    }
+
+    fn bring(&mut self, samples: &[f32]) -> Result<(), RecordingError> {
         match &mut self.resampling {
             Some(resampling) => resampling.push(samples, &mut self.out),
             None => {
@@ -307,6 +347,11 @@ impl Lane {
 
     fn done(mut self) -> Result<Vec<f32>, RecordingError> {
         let length = brought(self.taken, self.from, self.to);
+        if let Some(unclip) = self.unclip.take() {
+            let mut drawn = Vec::new();
+            unclip.done(&mut drawn);
+            self.bring(&drawn)?;
+        }
         if let Some(resampling) = &mut self.resampling {
             // Silence after the end brings out what is still inside.
             while self.out.len() < length {

@@ -3,12 +3,13 @@
 
     material.py FOLDER
 
-Needs Debian's flite (voices slt, rms, awb, kal16; it prints when each of its sounds ends) and the Python packages
+Needs Debian's flite (voices slt, rms, awb, kal16; it prints when each of its sounds ends) and the Python packages numpy,
 pocketsphinx (the reference recogniser, BSD-2, with the acoustic model that ours reads too) and phonlab (BSD-3:
 three short recordings of people, labelled by hand). Writes FOLDER/material.json and the sound files beside it.
 """
 import importlib.util, json, pathlib, re, subprocess, sys, time, wave
 
+import numpy as np
 import pocketsphinx
 
 TEXTS = """The old harbour crane lifted three crates of oranges before sunrise.
@@ -39,6 +40,9 @@ VOICES = ["slt", "rms", "awb", "kal16"]
 # Voices of other sizes: pitch and formants so many times as high, the pace as it was. For a high one the synthesiser speaks
 # slower first, and the file then says that its samples come so much faster.
 SIZES = {"small": ("slt", 1.18), "giant": ("rms", 0.85)}
+# Voices that whisper, and recordings that were cut off at full scale by so many times.
+WHISPERED = ["slt", "rms"]
+CUT_OFF = {"cut off by 6 dB": ("rms", 2), "cut off by 12 dB": ("slt", 4)}
 NAMES = {"ax": "AH", "axr": "ER", "pau": "SIL"}
 HAND = {"two_plus_two": "two plus two", "three_plus_five": "three plus five",
         "im_twelve": "I'm twelve, what're you talking about"}
@@ -55,6 +59,47 @@ def faster(file, size):
     with wave.open(str(file), "wb") as w:
         w.setparams(params._replace(framerate=round(params.framerate * size)))
         w.writeframes(data)
+
+
+def samples(file):
+    with wave.open(str(file)) as w:
+        return w.getparams(), np.frombuffer(w.readframes(w.getnframes()), dtype="<i2") / 32768
+
+
+def write(file, params, wanted):
+    with wave.open(str(file), "wb") as w:
+        w.setparams(params)
+        w.writeframes((np.clip(wanted, -1, 1) * 32767).astype("<i2").tobytes())
+
+
+def whispered(params, own):
+    """Noise in place of the voice: at each moment white noise with the envelope of the spectrum (cepstrum up to 1.5 ms)."""
+    length, hop, kept = 512, 128, int(0.0015 * params.framerate)
+    window, random = np.hanning(length), np.random.default_rng(1)
+    padded = np.concatenate([np.zeros(length // 2), own, np.zeros(length)])
+    noise = random.standard_normal(len(padded))
+    out, weight = np.zeros(len(padded)), np.zeros(len(padded))
+    for at in range(0, len(own), hop):
+        cepstrum = np.fft.irfft(np.log(np.abs(np.fft.rfft(padded[at:at + length] * window)) + 1e-6))
+        cepstrum[kept:-kept] = 0
+        envelope = np.exp(np.fft.rfft(cepstrum).real)
+        shaped = np.fft.irfft(np.fft.rfft(noise[at:at + length] * window) * envelope)
+        out[at:at + length] += shaped * window
+        weight[at:at + length] += window ** 2
+    out = (out / np.maximum(weight, 1e-3))[length // 2:length // 2 + len(own)]
+    return 0.9 * out / np.abs(out).max()
+
+
+def otherwise(folder, items):
+    """The same sentences whispered and shouted into too little room."""
+    ways = [(f"whispered ({v})", v, lambda p, x: whispered(p, x)) for v in WHISPERED]
+    ways += [(called, v, lambda p, x, by=by: by * x / np.abs(x).max()) for called, (v, by) in CUT_OFF.items()]
+    for number, (called, voice, way) in enumerate(ways):
+        for item in [i for i in items if i["set"] == f"flite {voice}"]:
+            file = f"way{number}_{item['file']}"
+            params, own = samples(folder / item["file"])
+            write(folder / file, params, way(params, own))
+            yield {**item, "set": called, "file": file}
 
 
 def synthesised(folder):
@@ -130,6 +175,7 @@ def reference(folder, item):
 folder = pathlib.Path(sys.argv[1])
 folder.mkdir(parents=True, exist_ok=True)
 items = [*synthesised(folder), *hand_labelled(folder)]
+items += [*otherwise(folder, items)]
 for item in items:
     item["reference"] = reference(folder, item)
 (folder / "material.json").write_text(json.dumps({"items": items}))

@@ -207,7 +207,7 @@ fn listen<'r>(
     size: f64,
     watch: &dyn Fn(f64) -> bool,
 ) -> Result<Heard<'r>, AnalyseError> {
-    let samples = recording.mono_at(features::RATE)?;
+    let samples = recording.voice_at(features::RATE)?;
     let tracks = VoiceTracks::of(&samples);
     if tracks.level_db.iter().all(|l| *l < SILENT_DB) {
         return Err(AnalyseError::Silent);

@@ -63,7 +63,8 @@ pub fn read(bytes: &[u8]) -> Result<Recording, SoundError> {
     safely(|| decode(Box::new(Cursor::new(bytes)), bytes, bytes.len(), None))
 }
 
-/// Reads a sound file (see [`decode`]) and brings it to a rate on the way, for what need not hear more of it.
+/// Reads a sound file (see [`decode`]) and brings it to a rate on the way, for the analysis: waves that were cut off at full
+/// scale are drawn in.
 ///
 /// # Errors
 /// It is no sound in a form that is known, damaged, or too long.
@@ -154,7 +155,8 @@ fn decode(
                 }
                 if intake.is_none() {
                     before = mp4::samples_before(start, rate);
-                    intake = Some(Intake::new(rate, to.unwrap_or(rate), expected.unwrap_or(0))?);
+                    let plain = Intake::new(rate, to.unwrap_or(rate), expected.unwrap_or(0))?;
+                    intake = Some(if to.is_some() { plain.for_the_voice() } else { plain });
                 }
                 planes.clear();
                 decoded.copy_to_vecs_planar(&mut planes);
