@@ -243,9 +243,6 @@ fn hour(analyser: &Analyser, folder: &Path, material: &serde_json::Value) {
 fn main() {
     let folder = std::env::args().nth(1).expect("the folder of the material");
     let folder = Path::new(&folder);
-    if folder.join("languages.json").exists() {
-        languages(folder);
-    }
     let material: serde_json::Value =
         serde_json::from_slice(&std::fs::read(folder.join("material.json")).unwrap()).unwrap();
     // One core, as the reference recogniser has.
@@ -321,6 +318,7 @@ fn main() {
         doubts(&analyser, folder, &material, set);
     }
     unwritten(&analyser, folder, &material);
+    languages(folder);
     hour(&analyser, folder, &material);
     if let Some(file) = std::env::args().nth(2) {
         let lines: Vec<String> = everything

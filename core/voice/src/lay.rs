@@ -24,6 +24,8 @@ const NO_MATCH: f32 = 0.04;
 const NOISES: [&str; 2] = ["+NSN+", "+SPN+"];
 /// Shortest time that a sound is given where there is no room to listen for it.
 const SHORTEST: f64 = 0.005;
+/// Longest silence, seconds, between the bursts of one noise: of laughs and sobs some hundred milliseconds.
+const BETWEEN_BURSTS: f64 = 0.3;
 /// Seconds at the ends of a pause that belong to the words beside it.
 const EDGE: f64 = 0.015;
 
@@ -517,12 +519,19 @@ fn louder_part(timing: &Timing, tracks: &VoiceTracks, found: Span) -> Span {
     let levels = tracks.levels_in(pause);
     let faintest = audible(&levels, voice_level(timing));
     let loud = |l: &(f64, f32)| l.1 > faintest;
-    // The longest stretch; the fading of the word before and the start of the next are none of it.
-    let longest = levels
+    // The fading of the word before and the start of the next are none of it; a laugh is many short ones.
+    let runs = levels
         .chunk_by(|a, b| loud(a) == loud(b))
         .filter(|run| loud(&run[0]))
         .map(|run| Span::new(run[0].0 - 0.5 * HOP, run[run.len() - 1].0 + 0.5 * HOP))
-        .filter(|run| run.start.0 > pause.start.0 + EDGE && run.end.0 < pause.end.0 - EDGE)
-        .max_by(|a, b| a.length().0.total_cmp(&b.length().0));
+        .filter(|run| run.start.0 > pause.start.0 + EDGE && run.end.0 < pause.end.0 - EDGE);
+    let mut joined: Vec<Span> = Vec::new();
+    for run in runs {
+        match joined.last_mut().filter(|last| (run.start - last.end).0 < BETWEEN_BURSTS) {
+            Some(last) => last.end = run.end,
+            None => joined.push(run),
+        }
+    }
+    let longest = joined.into_iter().max_by(|a, b| a.length().0.total_cmp(&b.length().0));
     longest.unwrap_or(found)
 }

@@ -136,7 +136,7 @@ fn changes_nothing(c: char) -> bool {
     MARKS.contains(c)
         || ('\u{300}'..='\u{36f}').contains(&c)
         || ('˥'..='˩').contains(&c)
-        || ('0'..='9').contains(&c)
+        || c.is_ascii_digit()
         || c.is_whitespace()
 }
 

@@ -71,7 +71,7 @@ pub fn wanted(kind: NoiseKind, length: f64) -> Vec<Wanted> {
     let mut all = Noise { length, wanted: Vec::new() };
     match kind {
         NoiseKind::Laugh => {
-            all.bursts(LAUGH, 0.55, 0.22);
+            all.bursts(LAUGH, 0.70, 0.15);
             all.lips(0.60, 0.30, 0.30);
         }
         NoiseKind::Chuckle => {
