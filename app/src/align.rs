@@ -19,7 +19,7 @@ pub struct Align {
     #[command(flatten)]
     spoken: Spoken,
     /// Prints JSON instead of a table (start, end, confidence, word or sound): words with text, start, end (seconds), confidence (0..1) and sounds,
-    /// `doubtful` where marked, `unsaid` where written but not said; `unwritten` stretches (start, end) where something is said that the text does not have; then every sound and pause (SIL) of the recording; `size` where the voice is smaller (over 1) or larger than usual.
+    /// `doubtful` where marked, `unsaid` where written but not said; `unwritten` stretches (start, end) where something is said that the text does not have; `noises` (text, start, end) that are heard and no words; then every sound and pause (SIL) of the recording; `size` where the voice is smaller (over 1) or larger than usual.
     #[arg(long)]
     json: bool,
     /// Writes words and sounds as interval tiers, a TextGrid text file.
@@ -39,8 +39,18 @@ struct Words<'a> {
     /// Where something is said that the text does not have.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     unwritten: Vec<Span>,
+    /// What is heard and no word: laughs, breaths.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    noises: Vec<Heard<'a>>,
     /// All that sounds and the pauses between, without gaps.
     sounds: Vec<Sound>,
+}
+
+#[derive(Serialize)]
+struct Heard<'a> {
+    text: &'a str,
+    start: Seconds,
+    end: Seconds,
 }
 
 #[derive(Serialize)]
@@ -96,6 +106,11 @@ fn words(timing: &Timing, foreign: bool) -> Words<'_> {
             })
             .collect(),
         unwritten: timing.unwritten(),
+        noises: timing
+            .noises
+            .iter()
+            .map(|n| Heard { text: &n.text, start: n.span.start, end: n.span.end })
+            .collect(),
         sounds: timing.sounds.iter().map(sound).collect(),
     }
 }

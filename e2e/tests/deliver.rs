@@ -147,7 +147,9 @@ async fn deliver(bed: &Bed) -> Result<()> {
     page.click("recipe-dailies").await?;
     let pick = format!("[data-testid=pick-{id}] input");
     page.find(&pick).await?.click().await?;
-    page.find_text("bram/18_i-thought-the-worst").await?;
+    // The line that was added, behind those of the demo.
+    let called = format!("bram/{:02}_i-thought-the-worst", jam_demo::LINES.len() + 1);
+    page.find_text(&called).await?;
     page.click("unfold-movie").await?;
     page.find_text("Made in this page").await?;
     page.click("deliver").await?;
@@ -159,7 +161,7 @@ async fn deliver(bed: &Bed) -> Result<()> {
     let all = files().await?;
     let endings = ["sheet.csv", "sheet.html", "vtt", "mov"];
     for ending in endings {
-        let name = format!("bram/18_i-thought-the-worst.{ending}");
+        let name = format!("{called}.{ending}");
         ensure!(all.iter().any(|f| f["file_name"] == name.as_str()), "{name} is missing: {all:?}");
     }
     let movie = all.iter().find(|f| f["kind"] == "movie").context("no movie")?;

@@ -36,6 +36,14 @@ impl App {
             .map_err(no_sounds)
     }
 
+    /// Words of a line in another language that are said by their letters, as if they were English: neither typed nor listed.
+    pub(crate) fn unsounded(&self, line: &Line) -> Answer<usize> {
+        let Some(language) = &line.language else { return Ok(0) };
+        let list = self.word_list(Some(language))?;
+        let words = text::words_in(&line.text, Some(language)).map(|s| s.words).unwrap_or_default();
+        Ok(words.iter().filter(|w| w.said.is_none() && !list.contains_key(&w.key)).count())
+    }
+
     /// A new line that says a text, with its sounds.
     pub(crate) fn line_saying(&self, language: Option<&Language>, written: &str) -> Answer<Line> {
         line_saying(self.phonemiser(), language, written, &|| true).map_err(no_sounds)

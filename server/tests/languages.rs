@@ -43,6 +43,7 @@ async fn a_line_in_another_language_is_said_by_its_sounds() {
     let server = running(&folder).await;
     let (status, line) = add(&server, "IT").await;
     assert_eq!((status, &line["document"]["text"]), (StatusCode::OK, &json!(SOUNDS)));
+    assert_eq!(line["document"]["unsounded"], 0);
     let id = line["summary"]["id"].as_i64().unwrap();
     let line = server.settled(id).await;
     assert_eq!((&line["summary"]["state"], &line["summary"]["text"]), (&json!("timed"), &json!(TEXT)));
@@ -93,6 +94,7 @@ async fn a_language_that_cannot_be_written_is_told() {
     // The program knows no Catalan: the line comes in without sounds.
     let (status, line) = add(&server, "ca").await;
     assert_eq!((status, &line["document"]["text"]), (StatusCode::OK, &json!(TEXT)));
+    assert_eq!(line["document"]["unsounded"], 7);
     let question = json!({"text": TEXT, "language": "ca"});
     let (status, problem) = server.answer(Method::POST, "/api/sounds", &question).await;
     assert_eq!((status, &problem["code"]), (StatusCode::UNPROCESSABLE_ENTITY, &json!("no_sounds")));

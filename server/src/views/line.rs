@@ -66,6 +66,8 @@ pub struct LineSummary {
 pub struct DocumentView {
     text: String,
     language: Option<Language>,
+    /// Words in another language that have no sounds yet and are said as if they were English.
+    unsounded: usize,
     character: Option<String>,
     timing: Option<Timing>,
     diction: Diction,
@@ -205,6 +207,7 @@ pub fn view_beside(app: &App, line: StoredLine, has: Option<&str>) -> Answer<Lin
         document: DocumentView {
             text: document.text.clone(),
             language: document.language.clone(),
+            unsounded: app.unsounded(document)?,
             character: document.character.clone(),
             timing: document.timing.as_ref().filter(|_| sends).cloned(),
             diction: document.diction,

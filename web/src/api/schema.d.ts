@@ -2179,6 +2179,8 @@ export interface components {
             listen: components["schemas"]["Listen"];
             text: string;
             timing?: components["schemas"]["Timing"] | null;
+            /** @description Words in another language that have no sounds yet and are said as if they were English. */
+            unsounded: number;
         };
         /** @description What a listener does. */
         Does: {

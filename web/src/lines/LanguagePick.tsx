@@ -8,10 +8,12 @@ interface Props {
   value: string;
   onChange: (tag: string) => void;
   testId?: string;
+  /** Without its label before it, so wide. */
+  bare?: number;
 }
 
 /** What language something is in. */
-export function LanguagePick({ label, value, onChange, testId }: Props) {
+export function LanguagePick({ label, value, onChange, testId, bare }: Props) {
   const { data } = useQuery({ queryKey: ['languages'], queryFn: api.languages });
   const named = data?.languages ?? [];
   const options = named.map(({ tag, name }) => [tag, name] as const);
@@ -19,7 +21,8 @@ export function LanguagePick({ label, value, onChange, testId }: Props) {
   const other = named.some((l) => l.tag === value) ? [] : [[value, value || 'English'] as const];
   return (
     <Pick
-      labelled
+      labelled={bare === undefined}
+      width={bare}
       label={label}
       testId={testId}
       value={value}

@@ -182,7 +182,8 @@ function Text({ line }: { line: LineView }) {
           {drafting ? 'Listening …' : 'Draft the text'}
         </Press>
         <LanguagePick
-          label="in"
+          label="The language it is said in"
+          bare={112}
           testId="language"
           value={language}
           onChange={(tag) => {
@@ -203,6 +204,13 @@ function Text({ line }: { line: LineView }) {
         <Tiers line={line} />
       </div>
       {without && <Problem>{without}</Problem>}
+      {line.document.unsounded > 0 && !changed && (
+        <span className={css.note} data-testid="unsounded">
+          {line.document.unsounded === 1 ? 'One word has' : `${line.document.unsounded} words have`} no sounds
+          and {line.document.unsounded === 1 ? 'is' : 'are'} said as if they were English: write them, or type
+          them behind the word between slashes, bonjour /bɔ̃ʒuʁ/.
+        </span>
+      )}
       {heard && (
         <div data-testid="drafted" className="small">
           <b>A draft{heard.by ? ` by ${heard.by.split('/').pop() ?? ''}` : ''}:</b>{' '}
@@ -310,7 +318,7 @@ function Tiers({ line }: { line: LineView }) {
   return (
     <span className={css.row}>
       <Hint says="Words and sounds with their times as a TextGrid file, for a phonetics program, and back; times that are read count as checked.">
-        <span className="soft small">Interval tiers:</span>
+        <span className="soft small">Tiers:</span>
       </Hint>
       <a href={`/api/lines/${id}/tiers`} download className="small">
         save
