@@ -12,7 +12,7 @@ pub const EXAMPLES: &str = "Examples:
   jamlips align line.wav --text \"Pull the shutters down, Odile.\"
   jamlips align line.wav --text-file line.txt --json > line.json
   jamlips align line.wav --tiers line.TextGrid
-  jamlips align zeile.wav --text \"Bonjour, Odile.\" --language fr";
+  jamlips align ligne.wav --text \"Bonjour, Odile.\" --language fr";
 
 #[derive(Args)]
 pub struct Align {

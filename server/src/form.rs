@@ -3,6 +3,7 @@
 use crate::problem::{Answer, Problem};
 use axum::extract::Multipart;
 use std::collections::HashMap;
+use std::sync::Arc;
 
 /// The parts of an uploaded form.
 pub struct Form {
@@ -74,6 +75,18 @@ impl Form {
             self.files.into_iter().filter(|(field, _)| field == name).map(|(_, file)| file).collect();
         if found.is_empty() { Err(Problem::refused(name, "file_missing", missing)) } else { Ok(found) }
     }
+}
+
+/// [`blocking`] for work that is given up when whoever asked has left: it asks whether it is still wanted.
+pub async fn while_wanted<T: Send + 'static>(
+    work: impl FnOnce(&dyn Fn() -> bool) -> Answer<T> + Send + 'static,
+) -> Answer<T> {
+    // Dropped with the request.
+    let asked = Arc::new(());
+    let wanted = Arc::downgrade(&asked);
+    let done = blocking(move || work(&|| wanted.strong_count() > 0)).await;
+    drop(asked);
+    done
 }
 
 /// Runs work that computes or reads the data file beside the others.

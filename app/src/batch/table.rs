@@ -90,13 +90,10 @@ fn of_table(path: &Path) -> anyhow::Result<Vec<Row>> {
         if let Some(says) = moods.iter().find_map(|m| m.parse::<Felt>().err()) {
             not("mood", anyhow!(says));
         }
-        let language = match cell(Column::Language).as_deref().map(Language::read).transpose() {
-            Ok(language) => language.flatten(),
-            Err(says) => {
-                not("language", anyhow!(says));
-                None
-            }
-        };
+        let language = Language::read(&cell(Column::Language).unwrap_or_default()).unwrap_or_else(|says| {
+            not("language", anyhow!(says));
+            None
+        });
         let name = cell(Column::Name);
         rows.push(Row {
             named: name.is_some(),

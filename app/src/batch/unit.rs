@@ -223,8 +223,8 @@ impl Shop {
         let moods = moods.map_err(|e| wrong("mood", anyhow::anyhow!(e)))?;
         let heard = sound::read_at(recording, features::RATE)
             .map_err(|e| wrong("recording", anyhow::anyhow!("{}: {e}", unit.recording.display())))?;
-        let mut line = Line::new(unit.text.as_deref().unwrap_or_default());
-        line.language.clone_from(&unit.language);
+        let text = unit.text.as_deref().unwrap_or_default();
+        let line = Line { language: unit.language.clone(), ..Line::new(text) };
         let found = self.analyser.time(&heard, &line, &WordList::default(), &|_| true);
         let found = found.map_err(|e| wrong(e.code(), e))?;
         let grid = FrameGrid { rate: *rate, first: *first };

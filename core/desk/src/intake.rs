@@ -181,8 +181,8 @@ pub fn propose(intake: &Intake, known: &Known) -> Proposed {
                 own.doubt("no_character", true, format!("No character is called “{who}”; choose one."));
             }
         }
-        match asked.language.as_deref().map(Language::read).transpose() {
-            Ok(language) => own.language = language.flatten(),
+        match Language::read(asked.language.as_deref().unwrap_or_default()) {
+            Ok(language) => own.language = language,
             Err(says) => own.doubt("language", true, format!("{says}.")),
         }
         if let Some(mood) = &asked.mood {

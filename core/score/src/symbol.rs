@@ -21,7 +21,12 @@ macro_rules! symbols {
             /// The nearest English sound, which a recording is listened to for: consonants by place, then manner; vowels by
             /// rounding first, since the lips show it, then by height and backness.
             pub fn phone(self) -> Phone {
-                match self { $(Symbol::$variant => Phone::$phone),* }
+                self.phones()[0]
+            }
+
+            /// The same as a row of one.
+            pub fn phones(self) -> &'static [Phone; 1] {
+                match self { $(Symbol::$variant => &[Phone::$phone]),* }
             }
 
             /// Finds a symbol by how it is written.

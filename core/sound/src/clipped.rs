@@ -18,7 +18,7 @@ fn is_cut(sample: f32) -> bool {
 /// Draws in what was cut off, of samples that come block by block.
 #[derive(Default)]
 pub(crate) struct Unclip {
-    /// The last two samples before the run, how many there are at most.
+    /// The last two samples that were given out, and how many of them there are.
     before: [f32; 2],
     known: usize,
     /// Samples at full scale, and the first one after them, once it came.
@@ -54,6 +54,10 @@ impl Unclip {
             self.run.push(sample);
             return;
         }
+        self.give(sample, out);
+    }
+
+    fn give(&mut self, sample: f32, out: &mut Vec<f32>) {
         self.before = [self.before[1], sample];
         self.known = (self.known + 1).min(2);
         out.push(sample);
@@ -68,7 +72,7 @@ impl Unclip {
         let (rises, falls) = ((before - earlier) * length, slope_after * length);
         for (i, &sample) in run.iter().enumerate() {
             if !drawn {
-                out.push(sample);
+                self.give(sample, out);
                 continue;
             }
             let t = (i + 1) as f32 / length;
@@ -78,10 +82,17 @@ impl Unclip {
                 + (t * t * t - t * t) * falls;
             // Never below what is known to have been there.
             let height = (curve * sample.signum()).clamp(sample.abs(), HIGHEST);
-            out.push(height * sample.signum());
+            self.give(height * sample.signum(), out);
         }
-        self.before = [self.before[1], after];
     }
+}
+
+/// A whole channel with what was cut off drawn in.
+pub(crate) fn unclipped(samples: &[f32]) -> Vec<f32> {
+    let (mut unclip, mut out) = (Unclip::default(), Vec::with_capacity(samples.len()));
+    unclip.push(samples, &mut out);
+    unclip.done(&mut out);
+    out
 }
 
 /// Whether somewhere a wave was cut off.
@@ -93,7 +104,7 @@ pub(crate) fn is_clipped(samples: &[f32]) -> bool {
 mod tests {
     use super::*;
 
-    fn unclipped(samples: &[f32], block: usize) -> Vec<f32> {
+    fn in_blocks(samples: &[f32], block: usize) -> Vec<f32> {
         let (mut unclip, mut out) = (Unclip::default(), Vec::new());
         samples.chunks(block).for_each(|b| unclip.push(b, &mut out));
         unclip.done(&mut out);
@@ -105,11 +116,11 @@ mod tests {
     fn a_sine_that_was_cut_off_comes_back_nearly() {
         let wave: Vec<f32> = (0..4000).map(|i| 1.5 * (i as f32 * 0.05).sin()).collect();
         let cut: Vec<f32> = wave.iter().map(|s| s.clamp(-1.0, 1.0)).collect();
-        let found = unclipped(&cut, 4000);
+        let found = unclipped(&cut);
         let off = |all: &[f32]| wave.iter().zip(all).map(|(a, b)| (a - b).abs()).fold(0.0f32, f32::max);
         assert!(off(&found[..3900]) < 0.25 * off(&cut), "{} {}", off(&found[..3900]), off(&cut));
         for block in [1, 7, 64] {
-            assert_eq!(unclipped(&cut, block), found, "whatever the blocks");
+            assert_eq!(in_blocks(&cut, block), found, "whatever the blocks");
         }
     }
 
@@ -120,7 +131,7 @@ mod tests {
         let odd = [1.0, 1.0, 1.0, 0.0, 1.0, 0.0, 0.5, -1.0, 0.2, f32::NAN, 1.0];
         for samples in [&fine[..], &odd[..], &[1.0; 9000][..], &[][..]] {
             let same = |a: &[f32], b: &[f32]| a.iter().map(|s| s.to_bits()).eq(b.iter().map(|s| s.to_bits()));
-            assert!(same(&unclipped(samples, 3), samples));
+            assert!(same(&in_blocks(samples, 3), samples));
         }
         assert!(!is_clipped(&fine) && is_clipped(&odd[..3]));
     }

@@ -197,13 +197,8 @@ impl Recording {
         if !self.channels.iter().any(|c| clipped::is_clipped(c)) {
             return self.mono_at(rate);
         }
-        let drawn = |channel: &Vec<f32>| {
-            let (mut unclip, mut out) = (Unclip::default(), Vec::with_capacity(channel.len()));
-            unclip.push(channel, &mut out);
-            unclip.done(&mut out);
-            out
-        };
-        let whole = Recording { channels: self.channels.iter().map(drawn).collect(), ..*self };
+        let channels = self.channels.iter().map(|c| clipped::unclipped(c)).collect();
+        let whole = Recording { channels, ..*self };
         Ok(Cow::Owned(whole.mono_at(rate)?.into_owned()))
     }
 }

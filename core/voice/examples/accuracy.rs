@@ -10,7 +10,7 @@ use std::time::Instant;
 
 #[path = "../tests/matching/mod.rs"]
 mod matching;
-use matching::{Boundary, Timed, boundary_errors, known_sound};
+use matching::{Boundary, Timed, boundary_errors, drawn, known_sound};
 
 /// The reference recogniser counts frames from their first sample; a boundary lies between two centres.
 const CENTRE: f64 = 0.0078;
@@ -32,12 +32,6 @@ fn row(name: &str, who: &str, errors: &[Boundary]) -> String {
         within(30.0),
         within(50.0)
     )
-}
-
-/// The next of a fixed row of numbers, below a bound.
-fn drawn(state: &mut u64, below: usize) -> usize {
-    *state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
-    (*state >> 33) as usize % below
 }
 
 /// Words of the dictionary in plain letters, in order.

@@ -170,11 +170,12 @@ impl Analyser {
                 self.agree(part, path, &scores, heard.tracks, watch)?;
             }
         }
-        let mut allow = 0.0;
         if by_sounds {
             let laid =
                 parts.iter().zip(&paths).filter_map(|(part, path)| Some(part.sureness(path.as_ref()?)));
-            allow = allowance(laid.flatten().collect());
+            let allow = allowance(laid.flatten().collect());
+            let segments = paths.iter_mut().flatten().flat_map(|path| &mut path.segments);
+            segments.filter(|s| s.word.is_some()).for_each(|s| s.posterior += allow);
         } else {
             does_match(asked, &parts, &paths)?;
         }
@@ -185,7 +186,7 @@ impl Analyser {
             match path {
                 Some(path) => {
                     let any = |frames: Range<usize>| hear::hear(self.model, scores.features(frames), watch);
-                    put(asked, (part, &path, allow), &looks, &any, &mut timing, &mut noise_spans)?;
+                    put(asked, part, &path, &looks, &any, &mut timing, &mut noise_spans)?;
                 }
                 None if part.words().next().is_some() => {
                     squeeze(asked, part.words(), part.span, &mut timing)?;
@@ -381,10 +382,11 @@ fn leave(part: &Part<'_>, timing: &mut Timing, noises: &mut [Option<Span>]) {
     }
 }
 
-/// Adds what was laid on a stretch to `timing`, which ends where the stretch starts; `allow` is added to the posteriors.
+/// Adds what was laid on a stretch to `timing`, which ends where the stretch starts.
 fn put(
     asked: &[Asked],
-    (part, path, allow): (&Part<'_>, &Path, f32),
+    part: &Part<'_>,
+    path: &Path,
     looks: &Looks<'_>,
     any: &dyn Fn(Range<usize>) -> Result<Vec<hear::Heard>, AlignError>,
     timing: &mut Timing,
@@ -435,7 +437,7 @@ fn put(
             Item::Unsaid(_) => {}
             Item::Word(w) => {
                 let said = asked[w].ways[segment.pronunciation][segment.phone];
-                let confidence = confidence(segment.posterior + allow);
+                let confidence = confidence(segment.posterior);
                 let number = w as u32;
                 timing.sounds.push(Sound {
                     word: Some(number),
@@ -466,7 +468,7 @@ fn put(
         // What is not said lies where the word before it ends.
         let own = spans.get(w - first_word).copied().flatten().unwrap_or(Span { start: at, end: at });
         at = own.end;
-        let confidence = if unsaid { 0.0 } else { sure.next().map_or(0.0, |s| confidence(s + allow)) };
+        let confidence = if unsaid { 0.0 } else { sure.next().map_or(0.0, confidence) };
         let (after, unread) = (asked[w].after.clone(), asked[w].unread.clone());
         timing.words.push(Word { after, unread, confidence, unsaid, ..Word::new(&asked[w].text, own) });
     }

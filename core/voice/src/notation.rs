@@ -256,15 +256,13 @@ fn read_ipa(text: &str, language: Option<&Language>) -> Written {
     let mut stress = 0;
     let mut rest = text.as_str();
     while let Some(c) = rest.chars().next() {
-        let listed = SYMBOLS.iter().filter(|(s, _)| rest.starts_with(s)).max_by_key(|(s, _)| s.len());
-        let other = Symbol::ALL.iter().filter(|s| rest.starts_with(s.ipa())).max_by_key(|s| s.ipa().len());
-        let other = other.filter(|o| listed.is_none_or(|(written, _)| written.len() < o.ipa().len()));
-        if let Some(written) = other.map(|o| o.ipa()).or(listed.map(|(written, _)| *written)) {
-            let symbol = Symbol::from_ipa(&written.replace(['\u{361}', '\u{35c}'], ""));
-            let alone = symbol.map(|s| [s.phone()]);
-            let phones =
-                alone.as_ref().map(|p| &p[..]).or(listed.map(|(_, phones)| *phones)).unwrap_or_default();
-            let symbol = symbol.filter(|s| language.is_some() || !s.is_letter_of_english());
+        let others = Symbol::ALL.iter().map(|s| (s.ipa(), &s.phones()[..]));
+        let signs = SYMBOLS.iter().copied().chain(others);
+        if let Some((written, phones)) =
+            signs.filter(|(s, _)| rest.starts_with(s)).max_by_key(|(s, _)| s.len())
+        {
+            let symbol = Symbol::from_ipa(&written.replace(['\u{361}', '\u{35c}'], ""))
+                .filter(|s| language.is_some() || !s.is_letter_of_english());
             for &phone in phones {
                 let stress = phone.is_vowel().then(|| std::mem::take(&mut stress));
                 add(&mut out.spoken, SpokenPhone { phone, symbol, stress }, language);

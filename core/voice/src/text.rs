@@ -179,7 +179,7 @@ pub fn words_in(text: &str, language: Option<&Language>) -> Result<Script, TextE
         }
         match c {
             '[' if bracket.is_none() => {
-                token.take(words, foreign)?;
+                token.take(words, foreign);
                 bracket = Some(at + 1);
             }
             ']' => {
@@ -215,7 +215,7 @@ pub fn words_in(text: &str, language: Option<&Language>) -> Result<Script, TextE
                 skip_to = end + 1;
             }
             _ if c.is_whitespace() || matches!(c, '-' | '–' | '—' | '/' | '_' | '‐' | '‑') => {
-                token.take(words, foreign)?;
+                token.take(words, foreign);
                 if matches!(c, '–' | '—')
                     && let Some(last) = words.last_mut()
                 {
@@ -229,8 +229,9 @@ pub fn words_in(text: &str, language: Option<&Language>) -> Result<Script, TextE
     if !foreign {
         say_abbreviations(words);
     }
-    if let Some(long) = words.iter().find(|w| w.key.chars().count() > LONGEST_WORD) {
-        return Err(TextError::Long(long.text.chars().take(12).collect(), long.key.chars().count()));
+    let letters = |w: &TextWord| w.key.chars().count();
+    if let Some(long) = words.iter().find(|w| letters(w) > LONGEST_WORD) {
+        return Err(TextError::Long(long.text.chars().take(12).collect(), letters(long)));
     }
     if words.is_empty() { Err(TextError::Empty) } else { Ok(script) }
 }
@@ -254,16 +255,15 @@ impl Token {
         self.text.push(c);
     }
 
-    fn take(&mut self, words: &mut Vec<TextWord>, foreign: bool) -> Result<(), TextError> {
+    fn take(&mut self, words: &mut Vec<TextWord>, foreign: bool) {
         let Token { text, at, end } = std::mem::take(self);
         let spoken = |c: char| is_spoken(c) || matches!(c, '\'' | '$' | '£' | '€');
         let first = text.chars().position(spoken).unwrap_or(0);
         let last = text.chars().count() - text.chars().rev().position(spoken).unwrap_or(0);
         let place = at.get(first).copied().unwrap_or(end)..at.get(last).copied().unwrap_or(end);
         let before = words.len();
-        take_token(&text, words, foreign)?;
+        take_token(&text, words, foreign);
         words[before..].iter_mut().for_each(|w| w.place = place.clone());
-        Ok(())
     }
 }
 
@@ -359,7 +359,7 @@ fn initials(core: &str) -> Option<Vec<String>> {
         .then(|| letters.iter().map(|l| l.to_lowercase()).collect())
 }
 
-fn take_token(taken: &str, words: &mut Vec<TextWord>, foreign: bool) -> Result<(), TextError> {
+fn take_token(taken: &str, words: &mut Vec<TextWord>, foreign: bool) {
     let spoken = is_spoken;
     let core = taken.trim_matches(|c: char| !spoken(c) && !matches!(c, '\'' | '$' | '£' | '€'));
     let after = taken.rsplit(|c: char| spoken(c) || c == '\'').next().unwrap_or_default();
@@ -368,7 +368,7 @@ fn take_token(taken: &str, words: &mut Vec<TextWord>, foreign: bool) -> Result<(
         if let Some(last) = words.last_mut() {
             last.after.push_str(taken.trim());
         }
-        return Ok(());
+        return;
     }
     let quoted = core.starts_with('\'') && core.ends_with('\'') && core.len() > 2;
     let core = if quoted { core.trim_matches('\'') } else { core };
@@ -376,14 +376,14 @@ fn take_token(taken: &str, words: &mut Vec<TextWord>, foreign: bool) -> Result<(
     if foreign {
         let key = core.to_lowercase().nfc().collect();
         words.push(TextWord { after: after.to_string(), ..written(core.to_string(), key) });
-        return Ok(());
+        return;
     }
     if let Some(whole) = said_as_a_whole(core).or_else(|| initials(core)) {
         whole.iter().for_each(|word| push(words, word));
         if let Some(last) = words.last_mut() {
             last.after = after.to_string();
         }
-        return Ok(());
+        return;
     }
     let mut run = String::new();
     for c in core.chars().chain(['\0']) {
@@ -406,7 +406,6 @@ fn take_token(taken: &str, words: &mut Vec<TextWord>, foreign: bool) -> Result<(
     if let Some(last) = words[before..].last_mut() {
         last.after = after.to_string();
     }
-    Ok(())
 }
 
 fn push(words: &mut Vec<TextWord>, word: &str) {

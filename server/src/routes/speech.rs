@@ -1,7 +1,7 @@
 //! What is said in a line and how: words and their sounds, takes and channels, the production's word list.
 
 use crate::app::{App, Event};
-use crate::form::{Form, blocking};
+use crate::form::{Form, blocking, while_wanted};
 use crate::house::{self, Asked};
 use crate::jobs::{self, Order};
 use crate::languages::{language_of, say_anew};
@@ -240,11 +240,7 @@ pub async fn draft(
     Path(id): Path<i32>,
     Query(drafted): Query<Drafted>,
 ) -> Answer<Json<Draft>> {
-    // Dropped with this request when whoever asked has left: the work ends then.
-    let asked = Arc::new(());
-    let wanted = Arc::downgrade(&asked);
-    let draft = blocking(move || {
-        let watch = || wanted.strong_count() > 0;
+    while_wanted(move |watch| {
         let line = app.store.line(id)?;
         let recording = sound::read(&app.store.blob(&line.recording)?)?;
         let recording =
@@ -259,7 +255,7 @@ pub async fn draft(
                 let folder = tempfile::tempdir().map_err(Problem::unexpected)?;
                 let file = folder.path().join("line.wav");
                 std::fs::write(&file, sound::listening_copy(&recording)?).map_err(Problem::unexpected)?;
-                outside::words(command, &file, &watch).map_err(|e| refused(&e))?
+                outside::words(command, &file, watch).map_err(|e| refused(&e))?
             }
             None if recording.duration().0 > LONGEST_DRAFT => {
                 return Err(refused(&"A draft is made of up to three minutes; choose a shorter stretch to listen to, or name a program of your own with --transcriber."));
@@ -280,9 +276,8 @@ pub async fn draft(
         let by = app.settings.transcriber.as_ref().and_then(|c| c.first()).cloned();
         Ok(Draft { text, words, by })
     })
-    .await;
-    drop(asked);
-    draft.map(Json)
+    .await
+    .map(Json)
 }
 
 /// How words are said in this production, where the dictionary does not know better.
@@ -396,19 +391,16 @@ pub async fn sounds(
     State(app): State<Arc<App>>,
     Sent(question): Sent<SoundsQuestion>,
 ) -> Answer<Json<SoundsView>> {
-    let asked = Arc::new(());
-    let wanted = Arc::downgrade(&asked);
-    let found = blocking(move || {
+    while_wanted(move |watch| {
         let language = language_of(Some(&question.language))?;
         let Some(language) = language else {
             let says =
                 "English is said as the dictionary has it; choose another language, or type the sounds.";
             return Err(Problem::refused("language", "english", says));
         };
-        let found = app.sounded(&language, &question.text, &|| wanted.strong_count() > 0)?;
+        let found = app.sounded(&language, &question.text, watch)?;
         Ok(SoundsView { text: found.text, without: found.without })
     })
-    .await;
-    drop(asked);
-    found.map(Json)
+    .await
+    .map(Json)
 }

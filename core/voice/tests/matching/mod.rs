@@ -83,6 +83,12 @@ pub fn boundary_errors(theirs: &[Timed], ours: &[Timed]) -> Vec<Boundary> {
         .collect()
 }
 
+/// The next of a fixed row of numbers, below a bound.
+pub fn drawn(state: &mut u64, below: usize) -> usize {
+    *state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+    (*state >> 33) as usize % below
+}
+
 /// What came of lines in another language.
 #[derive(Debug, Default)]
 pub struct Foreign {
@@ -112,10 +118,7 @@ pub fn foreign(items: &[serde_json::Value], folder: &std::path::Path) -> Foreign
     let length = |word: &str| word.split('/').nth(1).map_or(0, |s| s.chars().count());
     let pool: Vec<String> = items.iter().flat_map(|i| words(&string(&i["text"]))).collect();
     let mut state = 3u64;
-    let mut drawn = |below: usize| {
-        state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
-        (state >> 33) as usize % below
-    };
+    let mut drawn = |below: usize| drawn(&mut state, below);
     for item in items {
         let bytes = std::fs::read(folder.join(string(&item["file"]))).unwrap();
         let recording = jam_formats::sound::read(&bytes).unwrap();

@@ -323,9 +323,11 @@ function SaidAs({ line, word }: { line: LineView; word: Word }) {
   const say = async (sounds: string) => {
     try {
       const { language } = line.document;
-      if (everywhere) await api.setWord(word.text, sounds, language);
-      // In another language the list's sounds take the place of those in the text.
-      if (everywhere && language) return;
+      if (everywhere) {
+        await api.setWord(word.text, sounds, language);
+        // In another language the list's sounds take the place of those in the text.
+        if (language) return;
+      }
       await act(id, { do: 'pronounce', word: word.id, sounds });
     } catch (error) {
       tell(error);
