@@ -6,6 +6,7 @@ mod capture;
 mod character;
 mod check;
 mod deliver;
+mod draft;
 mod edit;
 mod files;
 mod layers;
@@ -45,6 +46,9 @@ enum What {
     /// Prints when each word and sound of a recording is said.
     #[command(after_help = align::EXAMPLES)]
     Align(align::Align),
+    /// Prints what a recording says, as a draft to be corrected.
+    #[command(after_help = draft::EXAMPLES)]
+    Draft(draft::Drafted),
     /// Writes a character speaking a recording, and its curves.
     #[command(after_help = sync::EXAMPLES)]
     Sync(sync::Sync),
@@ -167,6 +171,7 @@ fn main() -> ExitCode {
         What::Serve(options) => serve(&options, false),
         What::Demo(options) => serve(&options, true),
         What::Align(options) => align::run(&options),
+        What::Draft(options) => draft::run(&options),
         What::Sync(options) => sync::run(&options),
         What::Deliver(options) => deliver::run(&options),
         What::Check(options) => check::run(&options),

@@ -1,6 +1,6 @@
 //! What a list tells of lines: read once for each state of a line, and kept, for a production may have thousands.
 
-use jam_score::{Line, OwnFrames};
+use jam_score::{Language, Line, OwnFrames};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -9,6 +9,8 @@ use std::sync::{Arc, Mutex, PoisonError};
 pub struct Brief {
     pub name: Option<String>,
     pub text: String,
+    /// None is English.
+    pub language: Option<Language>,
     /// The name that the line knows its character by.
     pub character: Option<String>,
     pub frames: OwnFrames,
@@ -25,6 +27,7 @@ impl Brief {
         Brief {
             name: line.name.clone(),
             text: line.text.clone(),
+            language: line.language.clone(),
             character: line.character.clone(),
             frames: line.frames,
             is_timed: line.is_timed(),

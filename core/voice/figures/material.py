@@ -172,11 +172,29 @@ def reference(folder, item):
     return {"sounds": sounds, "seconds": time.process_time() - loaded, "loading": loaded - started}
 
 
+def words(folder, item, decoder):
+    """Words as the reference recogniser hears them with the language model of its package, and the seconds it took."""
+    with wave.open(str(folder / item["file"])) as w:
+        data = w.readframes(w.getnframes())
+    started = time.process_time()
+    decoder.start_utt()
+    decoder.process_raw(data, full_utt=True)
+    decoder.end_utt()
+    heard = decoder.hyp()
+    # Ways to say a word are told apart by a number behind it.
+    text = re.sub(r"\(\d+\)", "", heard.hypstr if heard else "")
+    return {"text": text, "seconds": time.process_time() - started}
+
+
 folder = pathlib.Path(sys.argv[1])
 folder.mkdir(parents=True, exist_ok=True)
 items = [*synthesised(folder), *hand_labelled(folder)]
 items += [*otherwise(folder, items)]
 for item in items:
     item["reference"] = reference(folder, item)
+decoder = pocketsphinx.Decoder(loglevel="FATAL")
+for item in items:
+    if item["set"].startswith("flite"):
+        item["heard"] = words(folder, item, decoder)
 (folder / "material.json").write_text(json.dumps({"items": items}))
 print(f"{len(items)} recordings, {sum(i['reference'] is not None for i in items)} timed by the reference recogniser")

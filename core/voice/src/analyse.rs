@@ -9,7 +9,7 @@ use crate::phrasing::prosody;
 use crate::prosody::VoiceTracks;
 use crate::refine::Looks;
 use crate::text::{self, Script};
-use crate::{draft, hear, size};
+use crate::{hear, size};
 use jam_score::{Line, Prosody, Seconds, Sound, Span, Spoken, SpokenPhone, Timing, same_words};
 use jam_sound::Recording;
 use std::borrow::Cow;
@@ -111,7 +111,7 @@ impl Analyser {
 
     /// The likeliest sounds, with the features they were heard by, and the size of the voice: what is heard tells the size,
     /// and once more with ears for that.
-    fn sounds(
+    pub(crate) fn sounds(
         &self,
         samples: &[f32],
         mut features: Vec<Feature>,
@@ -130,18 +130,6 @@ impl Analyser {
             heard = hear::hear(self.model, &features, &|p| watch(round + 0.3 * p))?;
         }
         Ok((heard, features, size))
-    }
-
-    /// A draft of what a recording says, as far as the shipped models allow: common words in lower case, in clean
-    /// speech about one in three right and most of the others near in sound.
-    ///
-    /// # Errors
-    /// The recording is silent or holds no speech, or `watch` stopped it.
-    pub fn draft(&self, recording: &Recording, watch: &dyn Fn(f64) -> bool) -> Result<String, AnalyseError> {
-        let Heard { samples, features, .. } = listen(recording, size::USUAL, watch)?;
-        let (_, features, _) = self.sounds(&samples, features, &|p| watch(0.1 + 0.2 * p))?;
-        let words = draft::draft(self.model, &features, &|p| watch(0.3 + 0.7 * p))?;
-        if words.is_empty() { Err(AnalyseError::NothingHeard) } else { Ok(words.join(" ")) }
     }
 
     /// Every word of the text with the ways to say it: as it was typed, as it was chosen before, as the production
@@ -194,15 +182,15 @@ impl Analyser {
 }
 
 /// What a recording sounds like.
-struct Heard<'r> {
+pub(crate) struct Heard<'r> {
     /// At the rate of the features.
-    samples: Cow<'r, [f32]>,
-    features: Vec<Feature>,
+    pub samples: Cow<'r, [f32]>,
+    pub features: Vec<Feature>,
     tracks: VoiceTracks,
 }
 
 /// What a recording sounds like, frame by frame, to ears for voices of a size.
-fn listen<'r>(
+pub(crate) fn listen<'r>(
     recording: &'r Recording,
     size: f64,
     watch: &dyn Fn(f64) -> bool,

@@ -2,6 +2,7 @@
 
 use crate::align::AlignError;
 use crate::dictionary::Dictionary;
+use crate::draft::language::DamagedError;
 use crate::model::{AcousticModel, ModelError};
 use crate::refine::Looks;
 use crate::text::TextError;
@@ -33,6 +34,8 @@ pub enum AnalyseError {
     NothingHeard,
     #[error(transparent)]
     Model(#[from] ModelError),
+    #[error(transparent)]
+    Language(#[from] DamagedError),
 }
 
 impl AnalyseError {

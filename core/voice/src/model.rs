@@ -365,6 +365,11 @@ impl AcousticModel {
         self.state_sets[self.phones[usize::from(base)].states as usize]
     }
 
+    /// How many senones there are.
+    pub fn senones(&self) -> usize {
+        self.weights.len()
+    }
+
     pub fn transitions(&self, base: u8) -> &[(f32, f32); STATES] {
         &self.transitions[usize::from(base)]
     }

@@ -16,9 +16,9 @@ use axum::extract::{Multipart, Path, Query, State};
 use axum::http::{HeaderMap, Response};
 use jam_desk::{Op, text_word, word_key};
 use jam_formats::sound;
-use jam_score::{Diction, Language, Listen, Spoken, Timing, diction};
+use jam_score::{Diction, Language, Listen, Span, Spoken, Timing, diction};
 use jam_sound::Recording;
-use jam_voice::{features, notation, text};
+use jam_voice::{Known, features, notation, text};
 use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
 use std::sync::Arc;
@@ -50,8 +50,12 @@ pub struct WaysView {
 #[derive(Serialize, utoipa::ToSchema)]
 pub struct DraftWord {
     text: String,
+    /// When it is said, seconds from the beginning of what was drafted; none if it could not be found there.
+    span: Option<Span>,
     /// 0..1, how far the recording bears it out.
     confidence: f32,
+    /// What it may be instead, the likeliest first; nothing of a word that a program wrote.
+    others: Vec<String>,
 }
 
 /// What a line may say.
@@ -114,8 +118,8 @@ pub struct NewTakeForm {
     heard: Option<String>,
 }
 
-/// Longest recording, seconds, that a draft is made of here: it takes about half as long.
-const LONGEST_DRAFT: f64 = 180.0;
+/// Longest recording, seconds, that a draft is made of here: it takes about a fifth as long.
+const LONGEST_DRAFT: f64 = 600.0;
 
 fn sounds_of(text: &str, language: Option<&Language>) -> Answer<Spoken> {
     notation::parse_in(text, language).map_err(|e| Problem::refused("sounds", "sounds_unreadable", e))
@@ -224,6 +228,17 @@ fn stretch(recording: &Recording, from: f64, to: f64) -> Answer<Recording> {
     Ok(recording.shifted(-(samples(from) as i64), samples(to - from) as usize))
 }
 
+/// What is said often in the production of a line: its characters' names, the words of its other lines in English, its list
+/// of words.
+fn known(app: &App, id: i32) -> Answer<Known> {
+    let lines = app.store.lines_listed()?;
+    let texts =
+        lines.iter().filter(|l| l.id != id && l.brief.language.is_none()).map(|l| l.brief.text.as_str());
+    let cast = app.store.cast_titles()?;
+    let names: Vec<&str> = cast.values().map(String::as_str).collect();
+    Ok(Known::of(&names, texts, &app.word_list(None)?))
+}
+
 /// What of a line is drafted.
 #[derive(Deserialize, utoipa::IntoParams)]
 pub struct Drafted {
@@ -250,31 +265,41 @@ pub async fn draft(
             _ => recording,
         };
         let refused = |e: &dyn std::fmt::Display| Problem::refused("text", "no_draft", e);
-        let text = match &app.settings.transcriber {
-            Some(command) => {
-                let folder = tempfile::tempdir().map_err(Problem::unexpected)?;
-                let file = folder.path().join("line.wav");
-                std::fs::write(&file, sound::listening_copy(&recording)?).map_err(Problem::unexpected)?;
-                outside::words(command, &file, watch).map_err(|e| refused(&e))?
+        let Some(command) = &app.settings.transcriber else {
+            if line.document.language.is_some() {
+                return Err(refused(&"A draft is made of English only; type what is said, or name a program of your own with --transcriber."));
             }
-            None if recording.duration().0 > LONGEST_DRAFT => {
-                return Err(refused(&"A draft is made of up to three minutes; choose a shorter stretch to listen to, or name a program of your own with --transcriber."));
+            if recording.duration().0 > LONGEST_DRAFT {
+                return Err(refused(&"A draft is made of up to ten minutes; choose a shorter stretch to listen to, or name a program of your own with --transcriber."));
             }
-            None => app.analyser.draft(&recording, &|_| watch()).map_err(|e| refused(&e))?,
+            let found = app.analyser.draft(&recording, &known(&app, id)?, &|_| watch()).map_err(|e| refused(&e))?;
+            let word = |w: jam_voice::DraftWord| DraftWord {
+                text: w.text,
+                span: Some(w.span),
+                confidence: w.confidence,
+                others: w.others,
+            };
+            return Ok(Draft { text: found.text, words: found.words.into_iter().map(word).collect(), by: None });
         };
+        let folder = tempfile::tempdir().map_err(Problem::unexpected)?;
+        let file = folder.path().join("line.wav");
+        std::fs::write(&file, sound::listening_copy(&recording)?).map_err(Problem::unexpected)?;
+        let text = outside::words(command, &file, watch).map_err(|e| refused(&e))?;
         // How sure each word is, its alignment tells; what does not align at all is not sure.
-        let found = app.analyser.analyse(&recording, &text, &|_| watch());
-        let words = match &found {
-            Ok(found) => found
-                .timing
-                .words
-                .iter()
-                .map(|w| DraftWord { text: format!("{}{}", w.text, w.after), confidence: w.confidence })
-                .collect(),
-            Err(_) => text.split(' ').map(|w| DraftWord { text: w.to_string(), confidence: 0.0 }).collect(),
+        let word = |text: String, span: Option<Span>, confidence: f32| DraftWord {
+            text,
+            span,
+            confidence,
+            others: Vec::new(),
         };
-        let by = app.settings.transcriber.as_ref().and_then(|c| c.first()).cloned();
-        Ok(Draft { text, words, by })
+        let words = match app.analyser.analyse(&recording, &text, &|_| watch()) {
+            Ok(found) => {
+                let words = found.timing.words.into_iter();
+                words.map(|w| word(w.text + &w.after, Some(w.span), w.confidence)).collect()
+            }
+            Err(_) => text.split(' ').map(|w| word(w.to_string(), None, 0.0)).collect(),
+        };
+        Ok(Draft { text, words, by: command.first().cloned() })
     })
     .await
     .map(Json)

@@ -2225,6 +2225,9 @@ export interface components {
              * @description 0..1, how far the recording bears it out.
              */
             confidence: number;
+            /** @description What it may be instead, the likeliest first; nothing of a word that a program wrote. */
+            others: string[];
+            span?: components["schemas"]["Span"] | null;
             text: string;
         };
         /** @description One whole mouth. */

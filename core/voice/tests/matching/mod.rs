@@ -159,3 +159,23 @@ pub fn foreign(items: &[serde_json::Value], folder: &std::path::Path) -> Foreign
     }
     out
 }
+
+/// Edit distance.
+pub fn distance<T: PartialEq>(a: &[T], b: &[T]) -> usize {
+    let mut row: Vec<usize> = (0..=b.len()).collect();
+    for (i, x) in a.iter().enumerate() {
+        let mut before = std::mem::replace(&mut row[0], i + 1);
+        for (j, y) in b.iter().enumerate() {
+            let new = (before + usize::from(x != y)).min(row[j] + 1).min(row[j + 1] + 1);
+            before = std::mem::replace(&mut row[j + 1], new);
+        }
+    }
+    row[b.len()]
+}
+
+/// The words of a text, to be compared.
+pub fn plain_words(text: &str) -> Vec<String> {
+    let words = text.to_lowercase();
+    let words = words.split(|c: char| !(c.is_alphanumeric() || c == '\''));
+    words.filter(|w| !w.is_empty()).map(String::from).collect()
+}

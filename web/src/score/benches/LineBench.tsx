@@ -1,15 +1,7 @@
 import { FileButton, Textarea } from '@mantine/core';
 import { useState } from 'react';
 import { act, answered } from '../../api/act';
-import {
-  type CastMember,
-  type Draft,
-  type Job,
-  type LineView,
-  api,
-  isDoubtful,
-  sentence,
-} from '../../api/client';
+import { type CastMember, type Draft, type Job, type LineView, api, sentence } from '../../api/client';
 import { LanguagePick } from '../../lines/LanguagePick';
 import { isOpen, useJob } from '../../lines/LineStatus';
 import { Hint } from '../../widgets/Hint';
@@ -20,6 +12,7 @@ import { Problem } from '../../widgets/Problem';
 import { tell } from '../../widgets/tell';
 import { useVoice } from '../voice';
 import css from './bench.module.css';
+import { Drafted } from './Drafted';
 import { FilmPart } from './FilmPart';
 import own from './LineBench.module.css';
 import { ListenPart } from './ListenPart';
@@ -211,21 +204,7 @@ function Text({ line }: { line: LineView }) {
           them behind the word between slashes, bonjour /bɔ̃ʒuʁ/.
         </span>
       )}
-      {heard && (
-        <div data-testid="drafted" className="small">
-          <b>A draft{heard.by ? ` by ${heard.by.split('/').pop() ?? ''}` : ''}:</b>{' '}
-          {heard.words.map((word, i) => (
-            <Hint key={i} says={`heard ${Math.round(word.confidence * 100)} %`}>
-              <span className={isDoubtful(word) ? own.doubtful : undefined}>{word.text} </span>
-            </Hint>
-          ))}
-          <span className="soft">
-            {changed
-              ? 'Underlined words are doubtful; correct them above.'
-              : 'That is the text as it stands. Underlined words are doubtful.'}
-          </span>
-        </div>
-      )}
+      {heard && <Drafted draft={heard} text={text} asItStands={!changed} onText={setTyped} />}
       {isOpen(job) && job && <Progress job={job} />}
       {!isOpen(job) && problem && <Problem>{problem}</Problem>}
     </>
