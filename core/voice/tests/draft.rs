@@ -102,6 +102,7 @@ fn a_long_pause_is_a_stop() {
         (0..11_000).map(|_| 2e-4 * (matching::drawn(&mut state, 2001) as f32 / 1000.0 - 1.0)).collect();
     let samples = [part("slt_1.wav"), room, part("slt_2.wav")].concat();
     let text = draft(&Recording::new(16_000, vec![samples]).unwrap(), &Known::default()).text;
-    let (first, second) = text.split_once(['.', '?']).unwrap();
+    // It asks by its first two words.
+    let (first, second) = text.split_once('?').unwrap();
     assert!(first.ends_with("pie") && second.trim_start().starts_with("Both"), "{text}");
 }

@@ -9,25 +9,38 @@ const STOP: f64 = 0.6;
 const FALLS: f64 = -1.5;
 const LAST: f64 = 0.2;
 
+/// Verbs before and pronouns behind which a sentence asks, where it begins with both.
+const VERBS: [&str; 20] = [
+    "am", "are", "can", "could", "did", "do", "does", "had", "has", "have", "is", "may", "might", "must",
+    "shall", "should", "was", "were", "will", "would",
+];
+const PRONOUNS: [&str; 10] = ["he", "i", "it", "she", "that", "there", "they", "this", "we", "you"];
+
 /// What stands after each word.
 pub(super) fn of(words: &[Word], prosody: &Prosody) -> Vec<&'static str> {
-    let mark = |(i, word): (usize, &Word)| {
+    let mut begins = 0;
+    let mut marks = Vec::with_capacity(words.len());
+    for (i, word) in words.iter().enumerate() {
         let end = word.span.end.0;
         let pause = words.get(i + 1).map_or(f64::INFINITY, |next| next.span.start.0 - end);
-        if pause < PAUSE {
-            return "";
-        }
-        let own = prosody.utterances.iter().find(|u| u.start < end && end < u.end + PAUSE);
         let last = (1..=10).map(|k| prosody.pitch_at(Seconds(end - LAST * f64::from(k) / 10.0)));
         let falls = last.sum::<f64>() / 10.0 < FALLS;
-        let ends = pause >= STOP || falls;
-        match own {
-            Some(u) if ends && (u.asks || u.asks_what) => "?",
-            _ if ends => ".",
-            _ => ",",
-        }
-    };
-    words.iter().enumerate().map(mark).collect()
+        let ends = pause >= STOP || pause >= PAUSE && falls;
+        marks.push(match ends {
+            false if pause >= PAUSE => ",",
+            false => "",
+            true => {
+                let own = prosody.utterances.iter().find(|u| u.start < end && end < u.end + PAUSE);
+                let is = |word: Option<&Word>, of: &[&str]| {
+                    word.is_some_and(|w| of.contains(&w.text.to_lowercase().as_str()))
+                };
+                let turned = is(words.get(begins), &VERBS) && is(words.get(begins + 1), &PRONOUNS);
+                begins = i + 1;
+                if turned || own.is_some_and(|u| u.asks || u.asks_what) { "?" } else { "." }
+            }
+        });
+    }
+    marks
 }
 
 /// A word as it is written, at the beginning of a sentence or within.

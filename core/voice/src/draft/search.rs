@@ -125,6 +125,9 @@ impl<'a> Words<'a> {
 struct Token {
     node: u32,
     state: u32,
+    /// Of its node.
+    base: u8,
+    states: [u16; STATES],
     score: [f32; STATES],
     from: [u32; STATES],
 }
@@ -138,8 +141,8 @@ impl Token {
 /// Tokens of a frame, found by node and state.
 struct Tokens {
     all: Vec<Token>,
-    /// The round in which a place was taken, and by which token.
-    places: Vec<(u32, u32)>,
+    /// By which key a place was taken, in which round, and by which token.
+    places: Vec<(u64, u32, u32)>,
     round: u32,
 }
 
@@ -149,36 +152,52 @@ impl Tokens {
         self.all.clear();
     }
 
-    fn place(&self, node: u32, state: u32) -> usize {
+    /// Where a key is, or would be.
+    fn place(&self, key: u64) -> usize {
         let mask = self.places.len() - 1;
-        let key = u64::from(node) << 32 | u64::from(state);
         let mut place = (key.wrapping_mul(0x9E37_79B9_7F4A_7C15) >> 40) as usize & mask;
-        while self.places[place].0 == self.round {
-            let own = &self.all[self.places[place].1 as usize];
-            if own.node == node && own.state == state {
-                break;
-            }
+        while self.places[place].1 == self.round && self.places[place].0 != key {
             place = (place + 1) & mask;
         }
         place
     }
 
-    /// The token of a node and state, made if there is none.
-    fn at(&mut self, node: u32, state: u32) -> &mut Token {
+    fn key(node: u32, state: u32) -> u64 {
+        u64::from(node) << 32 | u64::from(state)
+    }
+
+    /// Adds a token, the first of its node and state.
+    fn put(&mut self, token: Token) {
+        self.make_room();
+        let key = Tokens::key(token.node, token.state);
+        let place = self.place(key);
+        self.places[place] = (key, self.round, self.all.len() as u32);
+        self.all.push(token);
+    }
+
+    /// Half of the places stay free.
+    fn make_room(&mut self) {
         if 2 * self.all.len() >= self.places.len() {
-            self.places = vec![(0, 0); 4 * self.places.len()];
+            self.places = vec![(0, 0, 0); 4 * self.places.len()];
             self.round = 1;
             for i in 0..self.all.len() {
-                let place = self.place(self.all[i].node, self.all[i].state);
-                self.places[place] = (1, i as u32);
+                let key = Tokens::key(self.all[i].node, self.all[i].state);
+                let place = self.place(key);
+                self.places[place] = (key, 1, i as u32);
             }
         }
-        let place = self.place(node, state);
-        if self.places[place].0 != self.round {
-            self.all.push(Token { node, state, score: [NEVER; STATES], from: [NONE; STATES] });
-            self.places[place] = (self.round, self.all.len() as u32 - 1);
+    }
+
+    /// The token of a node and state, made if there is none.
+    fn at(&mut self, node: u32, state: u32, own: &Node) -> &mut Token {
+        let place = self.place(Tokens::key(node, state));
+        if self.places[place].1 == self.round {
+            return &mut self.all[self.places[place].2 as usize];
         }
-        &mut self.all[self.places[place].1 as usize]
+        let (score, from) = ([NEVER; STATES], [NONE; STATES]);
+        self.put(Token { node, state, base: own.base, states: own.states, score, from });
+        let last = self.all.len() - 1;
+        &mut self.all[last]
     }
 }
 
@@ -194,10 +213,11 @@ struct Entering<'a> {
 
 impl Entering<'_> {
     fn enter(&mut self, node: u32, state: u32, score: f32, from: u32) {
-        if score + self.ahead[usize::from(self.words.node(node).base)] < self.limit {
+        let own = self.words.node(node);
+        if score + self.ahead[usize::from(own.base)] < self.limit {
             return;
         }
-        let own = self.next.at(node, state);
+        let own = self.next.at(node, state, own);
         if score > own.score[0] {
             (own.score[0], own.from[0]) = (score, from);
         }
@@ -231,7 +251,7 @@ struct Search<'a> {
 impl<'a> Search<'a> {
     fn new(model: &'a AcousticModel, words: Words<'a>) -> Search<'a> {
         let start = words.language.start();
-        let tokens = || Tokens { all: Vec::new(), places: vec![(0, 0); 1 << 14], round: 0 };
+        let tokens = || Tokens { all: Vec::new(), places: vec![(0, 0, 0); 1 << 14], round: 0 };
         Search {
             model,
             words,
@@ -251,8 +271,8 @@ impl<'a> Search<'a> {
     /// Goes through a frame; `ahead` tells how well each sound fits it and the next ones.
     fn take(&mut self, scores: FrameScores<'_>, ahead: &[f32]) {
         self.next.clear();
-        self.go_on(ahead);
         self.stay();
+        self.go_on(ahead);
         self.hear(scores);
         std::mem::swap(&mut self.now, &mut self.next);
         self.likeliest.push(self.likeliest[self.frame as usize] + scores.likeliest());
@@ -270,12 +290,11 @@ impl<'a> Search<'a> {
         }
         let mut ends: Vec<(Ended, u64)> = Vec::new();
         for token in &self.now.all {
-            let node = words.node(token.node);
-            let leave = token.score[STATES - 1] + self.model.transitions(node.base)[STATES - 1].1;
-            let from = token.from[STATES - 1];
+            let leave = token.score[STATES - 1] + self.model.transitions(token.base)[STATES - 1].1;
             if leave < limit {
                 continue;
             }
+            let (node, from) = (words.node(token.node), token.from[STATES - 1]);
             if token.node == pause {
                 for phone in 0..self.model.bases() {
                     entering.begin(phone, silence, token.state, leave, from);
@@ -326,21 +345,22 @@ impl<'a> Search<'a> {
         }
     }
 
-    /// On within the nodes.
+    /// On within the nodes. What is kept lies in the order in which it was, so that nothing has to be looked for.
     fn stay(&mut self) {
         for token in &self.now.all {
-            let transitions = self.model.transitions(self.words.node(token.node).base);
-            let own = self.next.at(token.node, token.state);
-            let stay = token.score[0] + transitions[0].0;
-            if stay > own.score[0] {
-                (own.score[0], own.from[0]) = (stay, token.from[0]);
-            }
+            let transitions = self.model.transitions(token.base);
+            let mut own = *token;
+            own.score[0] = token.score[0] + transitions[0].0;
             for k in 1..STATES {
                 let stay = token.score[k] + transitions[k].0;
                 let come = token.score[k - 1] + transitions[k - 1].1;
-                (own.score[k], own.from[k]) =
-                    if come > stay { (come, token.from[k - 1]) } else { (stay, token.from[k]) };
+                if come > stay {
+                    (own.score[k], own.from[k]) = (come, token.from[k - 1]);
+                } else {
+                    own.score[k] = stay;
+                }
             }
+            self.next.put(own);
         }
     }
 
@@ -348,8 +368,7 @@ impl<'a> Search<'a> {
     fn hear(&mut self, scores: FrameScores<'_>) {
         let mut best = NEVER;
         for token in &mut self.next.all {
-            let states = self.words.node(token.node).states;
-            for (score, senone) in token.score.iter_mut().zip(states).filter(|(s, _)| **s > NEVER) {
+            for (score, senone) in token.score.iter_mut().zip(token.states).filter(|(s, _)| **s > NEVER) {
                 let known = &mut self.known[usize::from(senone)];
                 if known.0 != self.frame {
                     *known = (self.frame, scores.senone(senone));
