@@ -63,6 +63,30 @@ fn align_prints_words_and_sounds_with_times_and_confidence() {
 
 /// The sounds of another language are written by a program, here one that knows two words.
 #[test]
+fn draft_prints_what_is_said_and_what_else_it_may_be() {
+    let folder = tempfile::tempdir().unwrap();
+    let plain = jamlips(&["draft", &recording(folder.path())]);
+    assert!(plain.status.success(), "{}", String::from_utf8_lossy(&plain.stderr));
+    assert_eq!(String::from_utf8_lossy(&plain.stdout).trim(), TEXT);
+    let said = jamlips(&["draft", &recording(folder.path()), "--names", "Bram, Odile", "--json"]);
+    let said: Value = serde_json::from_slice(&said.stdout).unwrap();
+    assert_eq!(said["text"], TEXT);
+    let words = said["words"].as_array().unwrap();
+    assert_eq!(words.len(), 8);
+    for word in words {
+        assert!(word["start"].as_f64() < word["end"].as_f64() && word["others"].is_array(), "{word}");
+        assert!((0.0..=1.0).contains(&word["confidence"].as_f64().unwrap()));
+    }
+    let silent = folder.path().join("silent.wav");
+    let mut silence = jam_demo::LINES[9].recording.to_vec();
+    silence[44..].fill(0);
+    std::fs::write(&silent, silence).unwrap();
+    let refused = jamlips(&["draft", &silent.to_string_lossy()]);
+    let why = String::from_utf8_lossy(&refused.stderr).into_owned();
+    assert!(!refused.status.success() && why.contains("silent from end to end"), "{why}");
+}
+
+#[test]
 fn align_writes_the_sounds_of_another_language() {
     let fixture = concat!(env!("CARGO_MANIFEST_DIR"), "/../core/voice/tests/fixtures/languages/pc_01.wav");
     let text =

@@ -92,6 +92,7 @@ async fn walk(page: &Page, address: SocketAddr, data: &Path, recording: &Path, b
 
     drag_an_edge(page, address).await?;
     retype_a_word(page, address, data).await?;
+    choose_what_a_word_of_a_draft_is(page).await?;
     write_what_is_said(page, address).await?;
     say_it_in_another_language(page, address).await?;
     articulate(page, address).await?;
@@ -361,6 +362,26 @@ async fn say_it_in_another_language(page: &Page, address: SocketAddr) -> Result<
     page.until("it is English again", || is(Value::Null, TEXT)).await
 }
 
+/// Has the text drafted, makes one of its words what it may be instead, and keeps the old text.
+async fn choose_what_a_word_of_a_draft_is(page: &Page) -> Result<()> {
+    page.click("bench-line").await?;
+    let text =
+        async || -> Result<String> { Ok(page.id("text").await?.prop("value").await?.unwrap_or_default()) };
+    page.click("draft").await?;
+    page.until("a draft is there", || page.has("drafted")).await?;
+    let drafted = text().await?;
+    page.find("[data-testid=drafted] button").await?.click().await?;
+    let other = page.find("[data-testid=others] [role=menuitem]").await?;
+    let word = other.text().await?;
+    assert!(!drafted.split(' ').any(|w| w == word), "{word} is offered for itself in {drafted}");
+    other.click().await?;
+    page.until("the word is the other one", || async { Ok(text().await?.contains(&word)) }).await?;
+    let now = text().await?;
+    assert!(now.split(' ').count() == drafted.split(' ').count(), "{now} after {drafted}");
+    page.button("Keep the old").await?.click().await?;
+    page.until("the old text is there", || async { Ok(text().await? == TEXT) }).await
+}
+
 /// Leaves a word out of the text and writes it where it is said, then takes out one that is not said.
 async fn write_what_is_said(page: &Page, address: SocketAddr) -> Result<()> {
     let change = async |text: &str| -> Result<Value> {
@@ -433,9 +454,8 @@ async fn articulate(page: &Page, address: SocketAddr) -> Result<()> {
     thirtyfour::components::SelectElement::new(&styles).await?.select_by_value("loud").await?;
     page.until("the style is a shout", || async { Ok(openness().await? > 1.5) }).await?;
     let slider = page.find("[data-testid=diction-openness]").await?;
-    for _ in 0..3 {
-        slider.send_keys(Key::Left + "").await?;
-    }
+    // At once: a slow machine would take pauses between them for the ends of gestures.
+    slider.send_keys(Key::Left.value().to_string().repeat(3)).await?;
     page.until("the jaw opens less", || async { Ok((openness().await? - 1.49).abs() < 0.011) }).await?;
     for (step, wanted) in [("diction: openness", 1.55), ("loud diction", first)] {
         page.undo(step).await?;
