@@ -49,7 +49,24 @@ async fn many(bed: &Bed) -> Result<()> {
     })
     .await?;
 
+    // They get drafts of their texts, and those are taken back.
+    let without: Vec<Value> =
+        lines().await?.iter().filter(|l| l["text"] == "").map(|l| l["id"].clone()).collect();
+    page.closed().await?;
+    page.click("draft-texts").await?;
+    page.until("all are drafted", || async {
+        Ok(with("state", "timed").await? == 4 && with("text", "").await? == 0)
+    })
+    .await?;
+    for id in &without {
+        let undo = reqwest::Client::new().post(bed.at(&format!("/api/lines/{id}/undo")));
+        undo.send().await?.error_for_status()?;
+    }
+    page.until("they are without texts again", || async { Ok(with("state", "heard").await? == 3) }).await?;
+
     // Their texts are found in the script that came with them.
+    page.until("the page knows of it", || async { Ok(page.id("open-script").await?.is_enabled().await?) })
+        .await?;
     page.click("open-script").await?;
     page.still("match-script").await?;
     page.click("match-script").await?;

@@ -8,6 +8,7 @@ mod checked;
 pub mod deliver;
 mod described;
 mod download;
+mod drafts;
 mod evaluate;
 mod evaluations;
 mod form;
@@ -225,6 +226,7 @@ fn api() -> OpenApiRouter<Arc<App>> {
         .routes(routes!(routes::lines::show))
         .routes(routes!(routes::lines::analyse))
         .routes(routes!(routes::many::analyse))
+        .routes(routes!(routes::many::draft))
         .routes(routes!(routes::many::check))
         .routes(routes!(routes::lines::text_of_file))
         .routes(routes!(routes::speech::ways))

@@ -205,3 +205,31 @@ async fn lines_are_found_in_a_script_by_what_is_heard_and_changed_as_one_step() 
     assert_eq!(listed(0), titles.len());
     server.stop().await;
 }
+
+/// Lines without a text get a draft as theirs, a step each; those that have one keep it. Expected: what the demo's voices
+/// were made to say.
+#[tokio::test(flavor = "multi_thread")]
+async fn texts_of_many_lines_are_drafted_as_one_batch() {
+    let folder = tempfile::tempdir().unwrap();
+    let server = Running::start(&folder.path().join("a.jam")).await;
+    let ids = bring(&server, &[9, 10], false, &[]).await;
+    let kept = bring(&server, &[8], true, &[]).await;
+    batch_over(&server).await;
+    let before = server.get(&format!("/api/lines/{}", kept[0])).await;
+    let order = json!({"ids": [ids[0], ids[1], kept[0]]});
+    let answer = server.ask(Method::POST, "/api/lines/draft").json(&order).send().await.unwrap();
+    assert!(answer.status().is_success());
+    batch_over(&server).await;
+    for (id, likely) in [(ids[0], "worst of it was over"), (ids[1], "on the roof")] {
+        let line = server.settled(id).await;
+        let text = line["document"]["text"].as_str().unwrap();
+        assert!(text.contains(likely) && text.ends_with('.'), "{text}");
+        assert!(!line["document"]["timing"]["words"].as_array().unwrap().is_empty());
+        let undone = server.ask(Method::POST, &format!("/api/lines/{id}/undo")).send().await.unwrap();
+        assert!(undone.status().is_success());
+        assert_eq!(server.get(&format!("/api/lines/{id}")).await["document"]["text"], "");
+    }
+    let after = server.get(&format!("/api/lines/{}", kept[0])).await;
+    assert_eq!(before["document"], after["document"]);
+    server.stop().await;
+}

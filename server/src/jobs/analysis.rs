@@ -2,7 +2,7 @@
 
 use super::job::{Ended, Order};
 use crate::app::{App, Event};
-use crate::here;
+use crate::{drafts, here};
 use jam_desk::times::{starts_alike, timed};
 use jam_formats::sound;
 use jam_score::Timing;
@@ -72,6 +72,15 @@ impl App {
 }
 
 pub fn run(app: &App, id: i32, order: &Order, watch: &dyn Fn(f64) -> bool) -> Result<(), Ended> {
+    if order.drafts
+        && let Err(problem) = drafts::write(app, id, watch)
+    {
+        if !watch(0.0) {
+            return Err(Ended::Cancelled);
+        }
+        // Its sounds are heard all the same.
+        tracing::info!(line = id, "no draft of a line: {problem}");
+    }
     loop {
         let asked = app.ask_for_times(id, order.by_hand)?;
         let line = &asked.line;

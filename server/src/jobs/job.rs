@@ -70,6 +70,9 @@ pub struct Order {
     /// It is one of many lines: it waits behind what was asked for alone, and while the batch is paused.
     #[serde(skip_serializing_if = "std::ops::Not::not")]
     pub many: bool,
+    /// If it has no text, a draft of it is written first.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub drafts: bool,
     /// Moods to be laid over the whole of it once it has times, as [`jam_desk::Felt`] reads them.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub moods: Vec<String>,

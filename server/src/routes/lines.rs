@@ -173,8 +173,11 @@ pub async fn add(State(app): State<Arc<App>>, form: Multipart) -> Answer<Json<Li
             let number = first.parse().map_err(|_| wrong(format!("“{first}” is no number of a frame.")))?;
             document.frames.first = Some(Frame::first(number).map_err(|e| wrong(e.to_string()))?);
         }
-        let order =
-            Order { by_hand: false, many: filled("many") == Some("true"), moods: moods_of(filled("moods"))? };
+        let order = Order {
+            many: filled("many") == Some("true"),
+            moods: moods_of(filled("moods"))?,
+            ..Order::default()
+        };
         document.check().map_err(Refusal::from)?;
         if let Some(character) = filled("character") {
             document.character = Some(app.store.cast_member_named(character)?.name);

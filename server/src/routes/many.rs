@@ -3,10 +3,10 @@
 
 use crate::app::App;
 use crate::form::{Form, blocking};
-use crate::house;
 use crate::jobs::{self, Batch, Order};
 use crate::problem::{Answer, Problem};
 use crate::sent::Sent;
+use crate::{drafts, house};
 use axum::Json;
 use axum::extract::{Multipart, State};
 use jam_desk::intake::{AskedLine, Intake, Known, ProposedLine, propose};
@@ -256,6 +256,24 @@ pub async fn analyse(State(app): State<Arc<App>>, Sent(order): Sent<LinesOrder>)
         for id in &order.ids {
             app.store.set_problem(*id, None)?;
             jobs::analyse(&app, *id, Order { by_hand: true, many: true, ..Order::default() });
+        }
+        Ok(app.jobs.batch())
+    })
+    .await
+    .map(Json)
+}
+
+/// Drafts the texts of lines that have none and times them, as one batch; each text is a step of its line. Lines with a
+/// text, and idle ones, are left as they are.
+#[utoipa::path(post, path = "/api/lines/draft", tag = "lines", request_body = LinesOrder, responses((status = 200, body = Batch), (status = 404, body = Problem)))]
+pub async fn draft(State(app): State<Arc<App>>, Sent(order): Sent<LinesOrder>) -> Answer<Json<Batch>> {
+    blocking(move || {
+        house::all_there(&app, &order.ids)?;
+        for id in &order.ids {
+            if drafts::wants_words(&app.store.line(*id)?) {
+                app.store.set_problem(*id, None)?;
+                jobs::analyse(&app, *id, Order { drafts: true, many: true, ..Order::default() });
+            }
         }
         Ok(app.jobs.batch())
     })

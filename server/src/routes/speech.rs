@@ -1,6 +1,7 @@
 //! What is said in a line and how: words and their sounds, takes and channels, the production's word list.
 
 use crate::app::{App, Event};
+use crate::drafts::Draft;
 use crate::form::{Form, blocking, while_wanted};
 use crate::house::{self, Asked};
 use crate::jobs::{self, Order};
@@ -9,18 +10,16 @@ use crate::problem::{Answer, Problem};
 use crate::routes::lines::{LIVE, heard_live};
 use crate::sent::Sent;
 use crate::views::line::{LineView, view};
-use crate::{outside, range};
+use crate::{drafts, range};
 use axum::Json;
 use axum::body::Body;
 use axum::extract::{Multipart, Path, Query, State};
 use axum::http::{HeaderMap, Response};
 use jam_desk::{Op, text_word, word_key};
 use jam_formats::sound;
-use jam_score::{Diction, Language, Listen, Span, Spoken, Timing, diction};
-use jam_sound::Recording;
-use jam_voice::{Known, features, notation, text};
+use jam_score::{Diction, Language, Listen, Spoken, Timing, diction};
+use jam_voice::{features, notation, text};
 use serde::{Deserialize, Serialize};
-use std::borrow::Cow;
 use std::sync::Arc;
 
 /// One way to say a word, in both notations.
@@ -44,27 +43,6 @@ pub struct WaysView {
     ways: Vec<WayView>,
     /// Whether the dictionary lists it, or the ways follow from its letters.
     listed: bool,
-}
-
-/// A word of a draft.
-#[derive(Serialize, utoipa::ToSchema)]
-pub struct DraftWord {
-    text: String,
-    /// When it is said, seconds from the beginning of what was drafted; none if it could not be found there.
-    span: Option<Span>,
-    /// 0..1, how far the recording bears it out.
-    confidence: f32,
-    /// What it may be instead, the likeliest first; nothing of a word that a program wrote.
-    others: Vec<String>,
-}
-
-/// What a line may say.
-#[derive(Serialize, utoipa::ToSchema)]
-pub struct Draft {
-    text: String,
-    words: Vec<DraftWord>,
-    /// The program that wrote it; none if it was drafted here.
-    by: Option<String>,
 }
 
 /// One setting of the diction.
@@ -117,9 +95,6 @@ pub struct NewTakeForm {
     /// The number of the take, if a face spoke along with it (`/api/v1/live`).
     heard: Option<String>,
 }
-
-/// Longest recording, seconds, that a draft is made of here: it takes about a fifth as long.
-const LONGEST_DRAFT: f64 = 600.0;
 
 fn sounds_of(text: &str, language: Option<&Language>) -> Answer<Spoken> {
     notation::parse_in(text, language).map_err(|e| Problem::refused("sounds", "sounds_unreadable", e))
@@ -216,29 +191,6 @@ pub async fn take_sound(
     .await
 }
 
-/// A stretch of a recording, with a little of what is around it.
-fn stretch(recording: &Recording, from: f64, to: f64) -> Answer<Recording> {
-    const AROUND: f64 = 0.03;
-    let (from, to) = ((from - AROUND).max(0.0), (to + AROUND).min(recording.duration().0));
-    if to - from <= 2.0 * AROUND {
-        let says = "That is no stretch of the recording; give its start and its end in seconds.";
-        return Err(Problem::refused("from", "no_stretch", says));
-    }
-    let samples = |time: f64| (time * f64::from(recording.rate())).round();
-    Ok(recording.shifted(-(samples(from) as i64), samples(to - from) as usize))
-}
-
-/// What is said often in the production of a line: its characters' names, the words of its other lines in English, its list
-/// of words.
-fn known(app: &App, id: i32) -> Answer<Known> {
-    let lines = app.store.lines_listed()?;
-    let texts =
-        lines.iter().filter(|l| l.id != id && l.brief.language.is_none()).map(|l| l.brief.text.as_str());
-    let cast = app.store.cast_titles()?;
-    let names: Vec<&str> = cast.values().map(String::as_str).collect();
-    Ok(Known::of(&names, texts, &app.word_list(None)?))
-}
-
 /// What of a line is drafted.
 #[derive(Deserialize, utoipa::IntoParams)]
 pub struct Drafted {
@@ -256,50 +208,8 @@ pub async fn draft(
     Query(drafted): Query<Drafted>,
 ) -> Answer<Json<Draft>> {
     while_wanted(move |watch| {
-        let line = app.store.line(id)?;
-        let recording = sound::read(&app.store.blob(&line.recording)?)?;
-        let recording =
-            recording.heard(&line.document.listen).map_err(|e| Problem::refused("listen", "not_heard", e))?;
-        let recording = match (drafted.from, drafted.to) {
-            (Some(from), Some(to)) => Cow::Owned(stretch(&recording, from, to)?),
-            _ => recording,
-        };
-        let refused = |e: &dyn std::fmt::Display| Problem::refused("text", "no_draft", e);
-        let Some(command) = &app.settings.transcriber else {
-            if line.document.language.is_some() {
-                return Err(refused(&"A draft is made of English only; type what is said, or name a program of your own with --transcriber."));
-            }
-            if recording.duration().0 > LONGEST_DRAFT {
-                return Err(refused(&"A draft is made of up to ten minutes; choose a shorter stretch to listen to, or name a program of your own with --transcriber."));
-            }
-            let found = app.analyser.draft(&recording, &known(&app, id)?, &|_| watch()).map_err(|e| refused(&e))?;
-            let word = |w: jam_voice::DraftWord| DraftWord {
-                text: w.text,
-                span: Some(w.span),
-                confidence: w.confidence,
-                others: w.others,
-            };
-            return Ok(Draft { text: found.text, words: found.words.into_iter().map(word).collect(), by: None });
-        };
-        let folder = tempfile::tempdir().map_err(Problem::unexpected)?;
-        let file = folder.path().join("line.wav");
-        std::fs::write(&file, sound::listening_copy(&recording)?).map_err(Problem::unexpected)?;
-        let text = outside::words(command, &file, watch).map_err(|e| refused(&e))?;
-        // How sure each word is, its alignment tells; what does not align at all is not sure.
-        let word = |text: String, span: Option<Span>, confidence: f32| DraftWord {
-            text,
-            span,
-            confidence,
-            others: Vec::new(),
-        };
-        let words = match app.analyser.analyse(&recording, &text, &|_| watch()) {
-            Ok(found) => {
-                let words = found.timing.words.into_iter();
-                words.map(|w| word(w.text + &w.after, Some(w.span), w.confidence)).collect()
-            }
-            Err(_) => text.split(' ').map(|w| word(w.to_string(), None, 0.0)).collect(),
-        };
-        Ok(Draft { text, words, by: command.first().cloned() })
+        let stretch = drafted.from.zip(drafted.to);
+        drafts::draft(&app, &app.store.line(id)?, stretch, &|_| watch())
     })
     .await
     .map(Json)

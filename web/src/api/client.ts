@@ -273,6 +273,7 @@ export const api = {
     return ask<Intake>('/api/lines/intake', { method: 'POST', body: data });
   },
   matchScript: (text: string) => ask<ScriptFound>('/api/lines/script', send('POST', { text })),
+  draftLines: (ids: number[]) => ask<Batch>('/api/lines/draft', send('POST', { ids })),
   analyseLines: (ids: number[]) => ask<Batch>('/api/lines/analyse', send('POST', { ids })),
   checkLines: (ids: number[]) => ask<Batch>('/api/lines/check', send('POST', { ids })),
   batch: () => ask<Batch>('/api/batch'),

@@ -12,7 +12,7 @@ import { Press } from '../widgets/Press';
 import { Problem } from '../widgets/Problem';
 import { tell } from '../widgets/tell';
 import { count } from '../widgets/words';
-import { deleteLines } from './lineActions';
+import { deleteLines, draftTexts } from './lineActions';
 import { LinesList } from './LinesList';
 import css from './LinesPage.module.css';
 import { ManySide } from './many/ManySide';
@@ -60,7 +60,7 @@ function Side({ all }: { all: LineSummary[] }) {
   // What plays here is heard here.
   useEffect(() => player.stop, []);
   const open = all.filter((l) => !speaks(l));
-  const heard = all.filter((l) => l.state === 'heard').length;
+  const heard = all.filter((l) => l.state === 'heard');
   const doubtful = all.filter((l) => l.doubtful_words > 0).length;
   return (
     <aside className={css.side}>
@@ -121,15 +121,19 @@ function Side({ all }: { all: LineSummary[] }) {
           <div>
             {open.length > 0 && <div>{count(open.length, 'line')} not timed yet</div>}
             {doubtful > 0 && <div>{count(doubtful, 'line')} with doubtful words: listen to those</div>}
-            {heard > 0 && (
+            {heard.length > 0 && (
               <div>
-                {count(heard, 'line')} without a text: type it for better times, or{' '}
+                {count(heard.length, 'line')} without a text: type it for better times,{' '}
+                <Press kind="link" testId="draft-texts" onClick={() => draftTexts(heard)}>
+                  have it drafted
+                </Press>{' '}
+                or{' '}
                 <Press kind="link" testId="texts-from-script" onClick={() => set({ matching: true })}>
                   find it in a script
                 </Press>
               </div>
             )}
-            {open.length === 0 && doubtful === 0 && heard === 0 && (
+            {open.length === 0 && doubtful === 0 && heard.length === 0 && (
               <div>Every line speaks. Deliver them.</div>
             )}
           </div>

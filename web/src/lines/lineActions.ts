@@ -1,10 +1,10 @@
 // What is done with whole lines: deleted, named, copied, put in another order.
 
 import { act } from '../api/act';
-import { type LineSummary, type LinesChange, queries } from '../api/client';
+import { type Batch, type LineSummary, type LinesChange, api, queries } from '../api/client';
 import { produce, turnProduction } from '../api/production';
 import { get, set } from '../state';
-import { say } from '../widgets/tell';
+import { say, tell } from '../widgets/tell';
 import { sentenceCase } from '../widgets/words';
 
 /** The lines that something is done with: those that are marked, else the chosen one. */
@@ -29,6 +29,13 @@ export async function changeLines(ids: number[], change: LinesChange) {
   const made = await produce({ do: 'change_lines', ids, change });
   if (made) say(`${sentenceCase(made.says)}.`, { does: 'Undo', run: () => void turnProduction('undo') });
 }
+
+/** Work on many lines was asked for: the bar that tells of it is drawn anew. */
+export const queued = (batch: Promise<Batch>) =>
+  void batch.then(() => queries.invalidateQueries({ queryKey: ['batch'] })).catch(tell);
+
+/** Has the texts of lines that have none written as they are heard, to be corrected. */
+export const draftTexts = (lines: LineSummary[]) => queued(api.draftLines(lines.map((l) => l.id)));
 
 export function duplicateLine(id: number) {
   void produce({ do: 'duplicate_line', id }).then((made) => {

@@ -1,7 +1,7 @@
 import { NumberInput } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { type LineSummary, api, queries, speaks } from '../../api/client';
+import { type LineSummary, api, speaks } from '../../api/client';
 import { order } from '../../deliver/order';
 import { newScene } from '../../scene/actions';
 import { MOODS } from '../../score/layers';
@@ -9,9 +9,8 @@ import { go, set } from '../../state';
 import { Hint } from '../../widgets/Hint';
 import { Pick } from '../../widgets/Pick';
 import { Press } from '../../widgets/Press';
-import { tell } from '../../widgets/tell';
 import { count } from '../../widgets/words';
-import { changeLines, deleteLines } from '../lineActions';
+import { changeLines, deleteLines, draftTexts, queued } from '../lineActions';
 import css from './ManySide.module.css';
 
 /** Marked lines: each change of them is one step, which undo takes back from all. */
@@ -24,11 +23,8 @@ export function ManySide({ lines }: { lines: LineSummary[] }) {
   const ids = lines.map((l) => l.id);
   const seconds = lines.reduce((sum, l) => sum + l.duration, 0);
   const ready = lines.filter(speaks);
-  const again = () =>
-    void api
-      .analyseLines(ids)
-      .then(() => queries.invalidateQueries({ queryKey: ['batch'] }))
-      .catch(tell);
+  const unwritten = lines.filter((l) => l.text === '' && !l.idle);
+  const again = () => queued(api.analyseLines(ids));
   const setFirsts = () => {
     void changeLines(ids, { set: 'first_frame', first: Number(first) });
     setFirst('');
@@ -137,6 +133,15 @@ export function ManySide({ lines }: { lines: LineSummary[] }) {
         <Press testId="many-again" onClick={again}>
           Time again
         </Press>
+        {unwritten.length > 0 && (
+          <Press
+            testId="many-draft"
+            hint="What is heard becomes the text of each marked line that has none, to be corrected"
+            onClick={() => draftTexts(unwritten)}
+          >
+            Draft {count(unwritten.length, 'text')}
+          </Press>
+        )}
         <Press onClick={() => void newScene(scenes.data ?? [], ids)}>Into a new scene</Press>
       </div>
       <div className={css.row}>
