@@ -1,9 +1,7 @@
 //! `jamlips draft`: what a recording says, as a draft to be corrected.
 
 use crate::out;
-use anyhow::Context;
 use clap::Args;
-use jam_formats::sound;
 use jam_score::Seconds;
 use jam_voice::{Analyser, Draft, Known, WordList};
 use serde::Serialize;
@@ -46,15 +44,8 @@ struct Word {
 }
 
 pub fn run(options: &Drafted) -> anyhow::Result<()> {
-    let audio = &options.audio;
-    let bytes = std::fs::read(audio).with_context(|| format!("{} cannot be read", audio.display()))?;
-    let recording = sound::read(&bytes).with_context(|| format!("{}", audio.display()))?;
-    let texts = match &options.texts {
-        Some(file) => {
-            std::fs::read_to_string(file).with_context(|| format!("{} cannot be read", file.display()))?
-        }
-        None => String::new(),
-    };
+    let recording = crate::spoken::recording(&options.audio)?;
+    let texts = options.texts.as_deref().map(crate::spoken::text_of).transpose()?.unwrap_or_default();
     let names: Vec<&str> = options.names.iter().map(|n| n.trim()).collect();
     let known = Known::of(&names, texts.lines(), &WordList::default());
     let Draft { text, words } = Analyser::shipped()?.draft(&recording, &known, &|_| true)?;

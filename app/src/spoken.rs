@@ -8,8 +8,9 @@ use jam_formats::{script, sound};
 use jam_rig::Wiring;
 use jam_score::{Frame, FrameGrid, Line};
 use jam_server::phonemiser::line_saying;
+use jam_sound::Recording;
 use jam_voice::{Analyser, Found, WordList, features};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 /// A recording and what is said in it.
 #[derive(Args)]
@@ -36,6 +37,16 @@ fn language(tag: &str) -> Result<jam_score::Language, String> {
     read.ok_or_else(|| "English needs no --language; leave it out".into())
 }
 
+/// A recording, at the rate at which it is listened to.
+pub fn recording(audio: &Path) -> anyhow::Result<Recording> {
+    sound::read_file(audio, features::RATE).map_err(|e| anyhow::anyhow!("{}: {e}", audio.display()))
+}
+
+/// What is said, from a text or subtitles.
+pub fn text_of(file: &Path) -> anyhow::Result<String> {
+    script::text_of(&crate::read(file)?).with_context(|| file.display().to_string())
+}
+
 impl Spoken {
     /// Whether it is in another language than English.
     pub fn is_foreign(&self) -> bool {
@@ -46,9 +57,7 @@ impl Spoken {
     fn text(&self) -> anyhow::Result<Option<String>> {
         match (&self.text, &self.text_file) {
             (Some(text), _) => Ok(Some(text.clone())),
-            (None, Some(file)) => {
-                Ok(Some(script::text_of(&crate::read(file)?).with_context(|| file.display().to_string())?))
-            }
+            (None, Some(file)) => text_of(file).map(Some),
             (None, None) => Ok(None),
         }
     }
@@ -61,8 +70,7 @@ impl Spoken {
     }
 
     pub fn analyse(&self) -> anyhow::Result<Found> {
-        let recording = sound::read_file(&self.audio, features::RATE)
-            .map_err(|e| anyhow::anyhow!("{}: {e}", self.audio.display()))?;
+        let recording = recording(&self.audio)?;
         let line = self.line()?;
         Ok(Analyser::shipped()?.time(&recording, &line, &WordList::default(), &|_| true)?)
     }

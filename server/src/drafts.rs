@@ -130,18 +130,13 @@ fn written(
     Ok(Draft { text, words, by: command.first().cloned() })
 }
 
-/// Whether a line's words can be drafted for it: something is said in it, nobody has written what, and it can be read.
-pub fn wants_words(line: &StoredLine) -> bool {
-    line.document.text.trim().is_empty() && !line.document.frames.loops
-}
-
 /// Writes a draft as the text of a line that has none, as a step of it.
 ///
 /// # Errors
 /// There is no draft of it, or the data file cannot be read or written.
 pub fn write(app: &App, id: i32, watch: &dyn Fn(f64) -> bool) -> Answer<()> {
     let line = app.store.line(id)?;
-    if !wants_words(&line) {
+    if !line.document.lacks_text() {
         return Ok(());
     }
     let text = draft(app, &line, None, watch)?.text;
@@ -149,7 +144,7 @@ pub fn write(app: &App, id: i32, watch: &dyn Fn(f64) -> bool) -> Answer<()> {
     let change = LinesChange::Texts { texts: vec![text], characters: Vec::new() };
     let (_, line) = app.store.change_line(id, |now| -> Answer<_> {
         // What somebody typed meanwhile stays.
-        if wants_words(&now.line) { here::change_one(app, now, (&change, 0), grid) } else { Ok(None) }
+        if now.line.document.lacks_text() { here::change_one(app, now, (&change, 0), grid) } else { Ok(None) }
     })?;
     here::changed(app, &line, "a draft of its text", None);
     Ok(())

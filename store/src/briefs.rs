@@ -9,6 +9,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 pub struct Brief {
     pub name: Option<String>,
     pub text: String,
+    pub lacks_text: bool,
     /// None is English.
     pub language: Option<Language>,
     /// The name that the line knows its character by.
@@ -27,6 +28,7 @@ impl Brief {
         Brief {
             name: line.name.clone(),
             text: line.text.clone(),
+            lacks_text: line.lacks_text(),
             language: line.language.clone(),
             character: line.character.clone(),
             frames: line.frames,

@@ -62,6 +62,11 @@ impl Line {
         timing.sounds.iter().all(|s| s.phone == Phone::Sil).then(|| timing.end()).filter(|end| end.0 > 0.0)
     }
 
+    /// Whether something is said in it and nobody has written what.
+    pub fn lacks_text(&self) -> bool {
+        self.text.trim().is_empty() && !self.frames.loops
+    }
+
     pub fn new(text: impl Into<String>) -> Line {
         Line {
             text: text.into(),

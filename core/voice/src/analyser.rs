@@ -2,8 +2,8 @@
 
 use crate::align::AlignError;
 use crate::dictionary::Dictionary;
-use crate::draft::language::DamagedError;
 use crate::model::{AcousticModel, ModelError};
+use crate::packed::DamagedError;
 use crate::refine::Looks;
 use crate::text::TextError;
 use jam_score::{Phone, Seconds, Sound, percentile};
@@ -35,7 +35,7 @@ pub enum AnalyseError {
     #[error(transparent)]
     Model(#[from] ModelError),
     #[error(transparent)]
-    Language(#[from] DamagedError),
+    Damaged(#[from] DamagedError),
 }
 
 impl AnalyseError {

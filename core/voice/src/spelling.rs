@@ -4,6 +4,7 @@
 //! sequence models for grapheme-to-phoneme conversion", Speech Communication 50 (2008).
 
 use crate::notation;
+use crate::packed::{DamagedError, Reader, put_number, put_text};
 use jam_score::Spoken;
 use std::collections::HashMap;
 use std::sync::OnceLock;
@@ -42,47 +43,12 @@ pub fn key(units: &[u16]) -> u64 {
     units.iter().fold(0, |k, u| (k << UNIT_BITS) | u64::from(*u))
 }
 
-/// Why stored units cannot be used.
-#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-#[error("the file of spellings is damaged")]
-pub struct SpellingError;
-
-struct Reader<'a>(&'a [u8]);
-
-impl Reader<'_> {
-    fn byte(&mut self) -> Result<u8, SpellingError> {
-        let (first, rest) = self.0.split_first().ok_or(SpellingError)?;
-        self.0 = rest;
-        Ok(*first)
-    }
-
-    /// Seven bits a byte, lowest first; the highest bit says that more follow.
-    fn number(&mut self) -> Result<u64, SpellingError> {
-        let (mut value, mut shift) = (0u64, 0);
-        loop {
-            let byte = self.byte()?;
-            value |= u64::from(byte & 127).checked_shl(shift).ok_or(SpellingError)?;
-            if byte < 128 {
-                return Ok(value);
-            }
-            shift += 7;
-        }
-    }
-
-    fn text(&mut self) -> Result<String, SpellingError> {
-        let length = self.number()? as usize;
-        let bytes = self.0.get(..length).ok_or(SpellingError)?;
-        self.0 = &self.0[length..];
-        String::from_utf8(bytes.to_vec()).map_err(|_| SpellingError)
-    }
-}
-
 impl Spelling {
     /// Reads what [`Spelling::write`] wrote.
     ///
     /// # Errors
     /// It is not of the published form.
-    pub fn read(bytes: &[u8]) -> Result<Spelling, SpellingError> {
+    pub fn read(bytes: &[u8]) -> Result<Spelling, DamagedError> {
         let mut reader = Reader(bytes);
         let count = reader.number()?;
         let mut units = Vec::new();
@@ -114,26 +80,18 @@ impl Spelling {
 
     /// As bytes: units, then for each order its n-grams in the order of their keys, as differences.
     pub fn write(&self) -> Vec<u8> {
-        fn number(out: &mut Vec<u8>, mut value: u64) {
-            while value > 127 {
-                out.push(value as u8 | 128);
-                value >>= 7;
-            }
-            out.push(value as u8);
-        }
         let mut out = Vec::new();
-        number(&mut out, self.units.len() as u64);
+        put_number(&mut out, self.units.len() as u64);
         for text in self.units.iter().flat_map(|u| [&u.letters, &u.sounds]) {
-            number(&mut out, text.len() as u64);
-            out.extend_from_slice(text.as_bytes());
+            put_text(&mut out, text);
         }
         for of_order in &self.grams {
             let mut sorted: Vec<_> = of_order.iter().collect();
             sorted.sort_by_key(|(k, _)| **k);
-            number(&mut out, sorted.len() as u64);
+            put_number(&mut out, sorted.len() as u64);
             let mut last = 0;
             for (k, (probability, back_off)) in sorted {
-                number(&mut out, k - last);
+                put_number(&mut out, k - last);
                 out.push((-probability / STEP).round().clamp(0.0, 255.0) as u8);
                 out.push((back_off / STEP).round().clamp(-128.0, 127.0) as i8 as u8);
                 last = *k;

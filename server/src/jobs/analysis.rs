@@ -9,6 +9,9 @@ use jam_score::Timing;
 use jam_store::{NewStep, StoreError, StoredLine};
 use jam_voice::{AlignError, AnalyseError, features};
 
+/// How much of the work a draft is, where one is made first.
+const DRAFT: f64 = 0.9;
+
 /// What the line says of an analysis that was cancelled: a line with times keeps them and nothing is wrong.
 pub fn cancelled(app: &App, id: i32) -> Result<(), StoreError> {
     let ((), line) = app.store.change_line(id, |now| now.give_up_times())?;
@@ -73,7 +76,7 @@ impl App {
 
 pub fn run(app: &App, id: i32, order: &Order, watch: &dyn Fn(f64) -> bool) -> Result<(), Ended> {
     if order.drafts
-        && let Err(problem) = drafts::write(app, id, watch)
+        && let Err(problem) = drafts::write(app, id, &|p| watch(DRAFT * p))
     {
         if !watch(0.0) {
             return Err(Ended::Cancelled);
@@ -84,7 +87,9 @@ pub fn run(app: &App, id: i32, order: &Order, watch: &dyn Fn(f64) -> bool) -> Re
     loop {
         let asked = app.ask_for_times(id, order.by_hand)?;
         let line = &asked.line;
-        let timing = match if watch(0.0) { listen(app, line, watch) } else { Ok(None) } {
+        let from = if order.drafts { DRAFT } else { 0.0 };
+        let watch = |p: f64| watch(from + (1.0 - from) * p);
+        let timing = match if watch(0.0) { listen(app, line, &watch) } else { Ok(None) } {
             Ok(Some(timing)) => timing,
             Ok(None) => return Err(Ended::Cancelled),
             Err(message) => {

@@ -3,10 +3,10 @@
 
 use crate::app::App;
 use crate::form::{Form, blocking};
+use crate::house;
 use crate::jobs::{self, Batch, Order};
 use crate::problem::{Answer, Problem};
 use crate::sent::Sent;
-use crate::{drafts, house};
 use axum::Json;
 use axum::extract::{Multipart, State};
 use jam_desk::intake::{AskedLine, Intake, Known, ProposedLine, propose};
@@ -213,8 +213,7 @@ pub async fn script(
         let texts: Vec<Vec<Phone>> =
             script.iter().map(|l| app.analyser.sounds_of(&l.text, &list).unwrap_or_default()).collect();
         let listed = app.store.lines_listed()?.into_iter().enumerate();
-        let without: Vec<(usize, ListedLine)> =
-            listed.filter(|(_, l)| l.brief.text.is_empty() && !l.brief.frames.loops).collect();
+        let without: Vec<(usize, ListedLine)> = listed.filter(|(_, l)| l.brief.lacks_text).collect();
         let mut heard: Vec<(usize, StoredLine)> = Vec::new();
         for (place, line) in without.iter().filter(|(_, l)| l.brief.is_timed) {
             heard.push((*place, app.store.line(line.id)?));
@@ -269,11 +268,10 @@ pub async fn analyse(State(app): State<Arc<App>>, Sent(order): Sent<LinesOrder>)
 pub async fn draft(State(app): State<Arc<App>>, Sent(order): Sent<LinesOrder>) -> Answer<Json<Batch>> {
     blocking(move || {
         house::all_there(&app, &order.ids)?;
-        for id in &order.ids {
-            if drafts::wants_words(&app.store.line(*id)?) {
-                app.store.set_problem(*id, None)?;
-                jobs::analyse(&app, *id, Order { drafts: true, many: true, ..Order::default() });
-            }
+        let lines = app.store.lines_listed()?.into_iter();
+        for line in lines.filter(|l| order.ids.contains(&l.id) && l.brief.lacks_text) {
+            app.store.set_problem(line.id, None)?;
+            jobs::analyse(&app, line.id, Order { drafts: true, many: true, ..Order::default() });
         }
         Ok(app.jobs.batch())
     })

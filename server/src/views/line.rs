@@ -138,7 +138,7 @@ pub fn summary(app: &App, line: &ListedLine, number: usize, around: &Around) -> 
     let state = if around.analysing.contains(&line.id) {
         LineState::Analysing
     } else if brief.is_timed {
-        if brief.text.is_empty() && !brief.frames.loops { LineState::Heard } else { LineState::Timed }
+        if brief.lacks_text { LineState::Heard } else { LineState::Timed }
     } else if line.problem.is_some() {
         LineState::Failed
     } else {

@@ -5,6 +5,7 @@
 //! the words in order of their letters, for each how likely it is and what it leaves over; the words listed after each,
 //! and after those the words listed after both, by their distances. Logarithms are kept in steps of [`STEP`].
 
+use crate::packed::{DamagedError, Reader, put_number, put_text};
 use std::sync::OnceLock;
 
 /// Nats of a step of the packed logarithms.
@@ -18,7 +19,7 @@ const SHIPPED: [&[u8]; 2] = [include_bytes!("../../model/words.0"), include_byte
 pub type Word = u32;
 
 /// What was said before: the listed pair of the last two words, or the last one alone.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub struct Before {
     pub last: Word,
     /// The place of the pair with the word before the last one, if any word is listed after it.
@@ -42,11 +43,6 @@ pub struct Counted {
     /// After each word: the words, their odds, what the pair leaves over, and what is listed after the pair. In order.
     pub after: Vec<Vec<(Follows, f32, Vec<Follows>)>>,
 }
-
-/// The packed model is not one.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
-#[error("the language model that ships with the product is damaged; install the product anew")]
-pub struct DamagedError;
 
 /// Which words follow which.
 pub struct LanguageModel {
@@ -84,35 +80,26 @@ fn left(packed: u8) -> f32 {
     STEP * (f32::from(packed) - 128.0)
 }
 
-fn put(out: &mut Vec<u8>, mut value: u32) {
-    while value >= 0x80 {
-        out.push(value as u8 | 0x80);
-        value >>= 7;
-    }
-    out.push(value as u8);
-}
-
 impl Counted {
     /// As it ships.
     pub fn packed(&self) -> Vec<u8> {
         let mut out = MAGIC.to_vec();
-        put(&mut out, self.words.len() as u32);
+        put_number(&mut out, self.words.len() as u64);
         for (word, odds, left) in &self.words {
-            put(&mut out, word.len() as u32);
-            out.extend(word.bytes());
+            put_text(&mut out, word);
             out.extend([packed_odds(*odds), packed_left(*left)]);
         }
         for after in &self.after {
-            put(&mut out, after.len() as u32);
+            put_number(&mut out, after.len() as u64);
             let mut last = 0;
             for (second, left, third) in after {
-                put(&mut out, second.word - last);
+                put_number(&mut out, u64::from(second.word - last));
                 last = second.word;
                 out.extend([packed_odds(second.odds), packed_left(*left)]);
-                put(&mut out, third.len() as u32);
+                put_number(&mut out, third.len() as u64);
                 let mut last = 0;
                 for follows in third {
-                    put(&mut out, follows.word - last);
+                    put_number(&mut out, u64::from(follows.word - last));
                     last = follows.word;
                     out.push(packed_odds(follows.odds));
                 }
@@ -122,40 +109,11 @@ impl Counted {
     }
 }
 
-/// Reads a packed model, whatever the parts it comes in.
-struct Reader<'a> {
-    bytes: &'a [u8],
-    parts: &'a [&'a [u8]],
-}
-
-impl Reader<'_> {
-    fn byte(&mut self) -> Result<u8, DamagedError> {
-        while self.bytes.is_empty() {
-            let (first, parts) = self.parts.split_first().ok_or(DamagedError)?;
-            (self.bytes, self.parts) = (first, parts);
-        }
-        let (byte, bytes) = self.bytes.split_first().ok_or(DamagedError)?;
-        self.bytes = bytes;
-        Ok(*byte)
-    }
-
-    fn number(&mut self) -> Result<u32, DamagedError> {
-        let mut value = 0u32;
-        for shift in [0, 7, 14, 21] {
-            let byte = self.byte()?;
-            value |= u32::from(byte & 0x7f) << shift;
-            if byte < 0x80 {
-                return Ok(value);
-            }
-        }
-        Err(DamagedError)
-    }
-
-    /// A word farther on in a list, of so many.
-    fn word(&mut self, last: &mut u32, count: u32) -> Result<Word, DamagedError> {
-        *last += self.number()?;
-        if *last < count { Ok(*last) } else { Err(DamagedError) }
-    }
+/// A word farther on in a list, of so many.
+fn farther(reader: &mut Reader<'_>, last: &mut Word, count: usize) -> Result<Word, DamagedError> {
+    let word = reader.number()?.checked_add(u64::from(*last)).filter(|word| *word < count as u64);
+    *last = word.ok_or(DamagedError)? as Word;
+    Ok(*last)
 }
 
 impl LanguageModel {
@@ -165,21 +123,19 @@ impl LanguageModel {
     /// It is damaged.
     pub fn shipped() -> Result<&'static LanguageModel, DamagedError> {
         static MODEL: OnceLock<Result<LanguageModel, DamagedError>> = OnceLock::new();
-        MODEL.get_or_init(|| LanguageModel::read(&SHIPPED)).as_ref().map_err(|e| *e)
+        MODEL.get_or_init(|| LanguageModel::read(&SHIPPED.concat())).as_ref().map_err(|e| *e)
     }
 
     /// Reads a packed model.
     ///
     /// # Errors
     /// It is not one, or damaged.
-    pub fn read(parts: &[&[u8]]) -> Result<LanguageModel, DamagedError> {
-        let mut reader = Reader { bytes: &[], parts };
-        for own in MAGIC {
-            if reader.byte()? != *own {
-                return Err(DamagedError);
-            }
+    pub fn read(bytes: &[u8]) -> Result<LanguageModel, DamagedError> {
+        let mut reader = Reader(bytes);
+        if reader.take(MAGIC.len())? != MAGIC {
+            return Err(DamagedError);
         }
-        let count = reader.number()?;
+        let count = reader.number()? as usize;
         let mut model = LanguageModel {
             words: Vec::new(),
             odds: Vec::new(),
@@ -195,8 +151,7 @@ impl LanguageModel {
             end: 0,
         };
         for _ in 0..count {
-            let bytes: Vec<u8> = (0..reader.number()?).map(|_| reader.byte()).collect::<Result<_, _>>()?;
-            model.words.push(String::from_utf8(bytes).map_err(|_| DamagedError)?);
+            model.words.push(reader.text()?);
             model.odds.push(reader.byte()?);
             model.left.push(reader.byte()?);
         }
@@ -206,12 +161,12 @@ impl LanguageModel {
         for _ in 0..count {
             let mut last = 0;
             for _ in 0..reader.number()? {
-                model.pair_word.push(reader.word(&mut last, count)?);
+                model.pair_word.push(farther(&mut reader, &mut last, count)?);
                 model.pair_odds.push(reader.byte()?);
                 model.pair_left.push(reader.byte()?);
                 let mut last = 0;
                 for _ in 0..reader.number()? {
-                    model.triple_word.push(reader.word(&mut last, count)?);
+                    model.triple_word.push(farther(&mut reader, &mut last, count)?);
                     model.triple_odds.push(reader.byte()?);
                 }
                 model.triples.push(model.triple_word.len() as u32);

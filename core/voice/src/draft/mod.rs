@@ -15,7 +15,7 @@ use crate::features::boundary_seconds;
 use crate::model::AcousticModel;
 use crate::{size, text};
 use choices::Choice;
-use jam_score::{Seconds, Span, Spoken, Word, is_function_word};
+use jam_score::{Line, Seconds, Span, Word, is_function_word};
 use jam_sound::Recording;
 use language::LanguageModel;
 use search::{Words, search};
@@ -50,34 +50,31 @@ pub struct DraftWord {
 /// What a production says often: its names and the words of its other lines.
 #[derive(Debug, Clone, Default)]
 pub struct Known {
-    /// As they are written, by the key of the dictionary.
-    words: BTreeMap<String, (String, Vec<Spoken>)>,
+    /// How its words are said.
+    ways: WordList,
+    /// How names are written, by the word in lower case.
+    names: BTreeMap<String, String>,
 }
 
 impl Known {
     /// Of names, of texts in English, and of the production's list of words. A word amid a sentence that begins with a
     /// capital letter is a name.
     pub fn of<'t>(names: &[&str], texts: impl IntoIterator<Item = &'t str>, list: &WordList) -> Known {
-        let mut known = Known::default();
+        let mut known = Known { ways: list.clone(), names: BTreeMap::new() };
         let mut take = |text: &str, name: bool| {
             for (i, word) in text::read(text).map(|s| s.words).unwrap_or_default().into_iter().enumerate() {
                 let plain = text::plain_key(&word.key);
                 if plain.is_empty() || is_function_word(&plain) {
                     continue;
                 }
-                let listed = || list.get(&word.key).cloned();
-                let ways = listed().unwrap_or_else(|| Dictionary::shipped().ways_to_say(&plain));
-                let own = known.words.entry(word.key.clone()).or_insert((word.key, ways));
                 if name || i > 0 && word.text.starts_with(char::is_uppercase) {
-                    own.0 = word.text;
+                    known.names.insert(word.key.clone(), word.text);
                 }
+                known.ways.entry(word.key).or_insert_with(|| Dictionary::shipped().ways_to_say(&plain));
             }
         };
         names.iter().for_each(|name| take(name, true));
         texts.into_iter().for_each(|text| take(text, false));
-        for (word, ways) in list {
-            known.words.entry(word.clone()).or_insert_with(|| (word.clone(), ways.clone()));
-        }
         known
     }
 }
@@ -120,14 +117,13 @@ impl Analyser {
         let (_, features, _) = self.sounds(&heard.samples, heard.features, &|p| watch(0.1 + 0.1 * p))?;
         let Shipped { language, entries, tree } = shipped(self.model)?;
         let (mut own, mut ways) = (Vec::new(), Vec::new());
-        for (key, (written, spoken)) in &known.words {
-            let word = language.place(key);
+        for (key, spoken) in &known.ways {
+            let (name, word) = (known.names.get(key), language.place(key));
             // A name is said here however rarely it is elsewhere.
-            let is_name = *written != *key;
-            let least = if is_name { NAME } else { f32::NEG_INFINITY };
+            let least = name.map_or(f32::NEG_INFINITY, |_| NAME);
             let odds = word.map_or(NAME, |w| KNOWN.max(least - language.alone(w)));
             ways.extend(spoken.iter().map(|s| (own.len() as u32, s.clone())));
-            own.push(Entry { text: written.clone(), word, odds });
+            own.push(Entry { text: name.unwrap_or(key).clone(), word, odds });
         }
         let own_tree = Tree::build(self.model, &|e| own[e as usize].alone(language), ways.into_iter())?;
         let words = Words { language, entries: [entries, &own], trees: [tree, &own_tree] };
@@ -136,7 +132,7 @@ impl Analyser {
         if chosen.is_empty() {
             return Err(AnalyseError::NothingHeard);
         }
-        self.pointed(recording, chosen, &|p| watch(0.8 + 0.2 * p))
+        self.pointed(recording, chosen, &known.ways, &|p| watch(0.8 + 0.2 * p))
     }
 
     /// Words with their times, and with commas and stops.
@@ -144,10 +140,12 @@ impl Analyser {
         &self,
         recording: &Recording,
         chosen: Vec<Choice>,
+        ways: &WordList,
         watch: &dyn Fn(f64) -> bool,
     ) -> Result<Draft, AnalyseError> {
         let plain: Vec<&str> = chosen.iter().map(|c| c.text.as_str()).collect();
-        let (spans, marks) = match self.analyse(recording, &plain.join(" "), watch) {
+        let line = Line::new(plain.join(" "));
+        let (spans, marks) = match self.time(recording, &line, ways, watch) {
             Ok(found) if found.timing.words.len() == chosen.len() => {
                 let words = &found.timing.words;
                 let timed = |w: &Word| (w.span, w.confidence);
@@ -158,9 +156,7 @@ impl Analyser {
                 let seconds = |frame: u32| Seconds(boundary_seconds(frame as usize));
                 let timed =
                     |c: &Choice| (Span { start: seconds(c.frames.start), end: seconds(c.frames.end) }, 1.0);
-                let spans: Vec<(Span, f32)> = chosen.iter().map(timed).collect();
-                let none = vec![""; chosen.len()];
-                (spans, none)
+                (chosen.iter().map(timed).collect::<Vec<_>>(), vec![""; chosen.len()])
             }
         };
         let mut begins = true;

@@ -16,6 +16,14 @@ const VERBS: [&str; 20] = [
 ];
 const PRONOUNS: [&str; 10] = ["he", "i", "it", "she", "that", "there", "they", "this", "we", "you"];
 
+/// Whether a sentence that begins so asks by its first two words.
+fn turned(words: &[Word]) -> bool {
+    let is = |place: usize, of: &[&str]| {
+        words.get(place).is_some_and(|w| of.contains(&w.text.to_lowercase().as_str()))
+    };
+    is(0, &VERBS) && is(1, &PRONOUNS)
+}
+
 /// What stands after each word.
 pub(super) fn of(words: &[Word], prosody: &Prosody) -> Vec<&'static str> {
     let mut begins = 0;
@@ -23,22 +31,19 @@ pub(super) fn of(words: &[Word], prosody: &Prosody) -> Vec<&'static str> {
     for (i, word) in words.iter().enumerate() {
         let end = word.span.end.0;
         let pause = words.get(i + 1).map_or(f64::INFINITY, |next| next.span.start.0 - end);
+        if pause < PAUSE {
+            marks.push("");
+            continue;
+        }
         let last = (1..=10).map(|k| prosody.pitch_at(Seconds(end - LAST * f64::from(k) / 10.0)));
-        let falls = last.sum::<f64>() / 10.0 < FALLS;
-        let ends = pause >= STOP || pause >= PAUSE && falls;
-        marks.push(match ends {
-            false if pause >= PAUSE => ",",
-            false => "",
-            true => {
-                let own = prosody.utterances.iter().find(|u| u.start < end && end < u.end + PAUSE);
-                let is = |word: Option<&Word>, of: &[&str]| {
-                    word.is_some_and(|w| of.contains(&w.text.to_lowercase().as_str()))
-                };
-                let turned = is(words.get(begins), &VERBS) && is(words.get(begins + 1), &PRONOUNS);
-                begins = i + 1;
-                if turned || own.is_some_and(|u| u.asks || u.asks_what) { "?" } else { "." }
-            }
-        });
+        if pause < STOP && last.sum::<f64>() / 10.0 >= FALLS {
+            marks.push(",");
+            continue;
+        }
+        let own = prosody.utterances.iter().find(|u| u.start < end && end < u.end + PAUSE);
+        let asks = own.is_some_and(|u| u.asks || u.asks_what) || turned(&words[begins..]);
+        marks.push(if asks { "?" } else { "." });
+        begins = i + 1;
     }
     marks
 }

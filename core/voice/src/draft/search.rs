@@ -2,7 +2,7 @@
 //! is kept apart in a node is what was said before, as far as it matters for the words that follow.
 
 use super::language::{Before, LanguageModel};
-use super::tree::{Entry, NONE, Node, Tree};
+use super::tree::{Entry, NONE, Node, SILENCE, Tree};
 use crate::align::AlignError;
 use crate::features::Feature;
 use crate::model::{AcousticModel, STATES};
@@ -85,7 +85,7 @@ pub(super) struct Words<'a> {
 }
 
 /// Marks what is of a production.
-pub(super) const OWN: u32 = 1 << 31;
+const OWN: u32 = 1 << 31;
 
 impl<'a> Words<'a> {
     pub fn entry(&self, entry: u32) -> &'a Entry {
@@ -111,12 +111,17 @@ impl<'a> Words<'a> {
         }
     }
 
-    /// What a word that ends in a node adds to a way with which the node's best was counted, and what is before the next.
-    fn end(&self, node: &Node, before: Before) -> (f32, Before) {
-        let entry = self.entry(node.word);
+    /// The word that ends in a node; none if none does.
+    fn word(&self, node: u32) -> Option<u32> {
+        Some(self.node(node).word).filter(|word| *word != NONE).map(|word| word | node & OWN)
+    }
+
+    /// What a word adds to a way with which the best of its last node was counted, and what is before the next.
+    fn end(&self, word: u32, best: f32, before: Before) -> (f32, Before) {
+        let entry = self.entry(word);
         let (odds, after) =
             entry.word.map_or((0.0, self.language.nothing()), |w| self.language.follows(before, w));
-        (WORDS * (odds + entry.odds - node.best) - WORD, after)
+        (WORDS * (odds + entry.odds - best) - WORD, after)
     }
 }
 
@@ -283,9 +288,8 @@ impl<'a> Search<'a> {
     fn go_on(&mut self, ahead: &[f32]) {
         let (words, silence, limit) = (self.words, self.model.silence(), self.best - self.reach);
         let mut entering = Entering { next: &mut self.next, words, limit, ahead };
-        let pause = words.trees[0].silence;
         if self.frame == 0 {
-            entering.enter(pause, 0, 0.0, NONE);
+            entering.enter(SILENCE, 0, 0.0, NONE);
             (0..self.model.bases()).for_each(|phone| entering.begin(phone, silence, 0, 0.0, NONE));
         }
         let mut ends: Vec<(Ended, u64)> = Vec::new();
@@ -295,17 +299,12 @@ impl<'a> Search<'a> {
                 continue;
             }
             let (node, from) = (words.node(token.node), token.from[STATES - 1]);
-            if token.node == pause {
+            if token.node == SILENCE {
                 for phone in 0..self.model.bases() {
                     entering.begin(phone, silence, token.state, leave, from);
                 }
-            } else if node.word == NONE {
-                for child in words.next(token.node) {
-                    let score = leave + WORDS * (words.node(child).best - node.best);
-                    entering.enter(child, token.state, score, from);
-                }
-            } else {
-                let (more, after) = words.end(node, self.states[token.state as usize]);
+            } else if let Some(word) = words.word(token.node) {
+                let (more, after) = words.end(word, node.best, self.states[token.state as usize]);
                 let (score, frame) = (leave + more, self.frame);
                 if score >= limit {
                     let new = self.states.len() as u32;
@@ -313,11 +312,13 @@ impl<'a> Search<'a> {
                     if state == new {
                         self.states.push(after);
                     }
-                    let word = node.word | token.node & OWN;
-                    ends.push((
-                        Ended { word, before: from, frame, score, phone: node.base, state },
-                        node.before,
-                    ));
+                    let end = Ended { word, before: from, frame, score, phone: node.base, state };
+                    ends.push((end, node.before));
+                }
+            } else {
+                for child in words.next(token.node) {
+                    let score = leave + WORDS * (words.node(child).best - node.best);
+                    entering.enter(child, token.state, score, from);
                 }
             }
         }
@@ -337,7 +338,7 @@ impl<'a> Search<'a> {
             *taken |= before;
             for phone in (0..self.model.bases()).filter(|p| free >> p & 1 == 1) {
                 if phone == usize::from(silence) {
-                    entering.enter(pause, end.state, end.score - PAUSE, place);
+                    entering.enter(SILENCE, end.state, end.score - PAUSE, place);
                 } else {
                     entering.begin(phone, end.phone, end.state, end.score, place);
                 }
@@ -392,21 +393,19 @@ impl<'a> Search<'a> {
         let over = |before: Before| WORDS * words.language.follows(before, words.language.end()).0;
         let mut last = (NEVER, NONE);
         for token in &self.now.all {
-            let node = words.node(token.node);
-            let (score, from) = (token.score[STATES - 1], token.from[STATES - 1]);
-            let before = self.states[token.state as usize];
-            if token.node == words.trees[0].silence {
-                let whole = token.best() + over(before);
+            let (score, before) = (token.score[STATES - 1], token.from[STATES - 1]);
+            let said = self.states[token.state as usize];
+            if token.node == SILENCE {
+                let whole = token.best() + over(said);
                 if whole > last.0 {
-                    last = (whole, from);
+                    last = (whole, before);
                 }
-            } else if node.word != NONE {
-                let (more, after) = words.end(node, before);
+            } else if let Some(word) = words.word(token.node) {
+                let (more, after) = words.end(word, words.node(token.node).best, said);
                 let whole = score + more + over(after);
                 if whole > last.0 {
-                    let word = node.word | token.node & OWN;
-                    let (frame, phone, state) = (self.frame, node.base, 0);
-                    self.ended.push(Ended { word, before: from, frame, score: score + more, phone, state });
+                    let (frame, score, phone, state) = (self.frame, score + more, token.base, 0);
+                    self.ended.push(Ended { word, before, frame, score, phone, state });
                     last = (whole, self.ended.len() as u32 - 1);
                 }
             }

@@ -7,8 +7,11 @@ use crate::align::AlignError;
 use crate::model::{AcousticModel, Position, STATES};
 use jam_score::Spoken;
 use std::collections::{BTreeMap, HashMap};
+use std::ops::Range;
 
 pub(super) const NONE: u32 = u32::MAX;
+/// The node of the pause.
+pub(super) const SILENCE: u32 = 0;
 
 /// A word that can be drafted.
 #[derive(Debug, Clone)]
@@ -24,7 +27,7 @@ pub(super) struct Node {
     pub base: u8,
     pub states: [u16; STATES],
     /// Where in [`Tree::next`] the nodes after it are.
-    next: std::ops::Range<u32>,
+    next: Range<u32>,
     /// The word that ends here, and the sounds that may come next, a bit each.
     pub word: u32,
     pub before: u64,
@@ -32,7 +35,7 @@ pub(super) struct Node {
     pub best: f32,
 }
 
-/// A first sound: its node after silence is followed by those after every other sound.
+/// A first sound: its nodes stand in a row, one for each sound that may come before, in the order of the model.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Root {
     pub node: u32,
@@ -44,8 +47,6 @@ pub(super) struct Tree {
     next: Vec<u32>,
     /// By first sound, the likeliest first.
     pub roots: Vec<Vec<Root>>,
-    /// The pause.
-    pub silence: u32,
 }
 
 /// While it is built.
@@ -73,7 +74,6 @@ impl Tree {
         let base = |name: &str| model.base(name).ok_or_else(|| AlignError::UnknownSound(name.to_string()));
         let mut growing: Vec<Growing> = Vec::new();
         let mut places: HashMap<(u32, u8, u8), u32> = HashMap::new();
-        let mut firsts = Vec::new();
         for (entry, spoken) in spoken {
             let phones: Vec<u8> = spoken.iter().map(|s| base(s.phone.name())).collect::<Result<_, _>>()?;
             let own = odds(entry);
@@ -87,9 +87,8 @@ impl Tree {
                     let (next, ends, alone) = (Vec::new(), Vec::new(), Vec::new());
                     growing.push(Growing { left, phone, right, next, ends, alone, best: own });
                     let new = growing.len() as u32 - 1;
-                    match before {
-                        NONE => firsts.push(new),
-                        _ => growing[before as usize].next.push(new),
+                    if before != NONE {
+                        growing[before as usize].next.push(new);
                     }
                     new
                 });
@@ -103,17 +102,9 @@ impl Tree {
             }
         }
         let bases = model.bases();
-        let mut tree =
-            Tree { nodes: Vec::new(), next: Vec::new(), roots: vec![Vec::new(); bases], silence: 0 };
+        let mut tree = Tree { nodes: Vec::new(), next: Vec::new(), roots: vec![Vec::new(); bases] };
         let silence = model.silence();
-        tree.nodes.push(Node {
-            base: silence,
-            states: model.states_alone(silence),
-            next: 0..0,
-            word: NONE,
-            before: u64::MAX,
-            best: 0.0,
-        });
+        tree.push(silence, model.states_alone(silence), 0..0, NONE, 0.0);
         let mut made: Vec<u32> = vec![NONE; growing.len()];
         let mut ends: HashMap<(u8, u8), Vec<([u16; STATES], u64)>> = HashMap::new();
         // Those that come after were made after: going backwards, all that follows a node is there.
@@ -152,35 +143,33 @@ impl Tree {
             let from = tree.next.len() as u32;
             tree.next.extend(next);
             let next = from..tree.next.len() as u32;
-            let (right, single) = if own.right == u8::MAX { (silence, true) } else { (own.right, false) };
-            let words: &[u32] = if single { &own.alone } else { &[NONE] };
+            if own.left != u8::MAX {
+                made[g] = tree.nodes.len() as u32;
+                let states = model.states_in_context(own.phone, own.left, own.right, Position::Internal);
+                tree.push(own.phone, states, next, NONE, own.best);
+                continue;
+            }
+            let words: &[u32] = if own.right == u8::MAX { &own.alone } else { &[NONE] };
             for &word in words {
+                let (right, position, best) = match word {
+                    NONE => (own.right, Position::Begin, own.best),
+                    word => (silence, Position::Single, odds(word)),
+                };
                 let node = tree.nodes.len() as u32;
-                made[g] = node;
-                if own.left != u8::MAX {
-                    let states = model.states_in_context(own.phone, own.left, right, Position::Internal);
-                    tree.nodes.push(Node {
-                        base: own.phone,
-                        states,
-                        next: next.clone(),
-                        word,
-                        before: u64::MAX,
-                        best: own.best,
-                    });
-                    continue;
-                }
-                let best = if single { odds(word) } else { own.best };
                 for left in 0..bases as u8 {
-                    let position = if single { Position::Single } else { Position::Begin };
                     let states = model.states_in_context(own.phone, left, right, position);
-                    let next = next.clone();
-                    tree.nodes.push(Node { base: own.phone, states, next, word, before: u64::MAX, best });
+                    tree.push(own.phone, states, next.clone(), word, best);
                 }
                 tree.roots[usize::from(own.phone)].push(Root { node, best });
             }
         }
         tree.roots.iter_mut().for_each(|r| r.sort_by(|a, b| b.best.total_cmp(&a.best)));
         Ok(tree)
+    }
+
+    /// A node before any other one.
+    fn push(&mut self, base: u8, states: [u16; STATES], next: Range<u32>, word: u32, best: f32) {
+        self.nodes.push(Node { base, states, next, word, before: u64::MAX, best });
     }
 
     pub fn next(&self, node: u32) -> &[u32] {
