@@ -53,6 +53,8 @@ async fn many(bed: &Bed) -> Result<()> {
     let without: Vec<Value> =
         lines().await?.iter().filter(|l| l["text"] == "").map(|l| l["id"].clone()).collect();
     page.closed().await?;
+    page.until("the page offers all three", || async { Ok(page.text("unwritten").await?.starts_with('3')) })
+        .await?;
     page.click("draft-texts").await?;
     page.until("all are drafted", || async {
         Ok(with("state", "timed").await? == 4 && with("text", "").await? == 0)

@@ -104,8 +104,9 @@ impl Running {
     /// Waits until so many files have gone out.
     pub(crate) async fn delivered(&self, count: usize) -> Vec<Value> {
         for _ in 0..600 {
-            let files = self.get("/api/deliveries").await.as_array().unwrap().clone();
+            // In this order, or files would be missing of a job that ends between the two.
             let open = self.get("/api/jobs").await.as_array().unwrap().iter().any(|j| j["state"] != "done");
+            let files = self.get("/api/deliveries").await.as_array().unwrap().clone();
             if files.len() >= count && !open {
                 return files;
             }

@@ -1,6 +1,6 @@
 // Everything that is asked of the server, typed by its own description.
 
-import { QueryClient } from '@tanstack/react-query';
+import { CancelledError, type FetchQueryOptions, QueryClient } from '@tanstack/react-query';
 import { useSyncExternalStore } from 'react';
 import type { components } from './schema';
 
@@ -108,12 +108,26 @@ export const phones = () => Object.entries(queries.getQueryData<Vocabulary>(['vo
 export const speaks = (line: { state: LineSummary['state'] }) =>
   line.state === 'timed' || line.state === 'heard';
 
+/** Whether something is said in a line and nobody has written what. */
+export const lacksText = (line: Pick<LineSummary, 'text' | 'idle'>) => line.text === '' && !line.idle;
+
 const wordPath = (word: string, language: string | null | undefined) =>
   `/api/words/${encodeURIComponent(word)}${language ? `?language=${language}` : ''}`;
 
 export const queries = new QueryClient({
   defaultOptions: { queries: { staleTime: 60_000, retry: 1, refetchOnWindowFocus: false } },
 });
+
+/** What a query gives. An answer that was dropped because something changed meanwhile is asked for anew. */
+export async function answered<T>(query: FetchQueryOptions<T>): Promise<T> {
+  for (;;) {
+    try {
+      return await queries.fetchQuery(query);
+    } catch (error) {
+      if (!(error instanceof CancelledError)) throw error;
+    }
+  }
+}
 
 /** A refusal in the server's own words. */
 export class Refused extends Error {

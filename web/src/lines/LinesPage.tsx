@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Suspense, lazy, useEffect } from 'react';
 import { fetchLine } from '../api/act';
-import { type LineSummary, api, queries, speaks } from '../api/client';
+import { type LineSummary, answered, api, lacksText, speaks } from '../api/client';
 import { want } from '../api/live';
 import { give } from '../commands';
 import * as player from '../score/player';
@@ -51,8 +51,7 @@ function Side({ all }: { all: LineSummary[] }) {
   const { id, duration, state } = line ?? {};
   useEffect(() => {
     if (id === undefined || duration === undefined) return;
-    queries
-      .fetchQuery({ queryKey: ['line', id], queryFn: () => fetchLine(id) })
+    answered({ queryKey: ['line', id], queryFn: () => fetchLine(id) })
       .then((l) => player.load(id, l.voice, l.document.listen))
       .catch(tell);
     if (state && speaks({ state })) want(id, duration);
@@ -60,7 +59,7 @@ function Side({ all }: { all: LineSummary[] }) {
   // What plays here is heard here.
   useEffect(() => player.stop, []);
   const open = all.filter((l) => !speaks(l));
-  const heard = all.filter((l) => l.state === 'heard');
+  const unwritten = all.filter(lacksText);
   const doubtful = all.filter((l) => l.doubtful_words > 0).length;
   return (
     <aside className={css.side}>
@@ -121,10 +120,10 @@ function Side({ all }: { all: LineSummary[] }) {
           <div>
             {open.length > 0 && <div>{count(open.length, 'line')} not timed yet</div>}
             {doubtful > 0 && <div>{count(doubtful, 'line')} with doubtful words: listen to those</div>}
-            {heard.length > 0 && (
-              <div>
-                {count(heard.length, 'line')} without a text: type it for better times,{' '}
-                <Press kind="link" testId="draft-texts" onClick={() => draftTexts(heard)}>
+            {unwritten.length > 0 && (
+              <div data-testid="unwritten">
+                {count(unwritten.length, 'line')} without a text: type it for better times,{' '}
+                <Press kind="link" testId="draft-texts" onClick={() => draftTexts(unwritten)}>
                   have it drafted
                 </Press>{' '}
                 or{' '}
@@ -133,7 +132,7 @@ function Side({ all }: { all: LineSummary[] }) {
                 </Press>
               </div>
             )}
-            {open.length === 0 && doubtful === 0 && heard.length === 0 && (
+            {open.length === 0 && doubtful === 0 && unwritten.length === 0 && (
               <div>Every line speaks. Deliver them.</div>
             )}
           </div>

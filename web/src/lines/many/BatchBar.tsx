@@ -1,11 +1,11 @@
 import { useQuery } from '@tanstack/react-query';
-import { type LineSummary, api, queries } from '../../api/client';
+import { type LineSummary, api, lacksText } from '../../api/client';
 import { remember, useSettings } from '../../settings';
 import { set } from '../../state';
 import { Hint } from '../../widgets/Hint';
 import { Press } from '../../widgets/Press';
-import { tell } from '../../widgets/tell';
 import { count } from '../../widgets/words';
+import { queued } from '../lineActions';
 import css from './BatchBar.module.css';
 import { bringMissedAgain, forgetMissed, stopBringing, useBringing } from './bring';
 
@@ -79,9 +79,6 @@ function roughly(seconds: number): string {
   return minutes < 90 ? `about ${minutes} min` : `about ${Math.round(minutes / 60)} h`;
 }
 
-const run = (work: Promise<unknown>) =>
-  void work.then(() => queries.invalidateQueries({ queryKey: ['batch'] })).catch(tell);
-
 function Batch({ lines }: { lines: LineSummary[] }) {
   const batch = useQuery({ queryKey: ['batch'], queryFn: api.batch }).data;
   const failed = lines.filter((l) => l.state === 'failed');
@@ -104,11 +101,11 @@ function Batch({ lines }: { lines: LineSummary[] }) {
             hint={
               paused ? undefined : 'After the lines that are being worked on; a restart does not change that'
             }
-            onClick={() => run(api.pauseBatch(!paused))}
+            onClick={() => queued(api.pauseBatch(!paused))}
           >
             {paused ? 'Go on' : 'Pause'}
           </Press>
-          <Press kind="quiet" testId="cancel-batch" onClick={() => run(api.cancelBatch())}>
+          <Press kind="quiet" testId="cancel-batch" onClick={() => queued(api.cancelBatch())}>
             Cancel
           </Press>
         </span>
@@ -120,7 +117,7 @@ function Batch({ lines }: { lines: LineSummary[] }) {
     <div className={css.bar} role="status">
       <span>{failed.length} lines need a look</span>
       <span className={css.end}>
-        <Press testId="try-failed" onClick={() => run(api.analyseLines(failed.map((l) => l.id)))}>
+        <Press testId="try-failed" onClick={() => queued(api.analyseLines(failed.map((l) => l.id)))}>
           Time them again
         </Press>
       </span>
@@ -131,7 +128,7 @@ function Batch({ lines }: { lines: LineSummary[] }) {
 /** A script that came with recordings, until its lines are found in them. */
 function Script({ lines }: { lines: LineSummary[] }) {
   const script = useSettings((s) => s.script);
-  const without = lines.filter((l) => l.text === '');
+  const without = lines.filter(lacksText);
   if (script.length === 0 || without.length === 0) return null;
   const heard = without.filter((l) => l.state === 'heard').length;
   return (

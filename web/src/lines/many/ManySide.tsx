@@ -1,7 +1,7 @@
 import { NumberInput } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { type LineSummary, api, speaks } from '../../api/client';
+import { type LineSummary, api, lacksText, speaks } from '../../api/client';
 import { order } from '../../deliver/order';
 import { newScene } from '../../scene/actions';
 import { MOODS } from '../../score/layers';
@@ -23,7 +23,7 @@ export function ManySide({ lines }: { lines: LineSummary[] }) {
   const ids = lines.map((l) => l.id);
   const seconds = lines.reduce((sum, l) => sum + l.duration, 0);
   const ready = lines.filter(speaks);
-  const unwritten = lines.filter((l) => l.text === '' && !l.idle);
+  const unwritten = lines.filter(lacksText);
   const again = () => queued(api.analyseLines(ids));
   const setFirsts = () => {
     void changeLines(ids, { set: 'first_frame', first: Number(first) });
