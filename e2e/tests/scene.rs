@@ -1,7 +1,10 @@
 //! A scene as its user has it: played, dragged, changed by key, undone, delivered, with a movie of all who are in it.
 
 use anyhow::{Context, Result, ensure};
+use jam_demo::LINES;
 use jam_e2e::{Bed, SMALL};
+use jam_formats::sound;
+use jam_sound::Recording;
 use serde_json::Value;
 use std::process::Command;
 use thirtyfour::prelude::*;
@@ -157,9 +160,49 @@ async fn movie(bed: &Bed) -> Result<()> {
     Ok(())
 }
 
+/// A recording in which two speak is brought in, becomes lines of one each and a scene, and one line again.
+async fn two_in_one(bed: &Bed) -> Result<()> {
+    let page = &bed.page;
+    let (first, second) = (&LINES[9], &LINES[13]);
+    let mut samples = Vec::new();
+    for line in [first, second] {
+        samples.extend(sound::read(line.recording)?.mono_at(16_000)?.iter());
+    }
+    let recording = Recording::new(16_000, vec![samples])?;
+    let path = bed.folder.path().join("both.wav");
+    std::fs::write(&path, sound::listening_copy(&recording)?)?;
+    page.browser.goto(bed.at("/")).await?;
+    page.find("[data-line='1']").await?;
+    let lines = async || -> Result<Vec<Value>> {
+        Ok(bed.json("/api/lines").await?.as_array().context("no lines")?.clone())
+    };
+    let (before, scenes) = (lines().await?.len(), bed.json("/api/scenes").await?);
+    page.fill(&path, &format!("BRAM: {} ODILE: {}", first.text, second.text)).await?;
+    page.until("it is timed", || async {
+        Ok(lines().await?.last().is_some_and(|l| l["state"] == "timed") && page.has("by-speaker").await?)
+    })
+    .await?;
+    page.until("it can be made lines of", || async { Ok(page.id("by-speaker").await?.is_enabled().await?) })
+        .await?;
+    page.click("by-speaker").await?;
+    page.until("there are two lines in its place", || async { Ok(lines().await?.len() == before + 2) })
+        .await?;
+    let said: Vec<Value> = lines().await?.iter().skip(before).map(|l| l["character"].clone()).collect();
+    ensure!(said == ["Bram", "Odile"], "{said:?}");
+    ensure!(bed.json("/api/scenes").await?.as_array().map(Vec::len) > scenes.as_array().map(Vec::len));
+    page.click("take-back").await?;
+    page.until("it is one line again", || async { Ok(lines().await?.len() == before + 1) }).await?;
+    ensure!(bed.json("/api/scenes").await? == scenes, "the scene is still there");
+    Ok(())
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn a_scene_is_played_changed_and_delivered() -> Result<()> {
     let bed = Bed::made(SMALL, true).await?;
-    let outcome = works(&bed).await;
+    let outcome = async {
+        works(&bed).await?;
+        two_in_one(&bed).await
+    }
+    .await;
     bed.done(outcome).await
 }

@@ -1,5 +1,7 @@
 //! The words of a text file: plain text, or subtitles (SubRip `.srt`, WebVTT `.vtt`) without their times.
 
+use jam_score::{is_in_capitals, is_name, without_directions};
+
 /// Longest file that is read; an hour of speech is far below it.
 const MOST: usize = 4 << 20;
 
@@ -78,16 +80,6 @@ pub struct ScriptLine {
     pub text: String,
 }
 
-/// Most words of a name before a colon or on a line of its own.
-const NAME_WORDS: usize = 4;
-
-fn is_name(text: &str) -> bool {
-    let letters = |c: char| c.is_alphanumeric() || " '’.-_&".contains(c);
-    text.starts_with(char::is_alphabetic)
-        && text.chars().all(letters)
-        && text.split_whitespace().count() <= NAME_WORDS
-}
-
 /// The number that a line of a script starts with (`12`, `12.`, `12)`, `12:`), taken away.
 fn without_number(line: &str) -> Option<&str> {
     let rest = line.trim_start_matches(|c: char| c.is_ascii_digit());
@@ -97,21 +89,6 @@ fn without_number(line: &str) -> Option<&str> {
     let marked = rest.trim_start_matches(['.', ')', ':']);
     let apart = marked.len() < rest.len() || marked.starts_with('\t');
     Some(marked.trim_start()).filter(|text| apart && !text.is_empty() && (marked.starts_with([' ', '\t'])))
-}
-
-/// What stands in round brackets is done, not said.
-fn without_directions(line: &str) -> String {
-    let mut depth = 0usize;
-    let mut out = String::new();
-    for c in line.chars() {
-        match c {
-            '(' => depth += 1,
-            ')' if depth > 0 => depth -= 1,
-            c if depth == 0 => out.push(c),
-            _ => {}
-        }
-    }
-    out.split_whitespace().collect::<Vec<_>>().join(" ")
 }
 
 /// The lines of a script: `NAME: text`, numbered ones, a name in capitals above what is said, or a line of the file
@@ -125,9 +102,7 @@ pub fn lines_of(script: &str) -> Vec<ScriptLine> {
     };
     let capitals = |line: &str| {
         let who = without_directions(line);
-        let upper =
-            !who.chars().any(char::is_lowercase) && who.chars().filter(|c| c.is_alphabetic()).count() > 1;
-        Some(who).filter(|who| upper && is_name(who) && !who.ends_with('.'))
+        Some(who).filter(|who| is_in_capitals(who) && is_name(who) && !who.ends_with('.'))
     };
     let rows: Vec<&str> = script.lines().map(str::trim).collect();
     let alone = |k: usize| rows.get(k + 1).is_some_and(|next| !next.is_empty());

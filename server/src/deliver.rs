@@ -5,6 +5,7 @@ use crate::app::App;
 use crate::evaluate::now_played;
 use crate::models::Model;
 use crate::problem::{Answer, Problem};
+use crate::recordings;
 use jam_desk::{Played, Stretch, frames_of};
 use jam_formats::deliver::{DeliverError, Delivery, FileKind, OutFile, together};
 use jam_formats::glb::Character;
@@ -12,7 +13,6 @@ use jam_formats::names::Naming;
 use jam_formats::out::timeline::{Row, Shot, otio};
 use jam_formats::out::wave;
 use jam_formats::recipe::{Length, Recipe};
-use jam_formats::sound;
 use jam_rig::Sampled;
 use jam_score::{FrameGrid, Listen, Seconds, Timing};
 use jam_sound::Recording;
@@ -66,8 +66,7 @@ impl Ready {
         let sampled = played.sampled_as(&stretch);
         let sound = match recipe.kinds_a_line().contains(&FileKind::Wav) || recipe.has_clips() {
             true => {
-                let bytes = app.store.blob(&stored.recording)?;
-                let whole = sound::read(&bytes)?;
+                let whole = recordings::read(&app.store, &stored.recording)?;
                 // All of it as it was brought in, or the one channel that is listened to.
                 let own = Listen { channel: line.listen.channel, ..Listen::default() };
                 Some(match own.channel {

@@ -4,6 +4,7 @@ use crate::app::App;
 use crate::here;
 use crate::outside;
 use crate::problem::{Answer, Problem};
+use crate::recordings;
 use jam_desk::LinesChange;
 use jam_formats::sound;
 use jam_score::Span;
@@ -72,7 +73,7 @@ pub fn draft(
     part: Option<(f64, f64)>,
     watch: &dyn Fn(f64) -> bool,
 ) -> Answer<Draft> {
-    let recording = sound::read(&app.store.blob(&line.recording)?)?;
+    let recording = recordings::read(&app.store, &line.recording)?;
     let heard = recording.heard(&line.document.listen);
     let recording = heard.map_err(|e| Problem::refused("listen", "not_heard", e))?;
     let recording = match part {

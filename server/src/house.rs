@@ -1,6 +1,7 @@
 //! The desk in this house: operations made inside the data file's transaction, and events of them
 //! sent to every page.
 
+use crate::apart::Parts;
 use crate::app::{App, Event};
 use crate::evaluate;
 use crate::here::{Here, change_one, changed};
@@ -268,6 +269,10 @@ pub fn produce(app: &Arc<App>, op: &ProductionOp) -> Answer<ProductionMade> {
         let wrong = |e: String| Problem::refused("recipe", "recipe_wrong", e);
         read.map_err(|e| wrong(e.to_string()))?.check().map_err(|e| wrong(e.to_string()))?;
     }
+    let apart = match op {
+        ProductionOp::SplitBySpeaker { id } => Some(Parts::of(app, *id)?),
+        _ => None,
+    };
     let mut untimed = Vec::new();
     let done = app.store.change_production(|now| -> Answer<_> {
         let production = production_now(app, takes_of)?;
@@ -276,6 +281,10 @@ pub fn produce(app: &Arc<App>, op: &ProductionOp) -> Answer<ProductionMade> {
             Comes::Edit(edit) => {
                 now.make(&edit, &words)?;
                 Vec::new()
+            }
+            Comes::Apart(id) => {
+                let parts = apart.ok_or_else(|| Problem::unexpected("no parts were worked out"))?;
+                parts.put(now, id, production, &words)?
             }
             Comes::LineCopied(id) => vec![now.duplicate_line(id, &words)?],
             Comes::Scene(scene) => vec![now.add_scene(&scene, &words)?],

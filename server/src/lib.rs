@@ -2,6 +2,7 @@
 //! routes only translate.
 
 mod along;
+mod apart;
 mod app;
 pub mod capture;
 mod checked;
@@ -26,6 +27,7 @@ mod page;
 pub mod phonemiser;
 mod problem;
 mod range;
+mod recordings;
 mod routes;
 pub mod scenes;
 mod sending;

@@ -3,6 +3,7 @@
 use crate::app::App;
 use crate::deliver::{MOVIE, Ready, TIMELINE, kept, to_be_kept};
 use crate::problem::{Answer, Problem};
+use crate::recordings;
 use crate::stagings::Kept;
 use crate::version::Version;
 use jam_desk::scene::{Actor, Part, SceneLine, Staged};
@@ -12,7 +13,6 @@ use jam_formats::names::slug;
 use jam_formats::out::wave;
 use jam_formats::recipe::Recipe;
 use jam_formats::scene::{Cue, SceneActor, SceneDelivery, scene_timeline};
-use jam_formats::sound;
 use jam_rig::Figure;
 use jam_score::{FrameGrid, Scene, Seconds, Timing};
 use jam_sound::Recording;
@@ -118,7 +118,7 @@ impl App {
         let mut parts = Vec::new();
         for turn in &kept.staged.turns {
             let line = self.store.line(turn.line)?;
-            let whole = sound::read(&self.store.blob(&line.recording)?)?;
+            let whole = recordings::read(&self.store, &line.recording)?;
             let heard = whole.heard(&line.document.listen).map_err(Problem::unexpected)?.into_owned();
             parts.push((Seconds(turn.start), heard));
         }

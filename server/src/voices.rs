@@ -1,9 +1,10 @@
 //! Recordings read once and kept for a while: what is played and what is drawn of them.
 
 use crate::problem::Answer;
+use crate::recordings;
 use crate::shelf::Shelf;
 use crate::version::Version;
-use jam_formats::sound::{self, SoundError};
+use jam_formats::sound;
 use jam_score::{Line, Listen, Prosody, Seconds, Timing};
 use jam_store::Store;
 use jam_voice::{Phrasing, Report, VoiceTracks, features, phrasing};
@@ -64,10 +65,10 @@ impl Default for Speeches {
     }
 }
 
-fn read(bytes: &[u8], channel: Option<u32>) -> Result<Voice, SoundError> {
-    let whole = sound::read(bytes)?;
-    let recording = whole.heard(&Listen { channel, ..Listen::default() })?;
-    let samples = recording.mono_at(features::RATE)?;
+fn made_ready(store: &Store, hash: &str, channel: Option<u32>) -> Answer<Voice> {
+    let whole = recordings::read(store, hash)?;
+    let recording = whole.heard(&Listen { channel, ..Listen::default() }).map_err(sound::SoundError::from)?;
+    let samples = recording.mono_at(features::RATE).map_err(sound::SoundError::from)?;
     let step = (PEAK_STEP.0 * f64::from(features::RATE)) as usize;
     let peaks = samples
         .chunks(step)
@@ -84,7 +85,7 @@ impl Voices {
         let make = |kept: Option<&Arc<Voice>>| -> Answer<Option<Arc<Voice>>> {
             match kept {
                 Some(kept) => Ok(Some(kept.clone())),
-                None => Ok(Some(Arc::new(read(&store.blob(recording)?, channel)?))),
+                None => Ok(Some(Arc::new(made_ready(store, recording, channel)?))),
             }
         };
         let bytes = |v: &Voice| v.listening_copy.len() + 8 * v.peaks.len() + 8 * v.tracks.level_db.len();

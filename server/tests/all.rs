@@ -1,6 +1,7 @@
 //! All of the server's tests as one program, which is linked once.
 
 mod along;
+mod apart;
 mod api;
 mod description;
 mod idle;

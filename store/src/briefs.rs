@@ -1,6 +1,6 @@
 //! What a list tells of lines: read once for each state of a line, and kept, for a production may have thousands.
 
-use jam_score::{Language, Line, OwnFrames};
+use jam_score::{Language, Line, OwnFrames, speakers};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -10,6 +10,8 @@ pub struct Brief {
     pub name: Option<String>,
     pub text: String,
     pub lacks_text: bool,
+    /// The speakers that its text names, if there are several speeches.
+    pub speakers: Vec<String>,
     /// None is English.
     pub language: Option<Language>,
     /// The name that the line knows its character by.
@@ -29,6 +31,7 @@ impl Brief {
             name: line.name.clone(),
             text: line.text.clone(),
             lacks_text: line.lacks_text(),
+            speakers: speakers(&line.text),
             language: line.language.clone(),
             character: line.character.clone(),
             frames: line.frames,

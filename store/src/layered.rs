@@ -38,7 +38,12 @@ impl Layered {
 
 /// The hash of the file that one lies on.
 pub(crate) fn base_of(bytes: &[u8]) -> Option<String> {
-    let base = bytes.strip_prefix(BEGINS)?.get(..HASH)?;
-    let is_hash = base.iter().all(|b| b.is_ascii_hexdigit());
-    is_hash.then(|| String::from_utf8_lossy(base).into_owned())
+    hash_behind(BEGINS, bytes)
+}
+
+/// The hash that stands behind how a file begins.
+pub(crate) fn hash_behind(begins: &[u8], bytes: &[u8]) -> Option<String> {
+    let hash = bytes.strip_prefix(begins)?.get(..HASH)?;
+    let is_hash = hash.iter().all(|b| b.is_ascii_hexdigit());
+    is_hash.then(|| String::from_utf8_lossy(hash).into_owned())
 }

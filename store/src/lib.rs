@@ -6,6 +6,7 @@ mod archive;
 mod briefs;
 mod cast;
 mod changes;
+mod cut;
 mod deliveries;
 mod documents;
 mod error;
@@ -30,12 +31,13 @@ pub use archive::{Came, Whole};
 pub use briefs::Brief;
 pub use cast::{CastMember, NewModel, NewWiring, NowCast};
 pub use changes::Changes;
+pub use cut::Cut;
 pub use deliveries::{Delivered, NewDelivered};
 pub use error::StoreError;
 pub use films::Film;
 pub use journal::{NewStep, Now, RESULT, Steps};
 pub use layered::Layered;
-pub use lines::{ListedLine, NewLine, StoredLine};
+pub use lines::{ListedLine, NewLine, NewPart, StoredLine};
 pub use produced::NowProduction;
 pub use production::Production;
 pub use snapshots::Snapshot;
@@ -273,7 +275,11 @@ fn keep_blob(connection: &mut SqliteConnection, bytes: &[u8]) -> Result<String, 
     use schema::blob;
     let hash = hash(bytes);
     diesel::insert_or_ignore_into(blob::table)
-        .values((blob::hash.eq(&hash), blob::bytes.eq(bytes), blob::base.eq(layered::base_of(bytes))))
+        .values((
+            blob::hash.eq(&hash),
+            blob::bytes.eq(bytes),
+            blob::base.eq(layered::base_of(bytes).or_else(|| cut::base_of(bytes))),
+        ))
         .execute(connection)?;
     Ok(hash)
 }

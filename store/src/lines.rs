@@ -3,7 +3,7 @@
 use crate::briefs::Brief;
 use crate::documents::Documents;
 use crate::schema::{film, line, take};
-use crate::{Store, StoreError, keep_blob, parts, stored};
+use crate::{Cut, Store, StoreError, keep_blob, parts, stored};
 use diesel::prelude::*;
 use jam_score::{Ids, Line, RecordingFacts};
 use std::collections::HashMap;
@@ -15,6 +15,16 @@ pub struct NewLine<'a> {
     /// Where its numbers go on.
     pub ids: Ids,
     pub recording: &'a [u8],
+    pub recording_name: &'a str,
+    pub facts: &'a RecordingFacts,
+}
+
+/// A line that is a stretch of another one's recording, to be added.
+pub struct NewPart<'a> {
+    pub document: &'a Line,
+    /// Where its numbers go on.
+    pub ids: Ids,
+    pub cut: &'a Cut,
     pub recording_name: &'a str,
     pub facts: &'a RecordingFacts,
 }
@@ -140,6 +150,43 @@ pub(crate) fn write(
     parts::write(c, id, before.and_then(|b| b.timing.as_ref()), document.timing.as_ref())
 }
 
+/// Makes so much room behind a line; its place.
+fn make_room(c: &mut SqliteConnection, behind: i32, lines: usize) -> Result<i64, StoreError> {
+    let place: i64 = line::table.find(behind).select(line::place).first(c)?;
+    diesel::update(line::table.filter(line::place.gt(place)))
+        .set(line::place.eq(line::place + lines as i64))
+        .execute(c)?;
+    Ok(place)
+}
+
+/// Adds lines that are parts of a line's recording behind it, not there yet; their numbers.
+pub(crate) fn add_parts(
+    c: &mut SqliteConnection,
+    of: i32,
+    new: &[NewPart<'_>],
+) -> Result<Vec<i32>, StoreError> {
+    let place = make_room(c, of, new.len())?;
+    let mut made = Vec::with_capacity(new.len());
+    for (k, part) in new.iter().enumerate() {
+        let recording = keep_blob(c, &part.cut.write()?)?;
+        let id: i32 = diesel::insert_into(line::table)
+            .values((
+                line::document.eq(stored::write(&parts::head(part.document))?),
+                line::next_id.eq(i64::from(part.ids.next())),
+                line::recording.eq(recording),
+                line::recording_name.eq(part.recording_name),
+                line::recording_facts.eq(serde_json::to_string(part.facts)?),
+                line::place.eq(place + 1 + k as i64),
+                line::gone.eq(true),
+            ))
+            .returning(line::id)
+            .get_result(c)?;
+        parts::write(c, id, None, part.document.timing.as_ref())?;
+        made.push(id);
+    }
+    Ok(made)
+}
+
 /// The lines that are there, in their order.
 fn rows(c: &mut SqliteConnection) -> Result<Vec<Row>, StoreError> {
     let there = line::table.filter(line::gone.eq(false));
@@ -260,16 +307,13 @@ impl Store {
     /// step of the production brings it.
     pub(crate) fn copied(&self, c: &mut SqliteConnection, id: i32) -> Result<i32, StoreError> {
         let before = read(c, id, &self.documents)?;
-        let (place, problem): (i64, Option<String>) =
-            line::table.find(id).select((line::place, line::problem)).first(c)?;
+        let problem: Option<String> = line::table.find(id).select(line::problem).first(c)?;
         // The recording that it came with stays the first one; the others are takes of the copy, too.
         let own: Heard = line::table
             .find(id)
             .select((line::recording, line::recording_name, line::recording_facts))
             .first(c)?;
-        diesel::update(line::table.filter(line::place.gt(place)))
-            .set(line::place.eq(line::place + 1))
-            .execute(c)?;
+        let place = make_room(c, id, 1)?;
         let copy: i32 = diesel::insert_into(line::table)
             .values((
                 line::document.eq(stored::write(&parts::head(&before.document))?),

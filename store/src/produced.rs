@@ -3,7 +3,7 @@
 use crate::cast::not_taken;
 use crate::production::{set_grid, set_name};
 use crate::schema::{cast_member, delivery, line, production_step, take};
-use crate::{Failed, Now, Steps, Store, StoreError, recipes, scenes, stored};
+use crate::{Failed, NewPart, Now, Steps, Store, StoreError, lines, recipes, scenes, stored};
 use diesel::prelude::*;
 use jam_score::{ProductionEdit, Scene};
 
@@ -46,6 +46,11 @@ fn apply(c: &mut SqliteConnection, store: &Store, edit: &ProductionEdit) -> Resu
         ProductionEdit::Recipe { name, after, .. } => recipes::set(c, name, after.as_deref())?,
         ProductionEdit::Scenes { ids, gone } => scenes::set_gone(c, ids, *gone)?,
         ProductionEdit::Scene { id, after, .. } => scenes::set(c, *id, after)?,
+        ProductionEdit::All { edits } => {
+            for edit in edits {
+                awaiting.extend(apply(c, store, edit)?);
+            }
+        }
         ProductionEdit::Steps { steps, undone } => {
             for (line, step) in steps {
                 let mut now = Now::of(c, &store.documents, *line)?;
@@ -123,12 +128,37 @@ impl NowProduction<'_> {
         Ok(copy)
     }
 
+    /// Adds lines that are parts of a line's recording behind it, and gives their numbers; they are not there until a step
+    /// brings them.
+    ///
+    /// # Errors
+    /// There is no such line, or the data file cannot be read or written.
+    pub fn add_parts(&mut self, of: i32, parts: &[NewPart<'_>]) -> Result<Vec<i32>, StoreError> {
+        lines::add_parts(self.connection, of, parts)
+    }
+
+    /// Adds a scene and gives its number; it is not there until a step brings it.
+    ///
+    /// # Errors
+    /// The data file cannot be read or written.
+    pub fn add_absent_scene(&mut self, scene: &Scene) -> Result<i32, StoreError> {
+        scenes::add(self.connection, scene, true)
+    }
+
+    /// How often a line was changed.
+    ///
+    /// # Errors
+    /// There is no such line, or the data file cannot be read.
+    pub fn revision(&mut self, id: i32) -> Result<i64, StoreError> {
+        Ok(line::table.find(id).select(line::revision).first(self.connection)?)
+    }
+
     /// Makes a scene, as a step, and gives its number.
     ///
     /// # Errors
     /// The data file cannot be read or written.
     pub fn add_scene(&mut self, scene: &Scene, words: &str) -> Result<i32, StoreError> {
-        let id = scenes::add(self.connection, scene, true)?;
+        let id = self.add_absent_scene(scene)?;
         self.make(&ProductionEdit::Scenes { ids: vec![id], gone: false }, words)?;
         Ok(id)
     }

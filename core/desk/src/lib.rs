@@ -7,6 +7,7 @@
 
 mod act;
 mod alone;
+mod apart;
 mod around;
 mod brought;
 mod felt;
@@ -33,6 +34,7 @@ mod wiring;
 
 pub use act::{Done, act, number};
 pub use alone::{Alone, SEED};
+pub use apart::{Part, Together, by_speaker, scene_of_parts};
 pub use brought::{Bringing, bring, covers};
 pub use felt::{Felt, felt_of};
 pub use idle::{IdleDoes, idle};

@@ -33,6 +33,10 @@ pub enum ProductionOp {
     DuplicateLine {
         id: i32,
     },
+    /// Lines of one speaker each in the place of one whose text names who says what, and a scene of them.
+    SplitBySpeaker {
+        id: i32,
+    },
     /// Lines in the order of these; those that are not named keep theirs behind them.
     OrderLines {
         ids: Vec<i32>,
@@ -115,6 +119,8 @@ pub enum Comes {
     LinesChanged(Vec<i32>, LinesChange),
     /// A copy of a line.
     LineCopied(i32),
+    /// Lines of one speaker each in the place of a line: see [`crate::by_speaker`].
+    Apart(i32),
     Scene(Box<Scene>),
 }
 
@@ -187,6 +193,10 @@ pub fn produce(op: &ProductionOp, now: &ProductionNow) -> Result<Produced, Refus
         ProductionOp::DuplicateLine { id } => {
             let words = format!("copy {}", named(&now.lines, *id, "line")?);
             Ok(Produced { made: Comes::LineCopied(*id), words })
+        }
+        ProductionOp::SplitBySpeaker { id } => {
+            let words = format!("make lines of {} by speaker", named(&now.lines, *id, "line")?);
+            Ok(Produced { made: Comes::Apart(*id), words })
         }
         ProductionOp::OrderLines { ids } => {
             let before: Vec<i32> = now.lines.iter().map(|(id, _)| *id).collect();

@@ -37,6 +37,7 @@ pub mod prosody;
 pub mod reach;
 pub mod scene;
 mod slashes;
+mod speakers;
 mod swap;
 mod symbol;
 mod takes;
@@ -45,6 +46,9 @@ mod time;
 mod timing;
 pub mod touch;
 
+pub use self::speakers::{
+    Label, Speech, is_in_capitals, is_name, labels, speakers, speeches, without_directions,
+};
 pub use control::{Control, Region};
 pub use correct::{Correction, CorrectionError};
 pub use diction::{Diction, DictionError};

@@ -71,6 +71,10 @@ pub enum ProductionEdit {
         steps: Vec<(i32, i32)>,
         undone: bool,
     },
+    /// Several changes as one, in order.
+    All {
+        edits: Vec<ProductionEdit>,
+    },
 }
 
 impl ProductionEdit {
@@ -91,6 +95,7 @@ impl ProductionEdit {
             Scenes { ids, gone } => Scenes { ids, gone: !gone },
             Scene { id, before, after } => Scene { id, before: after, after: before },
             Steps { steps, undone } => Steps { steps, undone: !undone },
+            All { edits } => All { edits: edits.iter().rev().map(ProductionEdit::inverse).collect() },
         }
     }
 }

@@ -3,10 +3,11 @@
 mod clipped;
 
 use clipped::Unclip;
-use jam_score::{Listen, RecordingFacts, Seconds};
+use jam_score::{Listen, RecordingFacts, Seconds, Span};
 use rubato::audioadapter_buffers::direct::SequentialSlice;
 use rubato::{Fft, FixedSync, Resampler};
 use std::borrow::Cow;
+use std::ops::Range;
 
 /// Rates that sound hardware and files use; outside it a header is wrong.
 const RATES: std::ops::RangeInclusive<u32> = 4_000..=768_000;
@@ -95,6 +96,28 @@ impl Recording {
         let length = length.max(1);
         let channels = self.channels.iter().map(|c| (0..length).map(|i| at(c, i)).collect()).collect();
         Recording { rate: self.rate, channels, source: Source { rate: self.rate, samples: length } }
+    }
+
+    /// A stretch of it, by the samples of its file, whatever its rate is here; empty ones are one sample long.
+    #[must_use]
+    pub fn part(&self, samples: Range<usize>) -> Recording {
+        let here = |s: usize| {
+            let at = s as u128 * u128::from(self.rate) / u128::from(self.source.rate);
+            (at as usize).min(self.samples())
+        };
+        let (from, to) = (here(samples.start), here(samples.end));
+        let part = self.shifted(-(from as i64), to.saturating_sub(from));
+        let source = Source { rate: self.source.rate, samples: samples.len().max(1) };
+        Recording { source, ..part }
+    }
+
+    /// The energy of a channel over a stretch: the sum of its squared samples; 0 of a channel that it has not.
+    pub fn energy(&self, channel: u32, span: Span) -> f64 {
+        let sample =
+            |s: Seconds| ((s.0.max(0.0) * f64::from(self.rate)).round() as usize).min(self.samples());
+        let (from, to) = (sample(span.start), sample(span.end));
+        let own = self.channels.get(channel as usize).map_or(&[][..], |c| &c[from.min(to)..to]);
+        own.iter().filter(|s| s.is_finite()).map(|s| f64::from(*s) * f64::from(*s)).sum()
     }
 
     /// Recordings from their starts on, mixed down to one channel so long, at the highest of their rates; as loud as they

@@ -1,7 +1,7 @@
 //! From a typed text to the words that are spoken.
 
 use crate::{notation, numbers};
-use jam_score::{Language, NoiseKind, Spoken, sounds_end};
+use jam_score::{Language, NoiseKind, Spoken, labels, sounds_end};
 use std::ops::Range;
 use unicode_normalization::UnicodeNormalization;
 use unicode_normalization::char::is_combining_mark;
@@ -111,7 +111,7 @@ fn said_sign(c: char) -> Option<&'static str> {
     })
 }
 
-/// The spoken words of a text in order. What stands in square brackets is no word: `[laughs]` is heard,
+/// The spoken words of a text in order. Names in front of what is said (`BRAM: …`) and what stands in square brackets are no words: `[laughs]` is heard,
 /// `[whispers]` tells how it is said. Sounds between slashes belong to the word before them, `Odile /oʊˈdil/`,
 /// or are a word of their own.
 ///
@@ -173,8 +173,15 @@ pub fn words_in(text: &str, language: Option<&Language>) -> Result<Script, TextE
     let mut bracket: Option<usize> = None;
     let mut token = Token::default();
     let mut skip_to = 0;
+    // Names of who speaks are not said.
+    let mut names = labels(text).into_iter().map(|label| label.place).peekable();
     for (at, c) in text.char_indices().chain([(text.len(), ' ')]) {
         if at < skip_to {
+            continue;
+        }
+        if let Some(name) = names.next_if(|name| name.start <= at) {
+            token.take(words, foreign);
+            skip_to = name.end;
             continue;
         }
         match c {

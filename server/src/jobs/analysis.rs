@@ -2,9 +2,8 @@
 
 use super::job::{Ended, Order};
 use crate::app::{App, Event};
-use crate::{drafts, here};
+use crate::{drafts, here, recordings};
 use jam_desk::times::{starts_alike, timed};
-use jam_formats::sound;
 use jam_score::Timing;
 use jam_store::{NewStep, StoreError, StoredLine};
 use jam_voice::{AlignError, AnalyseError, features};
@@ -117,9 +116,8 @@ pub fn run(app: &App, id: i32, order: &Order, watch: &dyn Fn(f64) -> bool) -> Re
 
 /// The times of a line, none if it was cancelled, or why there are none.
 fn listen(app: &App, line: &StoredLine, watch: &dyn Fn(f64) -> bool) -> Result<Option<Timing>, String> {
-    let bytes = app.store.blob(&line.recording).map_err(|e| e.to_string())?;
-    let recording = sound::read_at(&bytes, features::RATE).map_err(|e| e.to_string())?;
-    drop(bytes);
+    let recording =
+        recordings::read_at(&app.store, &line.recording, features::RATE).map_err(|e| e.to_string())?;
     let words = app.word_list(line.document.language.as_ref()).map_err(|e| e.to_string())?;
     match app.analyser.time(&recording, &line.document, &words, watch) {
         Ok(found) => Ok(Some(found.timing)),

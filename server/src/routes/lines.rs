@@ -369,11 +369,11 @@ pub async fn sound(
     .await
 }
 
-/// The recording byte for byte as it was brought in.
+/// The recording byte for byte as it was brought in; of a line that is a stretch of one, all of that.
 #[utoipa::path(get, path = "/api/lines/{id}/recording", tag = "lines", params(("id" = i32, Path)), responses((status = 200, content_type = "audio/wav")))]
 pub async fn recording(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Response> {
     blocking(move || {
-        let bytes = app.store.blob(&app.store.line(id)?.recording)?;
+        let (bytes, _) = app.store.recording(&app.store.line(id)?.recording)?;
         Ok(([(header::CONTENT_TYPE, "audio/wav"), (header::CONTENT_DISPOSITION, "attachment")], bytes)
             .into_response())
     })

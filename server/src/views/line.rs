@@ -38,6 +38,8 @@ pub struct LineSummary {
     /// What it is called, beside its number.
     name: Option<String>,
     text: String,
+    /// Who speaks in it as its text names them, if there are several speeches.
+    speakers: Vec<String>,
     /// What the character who says it is called.
     character: Option<String>,
     recording_name: String,
@@ -150,6 +152,7 @@ pub fn summary(app: &App, line: &ListedLine, number: usize, around: &Around) -> 
         number,
         name: brief.name.clone(),
         text: without_sounds(&brief.text),
+        speakers: brief.speakers.clone(),
         character: brief.character.as_ref().and_then(|name| around.titles.get(name)).cloned(),
         recording_name: line.recording_name.clone(),
         duration: facts.duration,

@@ -119,7 +119,7 @@ export const queries = new QueryClient({
 });
 
 /** What a query gives. An answer that was dropped because something changed meanwhile is asked for anew. */
-export async function answered<T>(query: FetchQueryOptions<T>): Promise<T> {
+export async function fetched<T>(query: FetchQueryOptions<T>): Promise<T> {
   for (;;) {
     try {
       return await queries.fetchQuery(query);
@@ -133,7 +133,7 @@ export async function answered<T>(query: FetchQueryOptions<T>): Promise<T> {
 export class Refused extends Error {
   constructor(
     message: string,
-    /** For programs: `changed_meanwhile`; none if nobody answered. */
+    /** For programs: `changed_meanwhile`; none if nobody fetched. */
     readonly code: string | null = null,
   ) {
     super(message);
@@ -169,7 +169,7 @@ async function ask<T>(path: string, options?: RequestInit): Promise<T> {
     note(-1, false);
     return answer;
   } catch (error) {
-    // What was refused was never promised; what nobody answered may be lost.
+    // What was refused was never promised; what nobody fetched may be lost.
     note(-1, error instanceof Refused && error.code === null);
     throw error;
   }
@@ -193,7 +193,7 @@ async function answer(path: string, options?: RequestInit): Promise<Response> {
   if (!response.ok) {
     const problem = (await response.json().catch(() => null)) as { detail?: string; code?: string } | null;
     throw new Refused(
-      problem?.detail ?? `The server answered ${response.status}.`,
+      problem?.detail ?? `The server fetched ${response.status}.`,
       problem?.code ?? 'unknown',
     );
   }

@@ -938,7 +938,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The recording byte for byte as it was brought in. */
+        /** The recording byte for byte as it was brought in; of a line that is a stretch of one, all of that. */
         get: operations["recording"];
         put?: never;
         post?: never;
@@ -2735,6 +2735,8 @@ export interface components {
              */
             rate: number;
             recording_name: string;
+            /** @description Who speaks in it as its text names them, if there are several speeches. */
+            speakers: string[];
             state: components["schemas"]["LineState"];
             text: string;
             /** @description Loudness of the recording in even steps, 0..1. */
@@ -3768,6 +3770,11 @@ export interface components {
         } | {
             /** @enum {string} */
             do: "duplicate_line";
+            /** Format: int32 */
+            id: number;
+        } | {
+            /** @enum {string} */
+            do: "split_by_speaker";
             /** Format: int32 */
             id: number;
         } | {

@@ -1,7 +1,7 @@
 // Movies that are made one after the other in the page, with progress; seen in the queue beside the server's work.
 
 import { create } from 'zustand';
-import { type LineSummary, type Recipe, type SceneView, answered, api, queries } from '../api/client';
+import { type LineSummary, type Recipe, type SceneView, fetched, api, queries } from '../api/client';
 import { fetchCurves } from '../scene/data';
 import { tell } from '../widgets/tell';
 import { type Making, Stopped, encoded, lineStage, pictures, sceneStage, wayOf } from './movie';
@@ -56,7 +56,7 @@ function queue(of: Pick<MovieJob, 'line' | 'scene'>, order: Order, recipe: Recip
   chain = chain.then(() => make(id, order, recipe, server)).catch(tell);
 }
 
-const castNow = () => answered({ queryKey: ['cast'], queryFn: api.cast });
+const castNow = () => fetched({ queryKey: ['cast'], queryFn: api.cast });
 
 /** Makes movies of lines, one after the other. */
 export function makeMovies(lines: LineSummary[], recipe: Recipe, server: boolean) {

@@ -160,7 +160,7 @@ function AddForm({ dropped, onIdle }: { dropped: File | null; onIdle: () => void
         value={text}
         data-testid="new-text"
         data-autofocus
-        placeholder="Type or paste the words. [laughs] or [breath] is heard and no word. Sounds may stand behind a word between slashes: Odile /oʊˈdil/. Without a text the sounds alone are heard, a draft."
+        placeholder="Type or paste the words. [laughs] or [breath] is heard and no word. Sounds may stand behind a word between slashes: Odile /oʊˈdil/. If several speak, BRAM: before what each says. Without a text the sounds alone are heard."
         onChange={(e) => setText(e.target.value)}
         onKeyDown={(e) => {
           // Enter alone is a new line of the text.

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Suspense, lazy, useEffect } from 'react';
 import { fetchLine } from '../api/act';
-import { type LineSummary, answered, api, lacksText, speaks } from '../api/client';
+import { type LineSummary, fetched, api, lacksText, speaks } from '../api/client';
 import { want } from '../api/live';
 import { give } from '../commands';
 import * as player from '../score/player';
@@ -12,6 +12,7 @@ import { Press } from '../widgets/Press';
 import { Problem } from '../widgets/Problem';
 import { tell } from '../widgets/tell';
 import { count } from '../widgets/words';
+import { BySpeaker } from './BySpeaker';
 import { deleteLines, draftTexts } from './lineActions';
 import { LinesList } from './LinesList';
 import css from './LinesPage.module.css';
@@ -51,7 +52,7 @@ function Side({ all }: { all: LineSummary[] }) {
   const { id, duration, state } = line ?? {};
   useEffect(() => {
     if (id === undefined || duration === undefined) return;
-    answered({ queryKey: ['line', id], queryFn: () => fetchLine(id) })
+    fetched({ queryKey: ['line', id], queryFn: () => fetchLine(id) })
       .then((l) => player.load(id, l.voice, l.document.listen))
       .catch(tell);
     if (state && speaks({ state })) want(id, duration);
@@ -96,6 +97,7 @@ function Side({ all }: { all: LineSummary[] }) {
               </span>
             )}
           </div>
+          <BySpeaker line={line} />
           <div className="soft">
             {line.recording_name}
             <br />

@@ -3,9 +3,9 @@
 import { act } from '../api/act';
 import { type Batch, type LineSummary, type LinesChange, api, queries } from '../api/client';
 import { produce, turnProduction } from '../api/production';
-import { get, set } from '../state';
+import { get, go, set } from '../state';
 import { say, tell } from '../widgets/tell';
-import { sentenceCase } from '../widgets/words';
+import { count, sentenceCase } from '../widgets/words';
 
 /** The lines that something is done with: those that are marked, else the chosen one. */
 export const chosenLines = () => {
@@ -41,6 +41,18 @@ export function duplicateLine(id: number) {
   void produce({ do: 'duplicate_line', id }).then((made) => {
     const [copy] = made?.made ?? [];
     if (copy !== undefined) set({ line: copy });
+  });
+}
+
+/** Lines of one speaker each in the place of one whose text names who says what. */
+export async function splitBySpeaker(id: number) {
+  const made = await produce({ do: 'split_by_speaker', id });
+  if (!made) return;
+  set({ line: made.made[0] ?? null, marked: [] });
+  go('lines');
+  say(`It is ${count(made.made.length, 'line')} now, by speaker.`, {
+    does: 'Undo',
+    run: () => void turnProduction('undo'),
   });
 }
 

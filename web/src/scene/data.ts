@@ -10,7 +10,7 @@ import {
   type SceneTurn,
   type SceneView,
   api,
-  answered,
+  fetched,
 } from '../api/client';
 import { produce } from '../api/production';
 import { frameAt } from '../score/time';
@@ -84,7 +84,7 @@ const curvesOf = ({ id, stamp }: SceneView) => ({
   gcTime: 30_000,
 });
 
-export const fetchCurves = (scene: SceneView) => answered(curvesOf(scene));
+export const fetchCurves = (scene: SceneView) => fetched(curvesOf(scene));
 
 export const useCurves = (scene: SceneView) =>
   useQuery({ ...curvesOf(scene), placeholderData: keepPreviousData });

@@ -2,6 +2,7 @@ import { FileButton, Textarea } from '@mantine/core';
 import { useState } from 'react';
 import { act, answered } from '../../api/act';
 import { type CastMember, type Draft, type Job, type LineView, api, sentence } from '../../api/client';
+import { BySpeaker } from '../../lines/BySpeaker';
 import { LanguagePick } from '../../lines/LanguagePick';
 import { isOpen, useJob } from '../../lines/LineStatus';
 import { Hint } from '../../widgets/Hint';
@@ -38,6 +39,7 @@ export function LineBench({ line, cast }: { line: LineView; cast: CastMember[] }
           <Standing line={line} />
         </div>
         {!line.summary.idle && <Text key={id} line={line} />}
+        <BySpeaker line={line.summary} />
         {!line.summary.idle && <Report line={line} />}
       </div>
       <div className={css.column}>
