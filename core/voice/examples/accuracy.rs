@@ -309,6 +309,9 @@ fn main() {
     // One core, as the reference recogniser has.
     rayon::ThreadPoolBuilder::new().num_threads(1).build_global().unwrap();
     let analyser = Analyser::shipped().unwrap();
+    if std::env::args().nth(2).is_some_and(|part| part == "drafts") {
+        return drafts(&analyser, folder, &material);
+    }
     let mut sets: Vec<(String, Vec<Boundary>, Vec<Boundary>)> = Vec::new();
     let (mut sound, mut took, mut their_sound, mut they_took) = (0.0, 0.0, 0.0, 0.0);
     let mut everything = Vec::new();
