@@ -379,7 +379,7 @@ fn main() {
             sizes.iter().map(|(s, n)| format!("{s} {n}")).collect::<Vec<_>>().join(", ")
         );
     }
-    for set in ["flite", "small", "giant", "whispered", "cut off by 6", "cut off by 12"] {
+    for set in ["flite", "small", "giant", "sung", "whispered", "cut off by 6", "cut off by 12"] {
         doubts(&analyser, folder, &material, set);
     }
     unwritten(&analyser, folder, &material);

@@ -99,8 +99,7 @@ fn best(e: &Example, odds: &HashMap<Cut, f64>) -> Option<Vec<Cut>> {
 
 fn main() {
     let dictionary = Dictionary::shipped();
-    let mut words: Vec<&str> = dictionary.words().collect();
-    words.sort_unstable();
+    let words: Vec<&str> = dictionary.words().collect();
     let spelt = |w: &&&str| w.len() > 1 && w.chars().all(|c| c.is_ascii_lowercase() || c == '\'');
     let examples: Vec<Example> = words
         .iter()

@@ -43,6 +43,9 @@ SIZES = {"small": ("slt", 1.18), "giant": ("rms", 0.85)}
 # Voices that whisper, and recordings that were cut off at full scale by so many times.
 WHISPERED = ["slt", "rms"]
 CUT_OFF = {"cut off by 6 dB": ("rms", 2), "cut off by 12 dB": ("slt", 4)}
+# Voices that hold their sounds so many times as long and swing in pitch: 5.5 times a second by a semitone either way, as
+# singers do (Sundberg 1987: 5 to 7 times, half a semitone to one; from memory).
+SUNG, HELD, SWING, BY = ["slt", "rms"], 1.8, 5.5, 2 ** (1 / 12) - 1
 NAMES = {"ax": "AH", "axr": "ER", "pau": "SIL"}
 HAND = {"two_plus_two": "two plus two", "three_plus_five": "three plus five",
         "im_twelve": "I'm twelve, what're you talking about"}
@@ -90,6 +93,13 @@ def whispered(params, own):
     return 0.9 * out / np.abs(out).max()
 
 
+def swung(params, own):
+    """With vibrato: read faster and slower in turn, which moves no sound by more than 2 ms."""
+    time = np.arange(len(own)) / params.framerate
+    there = time + BY / (2 * np.pi * SWING) * np.sin(2 * np.pi * SWING * time)
+    return np.interp(there, time, own)
+
+
 def otherwise(folder, items):
     """The same sentences whispered and shouted into too little room."""
     ways = [(f"whispered ({v})", v, lambda p, x: whispered(p, x)) for v in WHISPERED]
@@ -103,16 +113,20 @@ def otherwise(folder, items):
 
 
 def synthesised(folder):
-    usual = [(f"flite {voice}", voice, 1.0) for voice in VOICES]
-    others = [(f"{name} ({voice} x {size})", voice, size) for name, (voice, size) in SIZES.items()]
-    for called, voice, size in usual + others:
+    usual = [(f"flite {voice}", voice, 1.0, 1.0) for voice in VOICES]
+    others = [(f"{name} ({voice} x {size})", voice, size, 1.0) for name, (voice, size) in SIZES.items()]
+    others += [(f"sung ({voice})", voice, 1.0, HELD) for voice in SUNG]
+    for called, voice, size, held in usual + others:
         for i, text in enumerate(TEXTS):
             file = folder / f"{called.split()[0]}_{voice}_{i:02}.wav"
-            out = subprocess.run(["flite", "-voice", voice, "--setf", f"duration_stretch={size}", "-psdur",
+            out = subprocess.run(["flite", "-voice", voice, "--setf", f"duration_stretch={size * held}", "-psdur",
                                   "-t", text, "-o", file],
                                  capture_output=True, text=True, check=True).stdout.split()
             if size != 1:
                 faster(file, size)
+            if held != 1:
+                params, own = samples(file)
+                write(file, params, swung(params, own))
             start, sounds = 0.0, []
             for phone, end in (pair.split(":") for pair in out if ":" in pair):
                 sounds.append([name(phone), start, float(end) / size])

@@ -196,14 +196,14 @@ pub(crate) fn listen<'r>(
     watch: &dyn Fn(f64) -> bool,
 ) -> Result<Heard<'r>, AnalyseError> {
     let samples = recording.voice_at(features::RATE)?;
-    let tracks = VoiceTracks::of(&samples);
+    let features = || features::features(&features::cepstra(&samples, size));
+    let (tracks, features) = rayon::join(|| VoiceTracks::of(&samples), features);
     if tracks.level_db.iter().all(|l| *l < SILENT_DB) {
         return Err(AnalyseError::Silent);
     }
     if !watch(0.1) {
         return Err(AlignError::Cancelled.into());
     }
-    let features = features::features(&features::cepstra(&samples, size));
     Ok(Heard { samples, features, tracks })
 }
 

@@ -63,7 +63,8 @@ impl Analyser {
     /// # Errors
     /// The model that ships is damaged.
     pub fn shipped() -> Result<Analyser, AnalyseError> {
-        Ok(Analyser { model: AcousticModel::shipped()?, dictionary: Dictionary::shipped() })
+        let (model, dictionary) = rayon::join(AcousticModel::shipped, Dictionary::shipped);
+        Ok(Analyser { model: model?, dictionary })
     }
 }
 

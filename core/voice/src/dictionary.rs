@@ -5,14 +5,15 @@ use crate::letters;
 use crate::notation::parse_phones;
 use crate::spelling::Spelling;
 use jam_score::Spoken;
-use std::collections::{BTreeMap, HashMap};
+use std::collections::BTreeMap;
 use std::sync::OnceLock;
 
 const SHIPPED: &str = include_str!("../model/cmudict.dict");
 
 /// English words with every way to say them.
 pub struct Dictionary {
-    entries: HashMap<&'static str, Vec<&'static str>>,
+    /// Words with a way to say each, in order.
+    entries: Vec<(&'static str, &'static str)>,
 }
 
 /// How words are said in a production where that is not as the dictionary says, by the word in lower case.
@@ -23,32 +24,33 @@ impl Dictionary {
     pub fn shipped() -> &'static Dictionary {
         static DICTIONARY: OnceLock<Dictionary> = OnceLock::new();
         DICTIONARY.get_or_init(|| {
-            let mut entries: HashMap<&str, Vec<&str>> = HashMap::with_capacity(130_000);
-            for line in SHIPPED.lines() {
-                let line = line.split('#').next().unwrap_or_default();
-                if let Some((word, phones)) = line.split_once(' ') {
-                    let word = word.split('(').next().unwrap_or(word);
-                    entries.entry(word).or_default().push(phones.trim());
-                }
-            }
+            let entry = |line: &'static str| {
+                let (word, phones) = line.split('#').next()?.split_once(' ')?;
+                Some((word.split('(').next()?, phones.trim()))
+            };
+            let mut entries: Vec<(&str, &str)> = SHIPPED.lines().filter_map(entry).collect();
+            // Nearly in order as it is; ways to say a word stay in theirs.
+            entries.sort_by_key(|e| e.0);
             Dictionary { entries }
         })
     }
 
     /// Every listed way to say a lower-case word.
     pub fn listed(&self, word: &str) -> Option<Vec<Spoken>> {
-        let found: Vec<Spoken> = self.entries.get(word)?.iter().filter_map(|p| parse_phones(p)).collect();
+        let from = self.entries.partition_point(|e| e.0 < word);
+        let own = self.entries[from..].iter().take_while(|e| e.0 == word);
+        let found: Vec<Spoken> = own.filter_map(|e| parse_phones(e.1)).collect();
         (!found.is_empty()).then_some(found)
     }
 
-    /// Every listed word, in no order.
+    /// Every listed word, in order.
     pub fn words(&self) -> impl Iterator<Item = &'static str> {
-        self.entries.keys().copied()
+        self.entries.chunk_by(|a, b| a.0 == b.0).map(|same| same[0].0)
     }
 
-    /// Every listed way to say any word, in no order.
+    /// Every listed way to say any word, in order of the words.
     pub fn all_listed(&self) -> impl Iterator<Item = Spoken> {
-        self.entries.values().flatten().filter_map(|p| parse_phones(p))
+        self.entries.iter().filter_map(|e| parse_phones(e.1))
     }
 
     /// Ways to say any word of Latin letters: listed, derived from listed words, or guessed from its

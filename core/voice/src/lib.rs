@@ -38,6 +38,7 @@ pub mod report;
 pub mod scorer;
 pub mod size;
 pub mod spelling;
+mod spread;
 pub mod text;
 mod unwritten;
 pub mod which;

@@ -4,6 +4,7 @@
 //! the window) joined by the cheapest path; constants are common practice.
 
 use crate::features::RATE;
+use crate::spread::spread;
 use jam_score::Span;
 use realfft::RealFftPlanner;
 use serde::{Deserialize, Serialize};
@@ -30,7 +31,9 @@ pub struct VoiceTracks {
 impl VoiceTracks {
     /// Of samples at 16 kHz.
     pub fn of(samples: &[f32]) -> VoiceTracks {
-        VoiceTracks { level_db: levels(samples), pitch_hz: pitch(samples), tilt_db: tilt(samples) }
+        let (pitch_hz, (level_db, tilt_db)) =
+            rayon::join(|| pitch(samples), || rayon::join(|| levels(samples), || tilt(samples)));
+        VoiceTracks { level_db, pitch_hz, tilt_db }
     }
 
     fn indices(&self, span: Span) -> std::ops::Range<usize> {
@@ -93,38 +96,34 @@ fn sum(values: &[f32], of: impl Fn(f32) -> f32) -> f32 {
 
 fn levels(samples: &[f32]) -> Vec<f32> {
     const WIDTH: usize = (RATE as usize * 40) / 1000;
-    let mut piece = [0f32; WIDTH];
-    (0..hops(samples))
-        .map(|i| {
-            around(samples, i, &mut piece);
-            let power = sum(&piece, |s| s * s) / WIDTH as f32;
-            (10.0 * power.max(1e-12).log10()).max(FLOOR_DB)
-        })
-        .collect()
+    let level = |piece: &mut [f32; WIDTH], i: usize| {
+        around(samples, i, piece);
+        let power = sum(piece, |s| s * s) / WIDTH as f32;
+        (10.0 * power.max(1e-12).log10()).max(FLOOR_DB)
+    };
+    spread(hops(samples), || [0f32; WIDTH], level)
 }
 
 fn tilt(samples: &[f32]) -> Vec<f32> {
     const WIDTH: usize = (RATE as usize * 40) / 1000;
     const FFT: usize = 1024;
     let forward = RealFftPlanner::<f32>::new().plan_fft_forward(FFT);
-    let (mut buffer, mut spectrum) = (forward.make_input_vec(), forward.make_output_vec());
+    let room = || (forward.make_input_vec(), forward.make_output_vec());
     let bin = |hz: usize| hz * FFT / RATE as usize;
     let window: Vec<f32> = (0..WIDTH)
         .map(|i| 0.5 - 0.5 * (std::f32::consts::TAU * (i as f32 + 0.5) / WIDTH as f32).cos())
         .collect();
-    (0..hops(samples))
-        .map(|i| {
-            around(samples, i, &mut buffer[..WIDTH]);
-            buffer.iter_mut().zip(&window).for_each(|(b, w)| *b *= w);
-            buffer[WIDTH..].fill(0.0);
-            let done = forward.process(&mut buffer, &mut spectrum).is_ok();
-            debug_assert!(done);
-            let power = |from: usize, to: usize| {
-                spectrum[bin(from)..bin(to)].iter().map(|c| c.norm_sqr()).sum::<f32>() + 1e-9
-            };
-            10.0 * (power(50, 1000) / power(1000, 5000)).log10()
-        })
-        .collect()
+    spread(hops(samples), room, |(buffer, spectrum), i| {
+        around(samples, i, &mut buffer[..WIDTH]);
+        buffer.iter_mut().zip(&window).for_each(|(b, w)| *b *= w);
+        buffer[WIDTH..].fill(0.0);
+        let done = forward.process(buffer, spectrum).is_ok();
+        debug_assert!(done);
+        let power = |from: usize, to: usize| {
+            spectrum[bin(from)..bin(to)].iter().map(|c| c.norm_sqr()).sum::<f32>() + 1e-9
+        };
+        10.0 * (power(50, 1000) / power(1000, 5000)).log10()
+    })
 }
 
 /// One thing a hop may be: voiceless (`hz` 0) or a pitch, with what speaks for it.
@@ -178,65 +177,62 @@ fn pitch(samples: &[f32]) -> Vec<f32> {
     let (shortest, longest) = ((RATE as f32 / MAX_HZ) as usize, (RATE as f32 / MIN_HZ) as usize + 1);
     let mut planner = RealFftPlanner::<f32>::new();
     let (forward, inverse) = (planner.plan_fft_forward(FFT), planner.plan_fft_inverse(FFT));
-    let mut spectrum = forward.make_output_vec();
     debug_assert!(width + longest + 2 <= FFT);
-    let mut buffer = forward.make_input_vec();
-    let mut autocorrelation = |windowed: &[f32], out: &mut [f32]| {
+    let transforms = || (forward.make_input_vec(), forward.make_output_vec());
+    let autocorrelation = |(buffer, spectrum): &mut (Vec<f32>, Vec<_>), windowed: &[f32], out: &mut [f32]| {
         buffer[..windowed.len()].copy_from_slice(windowed);
         buffer[windowed.len()..].fill(0.0);
-        let done = forward.process(&mut buffer, &mut spectrum).is_ok();
-        for bin in &mut spectrum {
+        let done = forward.process(buffer, spectrum).is_ok();
+        for bin in spectrum.iter_mut() {
             *bin = (bin.norm_sqr()).into();
         }
-        let done = done && inverse.process(&mut spectrum, &mut buffer).is_ok();
+        let done = done && inverse.process(spectrum, buffer).is_ok();
         // Both buffers have the plan's own lengths, the one thing a transform can refuse.
         debug_assert!(done);
         let whole = buffer[0].max(1e-20);
-        out.iter_mut().zip(&buffer).for_each(|(o, v)| *o = v / whole);
+        out.iter_mut().zip(buffer.iter()).for_each(|(o, v)| *o = v / whole);
     };
     let window: Vec<f32> = (1..=width)
         .map(|i| 0.5 - 0.5 * (std::f32::consts::TAU * i as f32 / (width + 1) as f32).cos())
         .collect();
     let mut of_window = vec![0f32; longest + 2];
-    autocorrelation(&window, &mut of_window);
-    let (mut piece, mut r) = (vec![0f32; width], vec![0f32; longest + 2]);
+    autocorrelation(&mut transforms(), &window, &mut of_window);
+    let room = || (transforms(), vec![0f32; width], vec![0f32; longest + 2]);
     let loudest = nearly_loudest(samples) + 1e-9;
 
-    let candidates: Vec<Candidates> = (0..hops(samples))
-        .map(|i| {
-            around(samples, i, &mut piece);
-            let mean = sum(&piece, |s| s) / width as f32;
-            let mut peak = 0f32;
-            for (sample, w) in piece.iter_mut().zip(&window) {
-                *sample -= mean;
-                peak = peak.max(sample.abs());
-                *sample *= w;
-            }
-            let silent = (2.0 - (peak / loudest) / (SILENCE / (1.0 + VOICING))).max(0.0);
-            let mut found = vec![Candidate { hz: 0.0, octaves: 0.0, strength: VOICING + silent }];
-            if peak > 1e-6 {
-                autocorrelation(&piece, &mut r);
-                r.iter_mut().zip(&of_window).for_each(|(a, w)| *a /= w);
-                let mut voiced: Vec<Candidate> = (shortest + 1..longest)
-                    .filter(|k| r[*k] > 0.25 && r[*k] > r[k - 1] && r[*k] >= r[k + 1])
-                    .map(|k| {
-                        let (a, b, d) = (r[k - 1], r[k], r[k + 1]);
-                        let offset = 0.5 * (a - d) / (a - 2.0 * b + d).min(-1e-9);
-                        let height = (b - 0.25 * (a - d) * offset).min(1.0);
-                        let hz = RATE as f32 / (k as f32 + offset);
-                        let octaves = (hz / MIN_HZ).log2();
-                        Candidate { hz, octaves, strength: height + OCTAVE * octaves }
-                    })
-                    .collect();
-                voiced.sort_by(|x, y| y.strength.total_cmp(&x.strength));
-                voiced.truncate(MOST - 1);
-                found.extend(voiced);
-            }
-            let mut all = Candidates { list: [found[0]; MOST], count: found.len() as u8 };
-            all.list[..found.len()].copy_from_slice(&found);
-            all
-        })
-        .collect();
+    let candidates: Vec<Candidates> = spread(hops(samples), room, |(transforms, piece, r), i| {
+        around(samples, i, piece);
+        let mean = sum(piece, |s| s) / width as f32;
+        let mut peak = 0f32;
+        for (sample, w) in piece.iter_mut().zip(&window) {
+            *sample -= mean;
+            peak = peak.max(sample.abs());
+            *sample *= w;
+        }
+        let silent = (2.0 - (peak / loudest) / (SILENCE / (1.0 + VOICING))).max(0.0);
+        let mut found = vec![Candidate { hz: 0.0, octaves: 0.0, strength: VOICING + silent }];
+        if peak > 1e-6 {
+            autocorrelation(transforms, piece, r);
+            r.iter_mut().zip(&of_window).for_each(|(a, w)| *a /= w);
+            let mut voiced: Vec<Candidate> = (shortest + 1..longest)
+                .filter(|k| r[*k] > 0.25 && r[*k] > r[k - 1] && r[*k] >= r[k + 1])
+                .map(|k| {
+                    let (a, b, d) = (r[k - 1], r[k], r[k + 1]);
+                    let offset = 0.5 * (a - d) / (a - 2.0 * b + d).min(-1e-9);
+                    let height = (b - 0.25 * (a - d) * offset).min(1.0);
+                    let hz = RATE as f32 / (k as f32 + offset);
+                    let octaves = (hz / MIN_HZ).log2();
+                    Candidate { hz, octaves, strength: height + OCTAVE * octaves }
+                })
+                .collect();
+            voiced.sort_by(|x, y| y.strength.total_cmp(&x.strength));
+            voiced.truncate(MOST - 1);
+            found.extend(voiced);
+        }
+        let mut all = Candidates { list: [found[0]; MOST], count: found.len() as u8 };
+        all.list[..found.len()].copy_from_slice(&found);
+        all
+    });
 
     let transition = |a: &Candidate, b: &Candidate| match (a.hz > 0.0, b.hz > 0.0) {
         (false, false) => 0.0,
