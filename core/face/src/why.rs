@@ -30,6 +30,8 @@ pub enum Why {
     Guard,
     /// Brows and eyes on stressed words.
     Brows,
+    /// What eyes, brows and head do with a laugh or a sob, by its place among the line's noises.
+    Noise(usize),
     /// What is looked at.
     Gaze,
     /// The head with the voice, and its sway.

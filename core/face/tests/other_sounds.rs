@@ -157,7 +157,19 @@ fn a_laugh_shakes_a_breath_opens_the_lips_a_sob_pulls_the_corners_and_a_hum_is_c
     assert!(over(&sob, Control::LipsSpreadLeft, 1.2)[60] > 0.35);
     assert!(over(&heard("hums", 0.8, 1.0), Control::LipsClose, 0.8)[40] > 0.95);
     assert!(over(&heard("yawns", 1.5, 1.0), Control::JawOpen, 1.5)[75] > 0.8);
+    // Eyes, brows, cheeks and head take part.
+    let middle = |face: &Performance, control: Control| over(face, control, 1.2)[60];
+    assert!(middle(&laugh, Control::CheekRaiseLeft) > 0.5 && middle(&laugh, Control::LidSquintRight) > 0.4);
+    assert!(middle(&sob, Control::BrowInnerUpLeft) > 0.5 && middle(&sob, Control::BrowInnerUpRight) > 0.5);
+    let turned = |face: &Performance| {
+        let with = over(face, Control::HeadPitch, 1.2);
+        let against = over(&silent, Control::HeadPitch, 1.2);
+        with[20..100].iter().zip(&against[20..100]).map(|(a, b)| a - b).collect::<Vec<f32>>()
+    };
+    assert!(turned(&laugh).iter().all(|by| *by < -1.5), "back: {:?}", turned(&laugh));
+    assert!(turned(&sob).iter().all(|by| *by > 1.0), "down: {:?}", turned(&sob));
     // As far as somebody wants.
     let less = heard("laughs", 1.2, 0.4);
     assert!(most(&over(&less, Control::JawOpen, 1.2)) < 0.6 * most(&over(&laugh, Control::JawOpen, 1.2)));
+    assert!(middle(&less, Control::CheekRaiseLeft) < 0.5 * middle(&laugh, Control::CheekRaiseLeft));
 }

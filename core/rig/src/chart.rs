@@ -4,7 +4,7 @@
 //! Common practice, no source: six to fourteen drawings, each held two frames at least, a closed mouth for
 //! every P, B and M.
 
-use jam_score::{FrameRate, Phone, Seconds, Sound, Symbol, Timing};
+use jam_score::{FrameRate, NoiseKind, Phone, Seconds, Sound, Symbol, Timing};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
@@ -89,6 +89,25 @@ impl MouthKind {
         }
     }
 
+    /// Of what is heard and no word: while it bursts, or all the time, and between its bursts; none if it moves no mouth.
+    fn of_noise(noise: NoiseKind) -> Option<(MouthKind, MouthKind)> {
+        let all = |kind| Some((kind, kind));
+        match noise {
+            NoiseKind::Laugh => Some((MouthKind::Wide, MouthKind::Spread)),
+            NoiseKind::Chuckle => Some((MouthKind::Spread, MouthKind::Small)),
+            NoiseKind::Sob => Some((MouthKind::Wide, MouthKind::Small)),
+            NoiseKind::Cough => Some((MouthKind::Open, MouthKind::Closed)),
+            NoiseKind::Pant => Some((MouthKind::Open, MouthKind::Small)),
+            NoiseKind::Breath | NoiseKind::Sigh => all(MouthKind::Small),
+            NoiseKind::Gasp | NoiseKind::Groan => all(MouthKind::RoundOpen),
+            NoiseKind::Yawn | NoiseKind::Scream => all(MouthKind::Open),
+            NoiseKind::Closed => all(MouthKind::Closed),
+            NoiseKind::Kiss => all(MouthKind::RoundTight),
+            NoiseKind::Tut => all(MouthKind::TongueTip),
+            NoiseKind::Other => None,
+        }
+    }
+
     fn of_english(phone: Phone, stress: Option<u8>) -> MouthKind {
         let stressed = stress != Some(0);
         match phone {
@@ -145,6 +164,11 @@ pub struct Chart {
 pub const LEAST_HOLD: usize = 2;
 /// A change of drawing costs this share of a frame of a stressed vowel, so that none is for nothing.
 const CHANGE_COST: f32 = 0.25;
+
+/// What a frame of a noise is worth: more than the pause that it lies in.
+const NOISE: f32 = 2.0;
+/// How much of a burst the mouth is open.
+const BURST: f64 = 0.6;
 
 /// What a chart lacks.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
@@ -206,6 +230,24 @@ impl Chart {
                 let from = 0.5 * (start + end - self.hold as f64);
                 let from = from.round().clamp(0.0, (frames - self.hold) as f64) as usize;
                 must_close[from..from + self.hold].fill(true);
+            }
+        }
+        let mut wants = |kind: MouthKind, worth: f32, start: f64, end: f64| {
+            let drawing = self.drawing(kind).unwrap_or(rest);
+            for f in start.max(0.0) as usize..(end.max(0.0).ceil() as usize).min(frames) {
+                let overlap = (end.min(f as f64 + 1.0) - start.max(f as f64)).max(0.0) as f32;
+                shows[f * count + drawing] += overlap * worth;
+            }
+        };
+        for noise in &timing.noises {
+            let Some(kind) = NoiseKind::of(&noise.text) else { continue };
+            let Some((open, between)) = MouthKind::of_noise(kind) else { continue };
+            let (start, end) = ((noise.span.start - lead).0, (noise.span.end - lead).0);
+            let (bursts, every) = kind.bursts(end - start);
+            wants(between, NOISE, start / frame, end / frame);
+            for k in 0..bursts {
+                let at = start + k as f64 * every;
+                wants(open, 2.0 * NOISE, at / frame, (at + BURST * every) / frame);
             }
         }
         for (f, silence) in silent.iter().enumerate() {

@@ -4,7 +4,7 @@
 use jam_rig::binding::Surface;
 use jam_rig::propose::{ShapeFacts, propose};
 use jam_rig::{Chart, Drawing, Feed, Mix, MouthKind, Output, Response, Target, Wiring, WiringError};
-use jam_score::{Control, FrameRate, Phone, Seconds, Sound, Span, Timing};
+use jam_score::{Control, FrameRate, Noise, Phone, Seconds, Sound, Span, Timing};
 use proptest::prelude::*;
 
 fn morph(name: &str, feeds: Vec<Feed>, low: f32, high: f32) -> Output {
@@ -281,6 +281,23 @@ fn a_plain_word_shows_its_mouths_in_order() {
     let mut shown = chart(2).stepped(&said, Seconds::ZERO, FrameRate::FILM, 28);
     shown.dedup();
     assert_eq!(shown, [0, 1, 3, 1, 0]);
+}
+
+/// Source: laughs have four to five sounds a second (Bachorowski et al. 2001, from memory).
+#[test]
+fn a_laugh_shows_open_mouths_and_a_hum_a_closed_one() {
+    let during = |text: &str| {
+        let mut said = timing(&[(Phone::Sil, 2.0)]);
+        said.noises = vec![Noise { text: text.into(), span: Span::new(0.5, 1.5) }];
+        let shown = chart(2).stepped(&said, Seconds::ZERO, FrameRate::FILM, 48);
+        assert!(shown[..11].iter().chain(&shown[37..]).all(|d| *d == 0), "{text}: {shown:?}");
+        shown[13..35].to_vec()
+    };
+    let laugh = during("laughs");
+    let closed = |d: &usize| *d == 0 || *d == 1;
+    assert!(!laugh.iter().any(closed) && laugh.windows(2).filter(|w| w[0] != w[1]).count() >= 5, "{laugh:?}");
+    assert!(during("hums").iter().all(|d| *d == 1));
+    assert!(during("waits").iter().all(|d| *d == 0));
 }
 
 proptest! {

@@ -80,6 +80,10 @@ pub async fn cause(
             }
             Why::Guard => "held back by the words".into(),
             Why::Brows => "brows with the voice".into(),
+            Why::Noise(i) => {
+                let heard = line.timing.as_ref().and_then(|t| t.noises.get(i));
+                heard.map_or("a noise".into(), |noise| format!("[{}]", noise.text))
+            }
             Why::Gaze => "what is looked at".into(),
             Why::Voice => "head with the voice".into(),
             Why::Body => "motion of the body".into(),

@@ -9,6 +9,7 @@ mod guard;
 pub mod lids;
 pub mod mood;
 pub mod noise;
+pub mod noises;
 mod voice;
 
 use crate::curves::{Curves, HZ, read};
@@ -273,6 +274,16 @@ pub(crate) fn lay(face: &mut Curves, scene: &Scene<'_>, trace: Option<&mut Trace
         }
     }
 
+    // A laugh narrows the eyes, a sob draws the brows together.
+    let noises = noises::Played::all(timing, &line.reach);
+    for noise in noises.iter().filter(|_| eyes > 0.0) {
+        let (from, to) = noise.reach();
+        for (control, wants) in noise.controls(seed) {
+            let value = |i: usize, v: f64| screen(v, eyes.min(1.0) * wants(i as f64 / HZ));
+            laying.change(control, Why::Noise(noise.place), from, to + 0.1, value);
+        }
+    }
+
     // Head: what the gaze asks of it, the voice, the moods' posture, and turns by hand.
     let head = layers.plays(LayerKind::Head);
     let looked = (eyes > 0.0).then(|| {
@@ -298,6 +309,10 @@ pub(crate) fn lay(face: &mut Curves, scene: &Scene<'_>, trace: Option<&mut Trace
         let swing =
             voice::Swing { nods: layers.settings.nods * head, sway: layers.settings.sway * head, loops };
         turn(Why::Voice, &voice::head(heard, n, seed, swing), true);
+        for noise in &noises {
+            let nod = (0..n).map(|i| head * noise.nod(i as f64 / HZ)).collect();
+            turn(Why::Noise(noise.place), &[vec![0.0; n], nod, vec![0.0; n]], true);
+        }
         if let Some(body) = &layers.body {
             let curve = |keys: &[keys::TimedKey]| -> Vec<f64> {
                 (0..n).map(|i| head * body.amount * keys::through(keys, i as f64 / HZ)).collect()

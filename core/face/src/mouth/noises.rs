@@ -17,12 +17,6 @@ pub struct Wanted {
 const INSISTS: f64 = 4.0;
 /// The same of lips that close, which the pause wants more.
 const CLOSES: f64 = 8.0;
-/// Seconds from one burst to the next: laughs have four to five sounds a second (Rothgänger 1998: 4.7; Bachorowski 2001: 4.4;
-/// from memory), sobs, coughs and panting fewer (common practice, no source).
-const LAUGH: f64 = 0.215;
-const SOB: f64 = 0.34;
-const COUGH: f64 = 0.32;
-const PANT: f64 = 0.40;
 
 struct Noise {
     length: f64,
@@ -48,9 +42,8 @@ impl Noise {
     }
 
     /// The jaw opens and closes with each burst, less with each.
-    fn bursts(&mut self, every: f64, open: f64, shut: f64) {
-        let count = (self.length / every).round().max(1.0) as usize;
-        let every = self.length / count as f64;
+    fn bursts(&mut self, kind: NoiseKind, open: f64, shut: f64) {
+        let (count, every) = kind.bursts(self.length);
         for k in 0..count {
             let at = k as f64 * every;
             let left = 1.0 - 0.4 * k as f64 / count as f64;
@@ -71,11 +64,11 @@ pub fn wanted(kind: NoiseKind, length: f64) -> Vec<Wanted> {
     let mut all = Noise { length, wanted: Vec::new() };
     match kind {
         NoiseKind::Laugh => {
-            all.bursts(LAUGH, 0.70, 0.15);
+            all.bursts(kind, 0.70, 0.15);
             all.lips(0.60, 0.30, 0.30);
         }
         NoiseKind::Chuckle => {
-            all.bursts(LAUGH, 0.26, 0.08);
+            all.bursts(kind, 0.26, 0.08);
             all.lips(0.50, 0.12, 0.14);
         }
         NoiseKind::Breath => {
@@ -92,7 +85,7 @@ pub fn wanted(kind: NoiseKind, length: f64) -> Vec<Wanted> {
             all.lips(0.0, 0.04, 0.12);
         }
         NoiseKind::Pant => {
-            all.bursts(PANT, 0.26, 0.12);
+            all.bursts(kind, 0.26, 0.12);
             all.lips(0.05, 0.06, 0.15);
         }
         NoiseKind::Yawn => {
@@ -101,11 +94,11 @@ pub fn wanted(kind: NoiseKind, length: f64) -> Vec<Wanted> {
             all.lips(0.0, 0.15, 0.15);
         }
         NoiseKind::Sob => {
-            all.bursts(SOB, 0.34, 0.16);
+            all.bursts(kind, 0.34, 0.16);
             all.lips(0.50, 0.08, 0.40);
         }
         NoiseKind::Cough => {
-            all.bursts(COUGH, 0.38, 0.06);
+            all.bursts(kind, 0.38, 0.06);
             all.whole(Organ::Round, 0.15);
         }
         NoiseKind::Groan => {
