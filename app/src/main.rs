@@ -9,6 +9,7 @@ mod deliver;
 mod draft;
 mod edit;
 mod files;
+mod health;
 mod layers;
 mod out;
 mod renderer;
@@ -67,6 +68,9 @@ enum What {
     /// Brings the file of a production or a character in; what is there stays.
     #[command(after_help = whole::EXAMPLES)]
     Import(whole::Import),
+    /// Looks a production's data file through, and says what is wrong with it. Exit status 0: nothing is.
+    #[command(name = "check-data", after_help = health::EXAMPLES)]
+    CheckData(health::CheckData),
     /// Makes operations on a line of a production, the same ones that the page makes, and prints the line.
     #[command(after_help = edit::EXAMPLES)]
     Edit(edit::Edit),
@@ -168,6 +172,10 @@ fn main() -> ExitCode {
         What::Plan(options) => batch::plan(&options),
         What::Unit(options) => return status(batch::unit(&options)),
         What::Report(options) => return status(batch::report(&options)),
+        What::CheckData(options) => {
+            let whole = health::check(&options);
+            return status(whole.map(|whole| if whole { ExitCode::SUCCESS } else { ExitCode::FAILURE }));
+        }
         What::Serve(options) => serve(&options, false),
         What::Demo(options) => serve(&options, true),
         What::Align(options) => align::run(&options),
@@ -218,6 +226,9 @@ fn serve(options: &Serve, demo: bool) -> anyhow::Result<()> {
     let name = if demo { "fog-at-pell-harbour.jam" } else { "production.jam" };
     let data = options.data.clone().unwrap_or_else(|| PathBuf::from(name));
     let store = jam_store::Store::open_alone(&data)?;
+    if let Some(backup) = store.backup() {
+        println!("The data file was one of an older Jam Lips; as it was it is kept in {}", backup.display());
+    }
     if demo {
         jam_demo::fill(&store)?;
     }

@@ -41,6 +41,30 @@ fn character(folder: &Path) -> String {
 }
 
 #[test]
+fn a_data_file_is_looked_through() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("p.jam");
+    let file = path.to_str().unwrap();
+    drop(jam_store::Store::open(&path).unwrap());
+    let whole = jamlips(&["check-data", file]);
+    assert!(
+        whole.status.success()
+            && String::from_utf8_lossy(&whole.stdout).ends_with("All of it can be read.\n")
+    );
+    let mut bytes = std::fs::read(&path).unwrap();
+    // A page of the file, behind its first.
+    bytes[4096..8192].fill(0xa5);
+    std::fs::write(&path, bytes).unwrap();
+    let damaged = jamlips(&["check-data", file, "--json"]);
+    assert_eq!(damaged.status.code(), Some(1));
+    let said: Value = serde_json::from_slice(&damaged.stdout).unwrap_or_default();
+    assert!(said["faults"].as_array().is_some_and(|f| !f.is_empty()), "{damaged:?}");
+    std::fs::write(&path, "no production").unwrap();
+    let foreign = jamlips(&["check-data", file]);
+    assert!(String::from_utf8_lossy(&foreign.stderr).contains("no production of Jam Lips"));
+}
+
+#[test]
 fn align_prints_words_and_sounds_with_times_and_confidence() {
     let folder = tempfile::tempdir().unwrap();
     let said = jamlips(&["align", &recording(folder.path()), "--text", TEXT, "--json"]);

@@ -1,7 +1,7 @@
 //! Who may ask: pages of this server, and programs that have its token where there is one. A page of another site that the
 //! user visits must not reach it, neither by a forged `Host` (name rebinding) nor from its own origin.
 
-use crate::problem::Problem;
+use crate::problem::{self, Problem};
 use axum::extract::{Request, State};
 use axum::http::{HeaderMap, HeaderValue, StatusCode, Uri, header};
 use axum::middleware::Next;
@@ -103,6 +103,7 @@ fn text(headers: &HeaderMap, name: header::HeaderName) -> Option<&str> {
 }
 
 pub async fn check(State(guard): State<Arc<Guard>>, request: Request, next: Next) -> Response {
+    let is_data = request.uri().path().starts_with("/api/");
     let refused = match guard.turned_away(&request) {
         Some(says) => Some(Problem::forbidden(says).into_response()),
         None => guard.asked_for_token(&request),
@@ -113,9 +114,14 @@ pub async fn check(State(guard): State<Arc<Guard>>, request: Request, next: Next
             let _ = axum::body::to_bytes(request.into_body(), HEARD_OUT).await;
             answer
         }
+        None if is_data => problem::in_words(next.run(request).await).await,
         None => next.run(request).await,
     };
     let headers = answer.headers_mut();
+    if is_data && !headers.contains_key(header::ETAG) {
+        // What may be kept says so itself.
+        headers.entry(header::CACHE_CONTROL).or_insert(HeaderValue::from_static("no-store"));
+    }
     for (name, value) in SAFE {
         headers.entry(*name).or_insert(HeaderValue::from_static(value));
     }

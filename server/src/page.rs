@@ -15,6 +15,10 @@ pub async fn serve(uri: Uri) -> Response {
     let path = uri.path().trim_start_matches('/');
     let (path, file) = match Files::get(path) {
         Some(file) => (path, file),
+        // A place inside the page has no ending; a file that is not there is none.
+        None if path.rsplit('/').next().is_some_and(|last| last.contains('.')) => {
+            return no_such_route().await.into_response();
+        }
         None => match Files::get("index.html") {
             Some(page) => ("index.html", page),
             None => {

@@ -32,6 +32,9 @@ pub struct Problem {
     field: Option<&'static str>,
 }
 
+/// The media type of RFC 9457.
+const PROBLEM: &str = "application/problem+json";
+
 pub type Answer<T> = Result<T, Problem>;
 
 impl Problem {
@@ -78,9 +81,48 @@ impl Problem {
         Problem::new(StatusCode::PAYLOAD_TOO_LARGE, "too_large", "Too large", detail)
     }
 
+    /// What the ways to this server's answers refuse before anybody is asked: an address, a question, a body that cannot
+    /// be read; `why` is how they say it.
+    fn unread(status: StatusCode, why: &str) -> Problem {
+        const SEE: &str = "see the description of the interface, web/openapi.json";
+        match status {
+            StatusCode::NOT_FOUND => Problem::not_found(format!("There is nothing at this address; {SEE}.")),
+            StatusCode::METHOD_NOT_ALLOWED => {
+                let says = format!("This address cannot be asked in this way; {SEE}.");
+                Problem::new(status, "not_allowed", "Not in this way", says)
+            }
+            StatusCode::PAYLOAD_TOO_LARGE => {
+                Problem::too_large("This is more than is taken in one piece; send less at once.")
+            }
+            _ => {
+                let says = format!("What was asked cannot be read ({}); {SEE}.", why.trim_end_matches('.'));
+                Problem::new(status, "not_understood", "Not understood", says)
+            }
+        }
+    }
+
     pub fn unexpected(detail: impl ToString) -> Problem {
         Problem::new(StatusCode::INTERNAL_SERVER_ERROR, "unexpected", "Something went wrong here", detail)
     }
+}
+
+/// Most bytes of a refusal that is said in other words.
+const MOST_SAID: usize = 64 << 10;
+
+/// An answer as it is; a refusal that is none of [`Problem`]'s as one.
+pub async fn in_words(answer: Response) -> Response {
+    let kind = answer.headers().get(header::CONTENT_TYPE).and_then(|v| v.to_str().ok()).unwrap_or_default();
+    let status = answer.status();
+    if !status.is_client_error() || kind.starts_with(PROBLEM) {
+        return answer;
+    }
+    let allowed = answer.headers().get(header::ALLOW).cloned();
+    let said = axum::body::to_bytes(answer.into_body(), MOST_SAID).await.unwrap_or_default();
+    let mut answer = Problem::unread(status, &String::from_utf8_lossy(&said)).into_response();
+    if let Some(allowed) = allowed {
+        answer.headers_mut().insert(header::ALLOW, allowed);
+    }
+    answer
 }
 
 impl std::fmt::Display for Problem {
@@ -102,7 +144,7 @@ impl IntoResponse for Problem {
             StatusCode::TOO_MANY_REQUESTS => Some((header::RETRY_AFTER, "1")),
             _ => None,
         };
-        let kind = (header::CONTENT_TYPE, "application/problem+json");
+        let kind = (header::CONTENT_TYPE, PROBLEM);
         let mut answer = (status, [kind], Json(self)).into_response();
         if let Some((name, value)) = again {
             answer.headers_mut().insert(name, axum::http::HeaderValue::from_static(value));

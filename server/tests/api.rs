@@ -324,6 +324,29 @@ async fn what_cannot_be_used_is_answered_in_a_sentence_and_nothing_is_lost() {
     let nowhere = server.ask(Method::GET, "/api/nowhere").send().await.unwrap();
     assert_eq!(nowhere.status(), StatusCode::NOT_FOUND);
     assert_eq!(nowhere.headers()["content-type"], "application/problem+json");
+    // Addresses, questions, ways to ask and bodies that cannot be read: each a problem document (RFC 9457) with a sentence.
+    for (method, path, body, status) in [
+        (Method::GET, "/api/lines/abc", None, 400),
+        (Method::GET, "/api/lines/1/cause?time=x&controls=jaw_open", None, 400),
+        (Method::PUT, "/api/lines", None, 405),
+        (Method::POST, "/api/lines", Some("not a form"), 400),
+        (Method::POST, "/api/production/operations", Some("{"), 422),
+    ] {
+        let mut request = server.ask(method.clone(), path).header("content-type", "application/json");
+        if let Some(body) = body {
+            request = request.body(body.to_string());
+        }
+        let answer = request.send().await.unwrap();
+        assert_eq!(answer.status().as_u16(), status, "{method} {path}");
+        assert_eq!(answer.headers()["content-type"], "application/problem+json", "{method} {path}");
+        assert_eq!(answer.headers()["cache-control"], "no-store", "{method} {path}");
+        let problem: Value = answer.json().await.unwrap();
+        let says = problem["detail"].as_str().unwrap();
+        assert!(problem["code"].is_string() && says.ends_with('.') && says.len() > 20, "{problem}");
+    }
+    let lines = server.ask(Method::GET, "/api/lines").send().await.unwrap();
+    assert_eq!(lines.headers()["cache-control"], "no-store");
+    assert_eq!(server.ask(Method::GET, "/gone.js").send().await.unwrap().status(), StatusCode::NOT_FOUND);
     let no_line = server.ask(Method::GET, "/api/lines/77").send().await.unwrap();
     assert_eq!(no_line.status(), StatusCode::NOT_FOUND);
     let not_glb =

@@ -32,6 +32,16 @@ pub enum StoreError {
     Document(#[from] serde_json::Error),
 }
 
+impl StoreError {
+    /// Whether one thing in the data file cannot be read, and others may be.
+    pub(crate) fn is_of_one_thing(&self) -> bool {
+        matches!(
+            self,
+            StoreError::Document(_) | StoreError::Damaged(_) | StoreError::Newer | StoreError::Edit(_)
+        )
+    }
+}
+
 impl From<diesel::result::Error> for StoreError {
     fn from(error: diesel::result::Error) -> StoreError {
         match error {

@@ -11,6 +11,7 @@ mod deliveries;
 mod documents;
 mod error;
 mod films;
+mod health;
 mod journal;
 mod layered;
 mod lines;
@@ -35,6 +36,7 @@ pub use cut::Cut;
 pub use deliveries::{Delivered, NewDelivered};
 pub use error::StoreError;
 pub use films::Film;
+pub use health::Health;
 pub use journal::{NewStep, Now, RESULT, Steps};
 pub use layered::Layered;
 pub use lines::{ListedLine, NewLine, NewPart, StoredLine};
@@ -52,7 +54,7 @@ use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 use documents::Documents;
 use sha2::{Digest, Sha256};
 use std::fs::File;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
@@ -73,6 +75,7 @@ pub struct Store {
     briefs: Briefs,
     /// Held as long as the file is open for a server.
     _alone: Option<Arc<File>>,
+    backup: Option<Arc<PathBuf>>,
 }
 
 /// Waiting must be set before anything that may have to wait; freed pages only while the file is still empty.
@@ -110,6 +113,36 @@ fn own(path: &Path) -> std::io::Result<()> {
     }
 }
 
+/// Copies a data file of an older layout beside itself, before it is brought up to date. A copy of an earlier try stays: it
+/// is of the file as it was first.
+fn backup(c: &mut SqliteConnection, path: &Path) -> Result<PathBuf, StoreError> {
+    let mut name = path.as_os_str().to_owned();
+    name.push(format!("-before-{LAYOUT}"));
+    let to = PathBuf::from(name);
+    if to.exists() {
+        return Ok(to);
+    }
+    let failed = |e: &dyn std::fmt::Display| {
+        let says = "no copy of it could be made before it is brought up to date";
+        StoreError::Open(format!("{says} ({e}); make room beside it, then try again"))
+    };
+    let mut aside = to.as_os_str().to_owned();
+    aside.push("-part");
+    let aside = PathBuf::from(aside);
+    if aside.exists() {
+        std::fs::remove_file(&aside).map_err(|e| failed(&e))?;
+    }
+    own(&aside).map_err(|e| failed(&e))?;
+    let into = aside.to_str().ok_or_else(|| StoreError::Open("its name is not text".into()))?;
+    diesel::sql_query("VACUUM INTO ?")
+        .bind::<diesel::sql_types::Text, _>(into)
+        .execute(c)
+        .map_err(|e| failed(&e))?;
+    File::open(&aside).and_then(|f| f.sync_all()).map_err(|e| failed(&e))?;
+    std::fs::rename(&aside, &to).map_err(|e| failed(&e))?;
+    Ok(to)
+}
+
 /// Refuses files of others and of newer programs before anything is written to them.
 fn check_whose(path: &Path) -> Result<(), StoreError> {
     if std::fs::metadata(path).map_or(0, |m| m.len()) == 0 {
@@ -119,7 +152,11 @@ fn check_whose(path: &Path) -> Result<(), StoreError> {
     let foreign = || StoreError::Foreign(name.clone());
     let mut head = [0; 16];
     let read = File::open(path).and_then(|mut f| std::io::Read::read_exact(&mut f, &mut head));
-    read.map_err(|e| StoreError::Open(e.to_string()))?;
+    match read {
+        // Shorter than any data file.
+        Err(e) if e.kind() == std::io::ErrorKind::UnexpectedEof => return Err(foreign()),
+        read => read.map_err(|e| StoreError::Open(e.to_string()))?,
+    }
     if &head != b"SQLite format 3\0" {
         return Err(foreign());
     }
@@ -167,9 +204,17 @@ impl Store {
             documents: Documents::default(),
             briefs: Briefs::default(),
             _alone: None,
+            backup: None,
         };
         let mut connection = store.connection()?;
         let layout = number(&mut connection, "SELECT user_version AS n FROM pragma_user_version")?;
+        let holds = number(&mut connection, "SELECT count(*) AS n FROM sqlite_master")? > 0;
+        let pending =
+            connection.has_pending_migration(MIGRATIONS).map_err(|e| StoreError::Open(e.to_string()))?;
+        let backup = match holds && (pending || layout < LAYOUT) {
+            true => Some(Arc::new(backup(&mut connection, path)?)),
+            false => None,
+        };
         connection.run_pending_migrations(MIGRATIONS).map_err(|e| StoreError::Open(e.to_string()))?;
         connection.immediate_transaction(|c| {
             if layout < 2 {
@@ -186,7 +231,12 @@ impl Store {
             .map_err(StoreError::from)
         })?;
         drop(connection);
-        Ok(store)
+        Ok(Store { backup, ..store })
+    }
+
+    /// The copy of the data file as it was, if it was one of an older layout until now.
+    pub fn backup(&self) -> Option<&Path> {
+        self.backup.as_deref().map(PathBuf::as_path)
     }
 
     /// [`Store::open`] for a server, of which there is one at most for a file.

@@ -187,6 +187,21 @@ pub(crate) fn add_parts(
     Ok(made)
 }
 
+/// A line whose document cannot be read: it is listed, so that the others are, and says so.
+fn unreadable(
+    id: i32,
+    revision: i64,
+    recording_name: String,
+    facts: &str,
+    why: &StoreError,
+) -> Result<ListedLine, StoreError> {
+    let problem = format!(
+        "This line cannot be read ({why}); the others can. `jamlips check-data` tells more; its recording is still there."
+    );
+    let (facts, brief) = (serde_json::from_str(facts)?, Arc::new(Brief::of(&Line::new(""))));
+    Ok(ListedLine { id, revision, recording_name, facts, problem: Some(problem), brief })
+}
+
 /// The lines that are there, in their order.
 fn rows(c: &mut SqliteConnection) -> Result<Vec<Row>, StoreError> {
     let there = line::table.filter(line::gone.eq(false));
@@ -215,9 +230,22 @@ impl Store {
                     Some(brief) => brief,
                     None => {
                         let kept = self.documents.find(id, revision);
-                        let brief = Arc::new(match kept {
-                            Some(document) => Brief::of(&document),
-                            None => Brief::of(&read_document(c, id)?),
+                        let read = match kept {
+                            Some(document) => Ok(Brief::of(&document)),
+                            None => read_document(c, id).map(|document| Brief::of(&document)),
+                        };
+                        let brief = Arc::new(match read {
+                            Err(error) if error.is_of_one_thing() => {
+                                lines.push(unreadable(
+                                    id,
+                                    revision,
+                                    recording_name,
+                                    &recording_facts,
+                                    &error,
+                                )?);
+                                continue;
+                            }
+                            read => read?,
                         });
                         self.briefs.keep(id, revision, &brief);
                         brief
@@ -237,6 +265,8 @@ impl Store {
         })
     }
 
+    /// The lines that can be read, with their documents.
+    ///
     /// # Errors
     /// The data file cannot be read or written.
     pub fn lines(&self) -> Result<Vec<StoredLine>, StoreError> {
@@ -244,9 +274,13 @@ impl Store {
             let (rows, mut takes) = (rows(c)?, takes(c)?);
             let mut lines = Vec::with_capacity(rows.len());
             for row in rows {
-                let line = whole(c, row, &self.documents, |_, id, take| {
+                let line = match whole(c, row, &self.documents, |_, id, take| {
                     takes.remove(&(id, take)).ok_or(StoreError::NotFound)
-                })?;
+                }) {
+                    // It is listed with what is wrong; the others are there.
+                    Err(error) if error.is_of_one_thing() => continue,
+                    line => line?,
+                };
                 self.documents.keep(line.id, line.revision, &line.document);
                 lines.push(line);
             }

@@ -9,7 +9,7 @@ use jam_score::{
 };
 use jam_shape::Layer;
 use jam_store::{
-    Came, Layered, NewDelivered, NewLine, NewModel, NewStep, NewWiring, Production, SaidAs, Store,
+    Came, Health, Layered, NewDelivered, NewLine, NewModel, NewStep, NewWiring, Production, SaidAs, Store,
     StoreError, Whole,
 };
 use proptest::prelude::*;
@@ -561,7 +561,16 @@ fn a_file_of_the_first_layout_is_brought_up() {
     ))
     .unwrap();
     drop(c);
+    let health = Health::of(&path).unwrap();
+    assert!(health.layout < Health::NEWEST && health.faults.is_empty(), "{health:?}");
     let store = Store::open(&path).unwrap();
+    // As it was it lies beside it.
+    let backup = store.backup().unwrap();
+    assert_eq!(Health::of(backup).unwrap().layout, health.layout);
+    let mut c = SqliteConnection::establish(backup.to_str().unwrap()).unwrap();
+    assert!(c.batch_execute("SELECT before, after FROM cast_step").is_ok(), "an old table is gone");
+    assert_eq!(Health::of(&path).unwrap().layout, Health::NEWEST);
+    assert!(Store::open(&path).unwrap().backup().is_none(), "nothing was to be brought up");
     let line = store.line(1).unwrap();
     let timing = line.document.timing.as_ref().unwrap();
     line.document.check().unwrap();
@@ -589,6 +598,40 @@ fn a_file_of_the_first_layout_is_brought_up() {
     assert_eq!((again.outputs.len(), again.outputs[0].id), (2, first.id));
     assert_eq!((again.outputs[0].feeds[0].id, again.outputs[0].feeds[0].gain), (first.feeds[0].id, 0.5));
     assert!(turned(true) == member.wiring && turned(true).outputs.is_empty());
+}
+
+/// What is damaged is named; one line that cannot be read is set aside, and the others open.
+#[test]
+fn one_damaged_line_is_set_aside_and_the_rest_opens() {
+    use diesel::connection::SimpleConnection;
+    use diesel::prelude::*;
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("a #1?.jam");
+    let store = Store::open(&path).unwrap();
+    let ids = ["one", "two", "three"].map(|text| line(&store, text));
+    with_text(&store, ids[0], "another");
+    let health = Health::of(&path).unwrap();
+    assert_eq!((health.lines, health.steps, health.files), (3, 1, 1));
+    assert!(health.faults.is_empty(), "{health:?}");
+    drop(store);
+    let mut c = SqliteConnection::establish(path.to_str().unwrap()).unwrap();
+    let damage = format!("UPDATE line SET document = '{{\"version\": 1, \"docum' WHERE id = {}", ids[1]);
+    c.batch_execute(&damage).unwrap();
+    let store = Store::open(&path).unwrap();
+    let listed = store.lines_listed().unwrap();
+    assert_eq!(listed.iter().map(|l| l.id).collect::<Vec<_>>(), ids);
+    assert!(listed[1].problem.as_deref().unwrap().contains("cannot be read"), "{:?}", listed[1]);
+    assert_eq!((listed[0].problem.as_ref(), listed[2].brief.text.as_str()), (None, "three"));
+    assert_eq!(store.lines().unwrap().iter().map(|l| l.id).collect::<Vec<_>>(), [ids[0], ids[2]]);
+    assert_eq!(with_text(&store, ids[2], "goes on").text, "goes on");
+    let faults = Health::of(&path).unwrap().faults;
+    assert!(faults.len() == 1 && faults[0].starts_with(&format!("The line {} cannot", ids[1])), "{faults:?}");
+    // So is a file whose bytes are others, and one that is gone.
+    c.batch_execute("UPDATE blob SET bytes = x'00'").unwrap();
+    assert!(Health::of(&path).unwrap().faults.iter().any(|f| f.contains("another SHA-256")));
+    c.batch_execute("PRAGMA foreign_keys = OFF; DELETE FROM blob").unwrap();
+    let faults = Health::of(&path).unwrap().faults;
+    assert_eq!(faults.iter().filter(|f| f.contains("names the file")).count(), 3, "{faults:?}");
 }
 
 #[test]
