@@ -13,6 +13,8 @@ use std::sync::Arc;
 
 #[path = "commands/batch.rs"]
 mod batch;
+#[path = "commands/faults.rs"]
+mod faults;
 #[path = "commands/renderer.rs"]
 mod renderer;
 

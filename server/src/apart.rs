@@ -5,7 +5,7 @@ use crate::problem::Answer;
 use crate::recordings;
 use jam_desk::intake::Known;
 use jam_desk::{Part, ProductionNow, Refusal, Together, by_speaker, scene_of_parts};
-use jam_score::{ProductionEdit, RecordingFacts, free_copy};
+use jam_score::{ProductionEdit, RecordingFacts, free_copy, speakers};
 use jam_store::{Cut, NewPart, NowProduction};
 use std::path::Path;
 
@@ -17,6 +17,8 @@ pub struct Parts {
     /// What the line is called, or its recording.
     name: String,
     recording_name: String,
+    /// Speakers whom nobody in the cast is called like.
+    strangers: Vec<String>,
 }
 
 impl Parts {
@@ -40,6 +42,8 @@ impl Parts {
             let cut = app.store.cut_of(&stored.recording, part.samples.clone())?;
             Ok((part, cut, facts))
         };
+        let mut strangers = speakers(&stored.document.text);
+        strangers.retain(|who| known.character(who).is_none());
         let stem = Path::new(&stored.recording_name).file_stem();
         let name = stem.map_or_else(|| "scene".into(), |s| s.to_string_lossy().into_owned());
         Ok(Parts {
@@ -47,7 +51,17 @@ impl Parts {
             parts: parts.into_iter().map(with_facts).collect::<Answer<_>>()?,
             name: stored.document.name.clone().unwrap_or(name),
             recording_name: stored.recording_name,
+            strangers,
         })
+    }
+
+    /// What came of a line, in words.
+    pub fn says(&self, line: &str) -> String {
+        let made = format!("{line} is {} lines now, by speaker", self.parts.len());
+        match self.strangers.is_empty() {
+            true => made,
+            false => format!("{made}; nobody in the cast is called {}", self.strangers.join(" or ")),
+        }
     }
 
     /// Puts them in the place of the line, with a scene of them, as one step; their numbers.

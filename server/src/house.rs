@@ -284,7 +284,9 @@ pub fn produce(app: &Arc<App>, op: &ProductionOp) -> Answer<ProductionMade> {
             }
             Comes::Apart(id) => {
                 let parts = apart.ok_or_else(|| Problem::unexpected("no parts were worked out"))?;
-                parts.put(now, id, production, &words)?
+                let called = production.lines.iter().find(|(own, _)| *own == id).map(|(_, name)| name.as_str());
+                let says = parts.says(called.unwrap_or("the line"));
+                return Ok(ProductionMade { says, made: parts.put(now, id, production, &words)? });
             }
             Comes::LineCopied(id) => vec![now.duplicate_line(id, &words)?],
             Comes::Scene(scene) => vec![now.add_scene(&scene, &words)?],

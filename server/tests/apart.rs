@@ -63,7 +63,9 @@ async fn a_recording_of_two_becomes_lines_of_one_and_a_scene() {
     let (status, made) =
         server.answer(Method::POST, OPERATIONS, &json!({"do": "split_by_speaker", "id": id})).await;
     assert_eq!(status, StatusCode::OK, "{made}");
+    let said = made["says"].as_str().unwrap();
     let made: Vec<i64> = made["made"].as_array().unwrap().iter().map(|i| i.as_i64().unwrap()).collect();
+    assert_eq!(said, "line 1 is 3 lines now, by speaker");
     let listed = server.get("/api/lines").await;
     assert_eq!(listed.as_array().unwrap().len(), 3);
     let scenes = server.get("/api/scenes").await;

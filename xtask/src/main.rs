@@ -12,6 +12,7 @@ use std::time::SystemTime;
 const HELP: &str = "cargo xtask demo [ARGS…]  sets everything up and starts the application with the demo
 cargo xtask test          sets everything up and runs all checks and tests
 cargo xtask laws MINUTES  draws new cases for the property tests and keeps those that fail
+cargo xtask faults ROUNDS kills the server at random moments so often, and looks whether anything is lost
 cargo xtask farm          works many lines out on GNU parallel and on a Slurm of one node, and kills a worker
 cargo xtask web           builds the page only
 cargo xtask figures       prints the table of docs/accuracy.md anew, beside the reference recogniser's";
@@ -24,6 +25,13 @@ fn main() -> Result<()> {
         Some("laws") => {
             let minutes = arguments.get(1).and_then(|m| m.parse().ok());
             laws::run(&root(), minutes.context("say for how many minutes: cargo xtask laws 5")?)
+        }
+        Some("faults") => {
+            let rounds: usize = arguments
+                .get(1)
+                .and_then(|n| n.parse().ok())
+                .context("say how many rounds: cargo xtask faults 1000")?;
+            faults(rounds)
         }
         Some("farm") => farm(),
         Some("web") => web(),
@@ -49,6 +57,18 @@ fn run(folder: &str, program: &str, arguments: &[&str]) -> Result<()> {
         .status()
         .with_context(|| format!("“{program}” cannot be started; is it installed?"))?;
     ensure!(status.success(), "“{program} {}” failed", arguments.join(" "));
+    Ok(())
+}
+
+/// Kills the server so often: the test of that, with another number of rounds.
+fn faults(rounds: usize) -> Result<()> {
+    println!("· cargo test -p jamlips --test commands faults, {rounds} rounds");
+    let status = Command::new(std::env::var("CARGO").unwrap_or_else(|_| "cargo".into()))
+        .args(["test", "-p", "jamlips", "--test", "commands", "faults", "--", "--nocapture"])
+        .env("JAM_FAULT_ROUNDS", rounds.to_string())
+        .current_dir(root())
+        .status()?;
+    ensure!(status.success(), "something was lost");
     Ok(())
 }
 

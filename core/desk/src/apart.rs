@@ -107,7 +107,7 @@ fn times_of(whole: &Timing, words: Range<usize>, stretch: Span, ids: &mut Ids) -
 /// on a frame, so that each line begins on one.
 ///
 /// # Errors
-/// A refusal: it has no times, names nobody, somebody's words were not heard, or its words were changed.
+/// A refusal: it has no times, names nobody, somebody says no word, or none that was heard, or its words were changed.
 pub fn by_speaker(line: &Line, ids: Ids, whole: &Together<'_>) -> Result<Vec<Part>, Refusal> {
     let timing = line.timing.as_ref().filter(|_| line.is_timed()).ok_or_else(Refusal::not_timed)?;
     let said = speeches(&line.text);
@@ -116,6 +116,13 @@ pub fn by_speaker(line: &Line, ids: Ids, whole: &Together<'_>) -> Result<Vec<Par
         return Err(Refusal::new("text", "no_speakers", says));
     }
     let places = words_of(line, timing, &said)?;
+    if let Some((wordless, _)) = said.iter().zip(&places).find(|(s, w)| w.is_empty() && !s.text.is_empty()) {
+        let says = format!(
+            "“{}” has no word in it; write it before or behind something that is said, then make lines of it.",
+            wordless.text
+        );
+        return Err(Refusal::new("text", "no_words", says));
+    }
     let (said, places): (Vec<&Speech<'_>>, Vec<Range<usize>>) =
         said.iter().zip(places).filter(|(_, words)| !words.is_empty()).unzip();
     let mut spans: Vec<Span> = Vec::with_capacity(said.len());

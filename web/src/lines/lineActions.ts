@@ -5,7 +5,7 @@ import { type Batch, type LineSummary, type LinesChange, api, queries } from '..
 import { produce, turnProduction } from '../api/production';
 import { get, go, set } from '../state';
 import { say, tell } from '../widgets/tell';
-import { count, sentenceCase } from '../widgets/words';
+import { sentenceCase } from '../widgets/words';
 
 /** The lines that something is done with: those that are marked, else the chosen one. */
 export const chosenLines = () => {
@@ -50,10 +50,7 @@ export async function splitBySpeaker(id: number) {
   if (!made) return;
   set({ line: made.made[0] ?? null, marked: [] });
   go('lines');
-  say(`It is ${count(made.made.length, 'line')} now, by speaker.`, {
-    does: 'Undo',
-    run: () => void turnProduction('undo'),
-  });
+  say(`${sentenceCase(made.says)}.`, { does: 'Undo', run: () => void turnProduction('undo') });
 }
 
 /** Gives a line a name of its own; nothing takes it away. */

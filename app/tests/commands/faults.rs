@@ -1,0 +1,279 @@
+//! The server is killed at any moment of uploads, edits, analyses, undos and deliveries, and its disk runs full: what it had
+//! acknowledged is there when it starts again, nothing half written is shown, and what waited is taken up.
+//! `cargo xtask faults ROUNDS` kills it as often as one likes.
+
+use super::program;
+use jam_store::Health;
+use reqwest::Client;
+use reqwest::multipart::{Form, Part};
+use serde_json::{Value, json};
+use std::collections::BTreeMap;
+use std::io::{BufRead, BufReader};
+use std::ops::Range;
+use std::path::Path;
+use std::process::{Child, Command, Stdio};
+use std::sync::Mutex;
+use std::time::Duration;
+
+/// How often it is killed, unless `JAM_FAULT_ROUNDS` says otherwise.
+const ROUNDS: usize = 20;
+/// On one data file so often: each line of it is looked at each time.
+const ON_ONE: usize = 50;
+/// Longest that it works in a round, milliseconds.
+const LONGEST: u64 = 400;
+
+/// A server that runs, and where.
+struct Served {
+    child: Child,
+    at: String,
+}
+
+impl Served {
+    fn start(mut command: Command) -> Served {
+        let mut child = command.stdout(Stdio::piped()).stderr(Stdio::null()).spawn().unwrap();
+        let mut said = String::new();
+        let mut out = BufReader::new(child.stdout.take().unwrap());
+        while !said.contains("Jam Lips is at ") {
+            said.clear();
+            assert!(out.read_line(&mut said).unwrap() > 0, "it did not start");
+        }
+        let at = said.split("Jam Lips is at ").nth(1).unwrap().split_whitespace().next().unwrap().to_string();
+        // Whatever else it says must not fill the pipe.
+        std::thread::spawn(move || std::io::copy(&mut out, &mut std::io::sink()));
+        Served { child, at }
+    }
+
+    fn on(folder: &Path) -> Served {
+        Served::start(program(folder, &["serve", "--data", "p.jam", "--listen", "127.0.0.1:0"]))
+    }
+
+    fn kill(mut self) {
+        self.child.kill().unwrap();
+        self.child.wait().unwrap();
+    }
+}
+
+async fn get(at: &str, path: &str) -> Value {
+    let answer = Client::new().get(format!("{at}{path}")).send().await.unwrap();
+    assert!(answer.status().is_success(), "{path}: {}", answer.text().await.unwrap());
+    answer.json().await.unwrap()
+}
+
+/// Sends something and gives the answer; none if the server died over it.
+async fn post(client: &Client, url: String, body: &Value) -> Option<Value> {
+    let answer = client.post(url).json(body).send().await.ok()?;
+    let status = answer.status();
+    let answer: Value = answer.json().await.ok()?;
+    let waits = answer["code"] == "not_timed";
+    assert!(status.is_success() || status.as_u16() == 409 || waits, "{answer}");
+    status.is_success().then_some(answer)
+}
+
+/// What was acknowledged, and what was asked and not answered: either may be so.
+#[derive(Default)]
+struct Known {
+    /// Names of lines, by their number.
+    names: BTreeMap<i64, [String; 2]>,
+    texts: BTreeMap<i64, [String; 2]>,
+    delivered: Vec<i64>,
+}
+
+/// A line of the demo, sent in.
+async fn bring(client: &Client, at: &str, which: usize) -> Option<i64> {
+    let line = &jam_demo::LINES[which];
+    let file = Part::bytes(line.recording.to_vec()).file_name("take.wav");
+    let form = Form::new().part("recording", file).text("text", line.text);
+    let answer = client.post(format!("{at}/api/lines")).multipart(form).send().await.ok()?;
+    let answer: Value = answer.json().await.ok()?;
+    answer["summary"]["id"].as_i64()
+}
+
+/// Works on the server until it is gone.
+async fn work(at: &str, round: usize, known: &Mutex<Known>, lines: &[i64]) {
+    let client = Client::new();
+    let operate = |line: i64, op: Value| {
+        let url = format!("{at}/api/lines/{line}/operations");
+        let client = client.clone();
+        async move { post(&client, url, &json!({ "op": op })).await }
+    };
+    let (named, typed) = (lines[0], lines[1 % lines.len()]);
+    let names = async {
+        for k in 0.. {
+            let name = format!("R{round}_{k}");
+            known.lock().unwrap().names.entry(named).or_default()[1].clone_from(&name);
+            if operate(named, json!({"do": "name", "name": name})).await.is_none() {
+                return;
+            }
+            known.lock().unwrap().names.entry(named).or_default()[0] = name;
+        }
+    };
+    let texts = async {
+        for k in 0.. {
+            let text = format!("Round {round} and word {k}.");
+            known.lock().unwrap().texts.entry(typed).or_default()[1].clone_from(&text);
+            if operate(typed, json!({"do": "text", "text": text})).await.is_none() {
+                return;
+            }
+            known.lock().unwrap().texts.entry(typed).or_default()[0] = text;
+        }
+    };
+    let others = async {
+        for k in 0.. {
+            let Some(id) = bring(&client, at, (round + k) % 17).await else { return };
+            known.lock().unwrap().names.entry(id).or_default();
+            // A step there and back again.
+            for way in ["undo", "redo"] {
+                if operate(id, json!({"do": "name", "name": "x"})).await.is_none()
+                    || post(&client, format!("{at}/api/lines/{id}/{way}"), &Value::Null).await.is_none()
+                        && way == "undo"
+                {
+                    return;
+                }
+            }
+            let order = json!({"lines": [named], "recipe": {"kinds": ["vtt"]}});
+            if post(&client, format!("{at}/api/deliveries"), &order).await.is_some() {
+                known.lock().unwrap().delivered.push(named);
+            }
+        }
+    };
+    tokio::join!(names, texts, others);
+}
+
+/// Everything that was acknowledged is there, and all that is there is whole; what was asked and not answered may be there,
+/// and stays then.
+async fn look(at: &str, folder: &Path, known: &mut Known) {
+    let health = Health::of(&folder.join("p.jam")).unwrap();
+    assert!(health.faults.is_empty(), "{health:?}");
+    let listed = get(at, "/api/lines").await;
+    let there: Vec<i64> = listed.as_array().unwrap().iter().map(|l| l["id"].as_i64().unwrap()).collect();
+    for (id, [name, asked]) in &mut known.names {
+        assert!(there.contains(id), "line {id} was taken in and is gone");
+        let line = get(at, &format!("/api/lines/{id}")).await;
+        let now = line["summary"]["name"].as_str().unwrap_or_default();
+        assert!(name.is_empty() || now == name || now == asked, "line {id} is {now}, not {name} or {asked}");
+        *name = now.into();
+        let heard = Client::new().get(format!("{at}/api/lines/{id}/recording")).send().await.unwrap();
+        assert!(heard.status().is_success(), "the recording of line {id} is gone");
+    }
+    for (id, [text, asked]) in &mut known.texts {
+        let line = get(at, &format!("/api/lines/{id}")).await;
+        let now = line["document"]["text"].as_str().unwrap();
+        assert!(
+            text.is_empty() || now == text || now == asked,
+            "line {id} says {now}, not {text} or {asked}"
+        );
+        *text = now.into();
+    }
+}
+
+/// Waits until nothing is worked on any more.
+async fn settled(at: &str) {
+    for _ in 0..2400 {
+        let jobs = get(at, "/api/jobs").await;
+        let open = |j: &Value| j["state"] == "waiting" || j["state"] == "running";
+        if !jobs.as_array().unwrap().iter().any(open) {
+            return;
+        }
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    }
+    panic!("work never ended: {}", get(at, "/api/jobs").await);
+}
+
+/// Kills a server on one data file in some rounds; how many lines and orders it had acknowledged.
+async fn killed(rounds: Range<usize>) -> usize {
+    let folder = tempfile::tempdir().unwrap();
+    let mut known = Known::default();
+    let served = Served::on(folder.path());
+    let client = Client::new();
+    let mut lines = Vec::new();
+    for which in [9, 10] {
+        let id = bring(&client, &served.at, which).await.unwrap();
+        known.names.entry(id).or_default();
+        lines.push(id);
+    }
+    served.kill();
+    for round in rounds {
+        let served = Served::on(folder.path());
+        look(&served.at, folder.path(), &mut known).await;
+        // A moment of its own in each round, the same in each run.
+        let moment = (round as u64 + 1).wrapping_mul(0x9E37_79B9_7F4A_7C15) >> 32;
+        let (at, own) = (served.at.clone(), lines.clone());
+        let working = tokio::spawn(async move {
+            let shared = Mutex::new(known);
+            work(&at, round, &shared, &own).await;
+            shared.into_inner().unwrap()
+        });
+        tokio::time::sleep(Duration::from_millis(moment % LONGEST)).await;
+        served.kill();
+        known = working.await.unwrap();
+    }
+    // What waited is taken up: every line that can be is timed, and what was asked for has gone out.
+    let served = Served::on(folder.path());
+    look(&served.at, folder.path(), &mut known).await;
+    settled(&served.at).await;
+    for id in known.names.keys().filter(|id| !known.texts.contains_key(id)) {
+        let line = get(&served.at, &format!("/api/lines/{id}")).await;
+        assert_eq!(line["summary"]["state"], "timed", "{}", line["summary"]);
+    }
+    let files = get(&served.at, "/api/deliveries").await;
+    for id in &known.delivered {
+        assert!(
+            files.as_array().unwrap().iter().any(|f| f["line"] == *id),
+            "what line {id} was to give is not there"
+        );
+    }
+    served.kill();
+    known.names.len() + known.delivered.len()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn whatever_kills_the_server_nothing_acknowledged_is_lost() {
+    let rounds: usize = std::env::var("JAM_FAULT_ROUNDS").map_or(ROUNDS, |n| n.parse().unwrap());
+    let mut kept = 0;
+    for first in (0..rounds).step_by(ON_ONE) {
+        kept += killed(first..rounds.min(first + ON_ONE)).await;
+    }
+    println!("killed {rounds} times, {kept} lines and orders acknowledged, none lost");
+}
+
+/// Source: POSIX, `ulimit -f`: files that grow beyond it cannot be written, as on a full disk.
+#[cfg(unix)]
+#[tokio::test(flavor = "multi_thread")]
+async fn a_full_disk_is_said_and_loses_nothing() {
+    let folder = tempfile::tempdir().unwrap();
+    let client = Client::new();
+    let served = Served::on(folder.path());
+    let id = bring(&client, &served.at, 9).await.unwrap();
+    settled(&served.at).await;
+    served.kill();
+    let mut full = Command::new("sh");
+    // In blocks of 512 bytes.
+    let room = std::fs::metadata(folder.path().join("p.jam")).unwrap().len() / 512 + 600;
+    let run = format!(
+        "trap '' XFSZ; ulimit -f {room}; exec '{}' serve --data p.jam --listen 127.0.0.1:0",
+        env!("CARGO_BIN_EXE_jamlips")
+    );
+    full.current_dir(folder.path()).args(["-c", &run]);
+    let served = Served::start(full);
+    let mut refused = None;
+    for which in 0..17 {
+        let file = Part::bytes(jam_demo::LINES[which].recording.to_vec()).file_name("take.wav");
+        let form = Form::new().part("recording", file).text("text", jam_demo::LINES[which].text);
+        let answer = client.post(format!("{}/api/lines", served.at)).multipart(form).send().await.unwrap();
+        if !answer.status().is_success() {
+            refused = Some((answer.status(), answer.json::<Value>().await.unwrap()));
+            break;
+        }
+    }
+    let (status, problem) = refused.expect("there was room for all of it");
+    assert!(status.is_server_error() && problem["detail"].as_str().unwrap().len() > 20, "{problem}");
+    // What is there can still be looked at.
+    assert_eq!(get(&served.at, &format!("/api/lines/{id}")).await["summary"]["state"], "timed");
+    served.kill();
+    let served = Served::on(folder.path());
+    let health = Health::of(&folder.path().join("p.jam")).unwrap();
+    assert!(health.faults.is_empty(), "{health:?}");
+    assert!(bring(&client, &served.at, 3).await.is_some());
+    assert_eq!(get(&served.at, &format!("/api/lines/{id}")).await["summary"]["state"], "timed");
+    served.kill();
+}
