@@ -284,7 +284,8 @@ pub fn produce(app: &Arc<App>, op: &ProductionOp) -> Answer<ProductionMade> {
             }
             Comes::Apart(id) => {
                 let parts = apart.ok_or_else(|| Problem::unexpected("no parts were worked out"))?;
-                let called = production.lines.iter().find(|(own, _)| *own == id).map(|(_, name)| name.as_str());
+                let called =
+                    production.lines.iter().find(|(own, _)| *own == id).map(|(_, name)| name.as_str());
                 let says = parts.says(called.unwrap_or("the line"));
                 return Ok(ProductionMade { says, made: parts.put(now, id, production, &words)? });
             }
