@@ -190,6 +190,7 @@ async fn two_in_one(bed: &Bed) -> Result<()> {
     let said: Vec<Value> = lines().await?.iter().skip(before).map(|l| l["character"].clone()).collect();
     ensure!(said == ["Bram", "Odile"], "{said:?}");
     ensure!(bed.json("/api/scenes").await?.as_array().map(Vec::len) > scenes.as_array().map(Vec::len));
+    page.still("take-back").await?;
     page.click("take-back").await?;
     page.until("it is one line again", || async { Ok(lines().await?.len() == before + 1) }).await?;
     ensure!(bed.json("/api/scenes").await? == scenes, "the scene is still there");
