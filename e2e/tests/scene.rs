@@ -184,6 +184,8 @@ async fn two_in_one(bed: &Bed) -> Result<()> {
     .await?;
     page.until("it can be made lines of", || async { Ok(page.id("by-speaker").await?.is_enabled().await?) })
         .await?;
+    page.closed().await?;
+    page.still("by-speaker").await?;
     page.click("by-speaker").await?;
     page.until("there are two lines in its place", || async { Ok(lines().await?.len() == before + 2) })
         .await?;
