@@ -5,6 +5,7 @@ use anyhow::bail;
 use clap::Args;
 use jam_store::Health;
 use std::path::PathBuf;
+use std::process::ExitCode;
 
 pub const EXAMPLES: &str = "Examples:
   jamlips check-data production.jam
@@ -19,15 +20,15 @@ pub struct CheckData {
     json: bool,
 }
 
-/// Whether nothing is wrong with it.
-pub fn check(options: &CheckData) -> anyhow::Result<bool> {
+pub fn check(options: &CheckData) -> anyhow::Result<ExitCode> {
     if !options.file.exists() {
         bail!("there is no file {}", options.file.display());
     }
     let health = Health::of(&options.file)?;
+    let whole = if health.faults.is_empty() { ExitCode::SUCCESS } else { ExitCode::FAILURE };
     if options.json {
         out::print(&format!("{}\n", serde_json::to_string_pretty(&health)?))?;
-        return Ok(health.faults.is_empty());
+        return Ok(whole);
     }
     let Health { layout, lines, steps, files, bytes, faults } = &health;
     let older = if *layout < Health::NEWEST { ", brought up to date when it is opened" } else { "" };
@@ -46,5 +47,5 @@ pub fn check(options: &CheckData) -> anyhow::Result<bool> {
         }
     };
     out::print(&says)?;
-    Ok(faults.is_empty())
+    Ok(whole)
 }

@@ -172,10 +172,7 @@ fn main() -> ExitCode {
         What::Plan(options) => batch::plan(&options),
         What::Unit(options) => return status(batch::unit(&options)),
         What::Report(options) => return status(batch::report(&options)),
-        What::CheckData(options) => {
-            let whole = health::check(&options);
-            return status(whole.map(|whole| if whole { ExitCode::SUCCESS } else { ExitCode::FAILURE }));
-        }
+        What::CheckData(options) => return status(health::check(&options)),
         What::Serve(options) => serve(&options, false),
         What::Demo(options) => serve(&options, true),
         What::Align(options) => align::run(&options),

@@ -37,10 +37,11 @@ impl Parts {
             called: &|who| known.character(who).map(str::to_string),
         };
         let parts = by_speaker(&stored.document, stored.ids, &whole)?;
-        let with_facts = |part: Part| -> Answer<_> {
+        let (base, from) = app.store.whole_of(&stored.recording)?;
+        let with_facts = |part: Part| {
             let facts = recording.part(part.samples.clone()).facts();
-            let cut = app.store.cut_of(&stored.recording, part.samples.clone())?;
-            Ok((part, cut, facts))
+            let samples = from + part.samples.start..from + part.samples.end;
+            (part, Cut { base: base.clone(), samples }, facts)
         };
         let mut strangers = speakers(&stored.document.text);
         strangers.retain(|who| known.character(who).is_none());
@@ -48,7 +49,7 @@ impl Parts {
         let name = stem.map_or_else(|| "scene".into(), |s| s.to_string_lossy().into_owned());
         Ok(Parts {
             revision: stored.revision,
-            parts: parts.into_iter().map(with_facts).collect::<Answer<_>>()?,
+            parts: parts.into_iter().map(with_facts).collect(),
             name: stored.document.name.clone().unwrap_or(name),
             recording_name: stored.recording_name,
             strangers,

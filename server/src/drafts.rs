@@ -46,8 +46,8 @@ fn stretch(recording: &Recording, (from, to): (f64, f64)) -> Answer<Recording> {
         let says = "That is no stretch of the recording; give its start and its end in seconds.";
         return Err(Problem::refused("from", "no_stretch", says));
     }
-    let samples = |time: f64| (time * f64::from(recording.rate())).round();
-    Ok(recording.shifted(-(samples(from) as i64), samples(to - from) as usize))
+    let sample = |time: f64| (time * f64::from(recording.rate())).round() as usize;
+    Ok(recording.part(sample(from)..sample(from) + sample(to - from)))
 }
 
 /// What is said often in the production of a line: its characters' names, the words of its other lines in English, its list

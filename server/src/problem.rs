@@ -77,6 +77,10 @@ impl Problem {
         serde_json::json!({"code": self.code, "title": self.title, "detail": self.detail, "field": self.field})
     }
 
+    pub fn too_much() -> Problem {
+        Problem::too_large("This is more than is taken in one piece; send less at once.")
+    }
+
     pub fn too_large(detail: impl ToString) -> Problem {
         Problem::new(StatusCode::PAYLOAD_TOO_LARGE, "too_large", "Too large", detail)
     }
@@ -91,9 +95,7 @@ impl Problem {
                 let says = format!("This address cannot be asked in this way; {SEE}.");
                 Problem::new(status, "not_allowed", "Not in this way", says)
             }
-            StatusCode::PAYLOAD_TOO_LARGE => {
-                Problem::too_large("This is more than is taken in one piece; send less at once.")
-            }
+            StatusCode::PAYLOAD_TOO_LARGE => Problem::too_much(),
             _ => {
                 let says = format!("What was asked cannot be read ({}); {SEE}.", why.trim_end_matches('.'));
                 Problem::new(status, "not_understood", "Not understood", says)

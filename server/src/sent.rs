@@ -20,7 +20,7 @@ where
     async fn from_request(request: Request, state: &S) -> Result<Self, Problem> {
         let Json(body) = Json::from_request(request, state).await.map_err(|error| {
             if error.status() == StatusCode::PAYLOAD_TOO_LARGE {
-                return Problem::too_large("This is more than is taken in one piece; send less at once.");
+                return Problem::too_much();
             }
             let why = error.body_text();
             Problem::refused(

@@ -1,13 +1,13 @@
 //! A stretch of a recording that is kept: it names that one, and copies nothing of it.
 
-use crate::{Store, StoreError, stored};
+use crate::schema::blob;
+use crate::{Store, StoreError, based, stored};
+use diesel::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::ops::Range;
 
 /// Begins each of them; no recording begins so.
 const BEGINS: &[u8] = b"jam-cut-1\n";
-/// Letters of a hash.
-const HASH: usize = 64;
 
 /// Which samples of the recording of a hash it is.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -19,23 +19,20 @@ pub struct Cut {
 
 impl Cut {
     pub(crate) fn write(&self) -> Result<Vec<u8>, StoreError> {
-        let mut out = BEGINS.to_vec();
-        out.extend(self.base.as_bytes());
-        out.extend(stored::write(self)?.as_bytes());
-        Ok(out)
+        Ok(based::write(BEGINS, &self.base, stored::write(self)?.as_bytes()))
     }
 
     /// None of a recording that is no part of another.
     fn read(bytes: &[u8]) -> Result<Option<Cut>, StoreError> {
-        let Some(base) = base_of(bytes) else { return Ok(None) };
-        let body = std::str::from_utf8(&bytes[BEGINS.len() + HASH..]).map_err(|_| StoreError::Newer)?;
+        let Some((base, body)) = based::read(BEGINS, bytes) else { return Ok(None) };
+        let body = std::str::from_utf8(body).map_err(|e| StoreError::Damaged(e.to_string()))?;
         Ok(Some(Cut { base, ..stored::read(body)? }))
     }
 }
 
 /// The hash of the recording that one is a stretch of.
 pub(crate) fn base_of(bytes: &[u8]) -> Option<String> {
-    crate::layered::hash_behind(BEGINS, bytes)
+    based::read(BEGINS, bytes).map(|(base, _)| base)
 }
 
 impl Store {
@@ -51,16 +48,15 @@ impl Store {
         }
     }
 
-    /// Which samples of which recording a stretch of another one is.
+    /// The whole recording that one is a stretch of, or itself, and the sample of it with which it begins.
     ///
     /// # Errors
     /// The data file cannot be read, or there is no such thing in it.
-    pub fn cut_of(&self, recording: &str, samples: Range<usize>) -> Result<Cut, StoreError> {
-        Ok(match Cut::read(&self.blob(recording)?)? {
-            None => Cut { base: recording.into(), samples },
-            Some(Cut { base, samples: own }) => {
-                Cut { base, samples: own.start + samples.start..own.start + samples.end }
-            }
-        })
+    pub fn whole_of(&self, recording: &str) -> Result<(String, usize), StoreError> {
+        let base: Option<String> =
+            blob::table.find(recording).select(blob::base).first(&mut *self.connection()?)?;
+        // A whole one may be large and need not be read for that.
+        let cut = base.map(|_| Cut::read(&self.blob(recording)?)).transpose()?.flatten();
+        Ok(cut.map_or((recording.into(), 0), |cut| (cut.base, cut.samples.start)))
     }
 }

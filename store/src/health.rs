@@ -2,7 +2,7 @@
 
 use crate::lines::read_document;
 use crate::schema::{blob, line, production_step, scene, snapshot, step, wiring_step};
-use crate::{APPLICATION, LAYOUT, StoreError, check_whose, hash, number, stored};
+use crate::{APPLICATION, LAYOUT, StoreError, check_whose, hash, number, patient, stored};
 use diesel::prelude::*;
 use jam_rig::WiringEdit;
 use jam_score::{Edit, Line, ProductionEdit, Scene};
@@ -48,8 +48,7 @@ impl Health {
             .bytes()
             .map(|b| if plain(b) { char::from(b).to_string() } else { format!("%{b:02X}") })
             .collect();
-        let mut c = SqliteConnection::establish(&format!("file:{address}?mode=ro"))
-            .map_err(|e| StoreError::Open(e.to_string()))?;
+        let mut c = patient(&format!("file:{address}?mode=ro"))?;
         let layout = number(&mut c, "SELECT user_version AS n FROM pragma_user_version")?;
         let mut health = Health { layout, ..Health::default() };
         for row in diesel::sql_query("SELECT integrity_check AS t FROM pragma_integrity_check")

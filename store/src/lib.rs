@@ -3,6 +3,7 @@
 //! transaction, written through to the disk.
 
 mod archive;
+mod based;
 mod briefs;
 mod cast;
 mod changes;
@@ -113,12 +114,25 @@ fn own(path: &Path) -> std::io::Result<()> {
     }
 }
 
+/// A connection that waits for others. Also one that only reads needs it: whoever closes a data file last brings its log
+/// over, which takes a moment.
+fn patient(address: &str) -> Result<SqliteConnection, StoreError> {
+    let mut c = SqliteConnection::establish(address).map_err(|e| StoreError::Open(e.to_string()))?;
+    c.batch_execute("PRAGMA busy_timeout = 2000")?;
+    Ok(c)
+}
+
+/// What lies beside a file under its name and more.
+fn beside(path: &Path, more: &str) -> PathBuf {
+    let mut name = path.as_os_str().to_owned();
+    name.push(more);
+    name.into()
+}
+
 /// Copies a data file of an older layout beside itself, before it is brought up to date. A copy of an earlier try stays: it
 /// is of the file as it was first.
 fn backup(c: &mut SqliteConnection, path: &Path) -> Result<PathBuf, StoreError> {
-    let mut name = path.as_os_str().to_owned();
-    name.push(format!("-before-{LAYOUT}"));
-    let to = PathBuf::from(name);
+    let to = beside(path, &format!("-before-{LAYOUT}"));
     if to.exists() {
         return Ok(to);
     }
@@ -126,9 +140,7 @@ fn backup(c: &mut SqliteConnection, path: &Path) -> Result<PathBuf, StoreError> 
         let says = "no copy of it could be made before it is brought up to date";
         StoreError::Open(format!("{says} ({e}); make room beside it, then try again"))
     };
-    let mut aside = to.as_os_str().to_owned();
-    aside.push("-part");
-    let aside = PathBuf::from(aside);
+    let aside = beside(&to, "-part");
     if aside.exists() {
         std::fs::remove_file(&aside).map_err(|e| failed(&e))?;
     }
@@ -160,10 +172,7 @@ fn check_whose(path: &Path) -> Result<(), StoreError> {
     if &head != b"SQLite format 3\0" {
         return Err(foreign());
     }
-    let mut c = SqliteConnection::establish(path.to_str().ok_or_else(foreign)?)
-        .map_err(|e| StoreError::Open(e.to_string()))?;
-    // Whoever closes it last brings its log over, which takes a moment.
-    c.batch_execute("PRAGMA busy_timeout = 2000")?;
+    let mut c = patient(path.to_str().ok_or_else(foreign)?)?;
     let application = number(&mut c, "SELECT application_id AS n FROM pragma_application_id")?;
     let layout = number(&mut c, "SELECT user_version AS n FROM pragma_user_version")?;
     // The first layout did not say whose it was.
@@ -244,8 +253,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::InUse`] if there is one already.
     pub fn open_alone(path: &Path) -> Result<Store, StoreError> {
-        let mut lock = path.as_os_str().to_owned();
-        lock.push("-lock");
+        let lock = beside(path, "-lock");
         let failed = |e: std::io::Error| StoreError::Open(e.to_string());
         let file = File::options().create(true).truncate(false).write(true).open(&lock).map_err(failed)?;
         if file.try_lock().is_err() {

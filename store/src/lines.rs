@@ -159,6 +159,37 @@ fn make_room(c: &mut SqliteConnection, behind: i32, lines: usize) -> Result<i64,
     Ok(place)
 }
 
+/// A row to be added, with its document.
+struct NewRow<'a> {
+    document: &'a Line,
+    ids: Ids,
+    recording: &'a str,
+    recording_name: &'a str,
+    facts: &'a str,
+    problem: Option<&'a str>,
+    place: i64,
+    gone: bool,
+}
+
+/// Adds a line and gives its number.
+fn insert(c: &mut SqliteConnection, new: &NewRow<'_>) -> Result<i32, StoreError> {
+    let id: i32 = diesel::insert_into(line::table)
+        .values((
+            line::document.eq(stored::write(&parts::head(new.document))?),
+            line::next_id.eq(i64::from(new.ids.next())),
+            line::recording.eq(new.recording),
+            line::recording_name.eq(new.recording_name),
+            line::recording_facts.eq(new.facts),
+            line::problem.eq(new.problem),
+            line::place.eq(new.place),
+            line::gone.eq(new.gone),
+        ))
+        .returning(line::id)
+        .get_result(c)?;
+    parts::write(c, id, None, new.document.timing.as_ref())?;
+    Ok(id)
+}
+
 /// Adds lines that are parts of a line's recording behind it, not there yet; their numbers.
 pub(crate) fn add_parts(
     c: &mut SqliteConnection,
@@ -168,21 +199,17 @@ pub(crate) fn add_parts(
     let place = make_room(c, of, new.len())?;
     let mut made = Vec::with_capacity(new.len());
     for (k, part) in new.iter().enumerate() {
-        let recording = keep_blob(c, &part.cut.write()?)?;
-        let id: i32 = diesel::insert_into(line::table)
-            .values((
-                line::document.eq(stored::write(&parts::head(part.document))?),
-                line::next_id.eq(i64::from(part.ids.next())),
-                line::recording.eq(recording),
-                line::recording_name.eq(part.recording_name),
-                line::recording_facts.eq(serde_json::to_string(part.facts)?),
-                line::place.eq(place + 1 + k as i64),
-                line::gone.eq(true),
-            ))
-            .returning(line::id)
-            .get_result(c)?;
-        parts::write(c, id, None, part.document.timing.as_ref())?;
-        made.push(id);
+        let row = NewRow {
+            document: part.document,
+            ids: part.ids,
+            recording: &keep_blob(c, &part.cut.write()?)?,
+            recording_name: part.recording_name,
+            facts: &serde_json::to_string(part.facts)?,
+            problem: None,
+            place: place + 1 + k as i64,
+            gone: true,
+        };
+        made.push(insert(c, &row)?);
     }
     Ok(made)
 }
@@ -308,20 +335,18 @@ impl Store {
     /// The data file cannot be read or written.
     pub fn add_line(&self, new: &NewLine<'_>) -> Result<StoredLine, StoreError> {
         self.change(|c| {
-            let recording = keep_blob(c, new.recording)?;
             let last: Option<i64> = line::table.select(diesel::dsl::max(line::place)).first(c)?;
-            let id: i32 = diesel::insert_into(line::table)
-                .values((
-                    line::place.eq(last.unwrap_or(0) + 1),
-                    line::document.eq(stored::write(&parts::head(new.document))?),
-                    line::next_id.eq(i64::from(new.ids.next())),
-                    line::recording.eq(recording),
-                    line::recording_name.eq(new.recording_name),
-                    line::recording_facts.eq(serde_json::to_string(new.facts)?),
-                ))
-                .returning(line::id)
-                .get_result(c)?;
-            parts::write(c, id, None, new.document.timing.as_ref())?;
+            let row = NewRow {
+                document: new.document,
+                ids: new.ids,
+                recording: &keep_blob(c, new.recording)?,
+                recording_name: new.recording_name,
+                facts: &serde_json::to_string(new.facts)?,
+                problem: None,
+                place: last.unwrap_or(0) + 1,
+                gone: false,
+            };
+            let id = insert(c, &row)?;
             read(c, id, &self.documents)
         })
     }
@@ -347,21 +372,17 @@ impl Store {
             .find(id)
             .select((line::recording, line::recording_name, line::recording_facts))
             .first(c)?;
-        let place = make_room(c, id, 1)?;
-        let copy: i32 = diesel::insert_into(line::table)
-            .values((
-                line::document.eq(stored::write(&parts::head(&before.document))?),
-                line::next_id.eq(i64::from(before.ids.next())),
-                line::recording.eq(&own.0),
-                line::recording_name.eq(&own.1),
-                line::recording_facts.eq(&own.2),
-                line::problem.eq(problem),
-                line::place.eq(place + 1),
-                line::gone.eq(true),
-            ))
-            .returning(line::id)
-            .get_result(c)?;
-        parts::write(c, copy, None, before.document.timing.as_ref())?;
+        let row = NewRow {
+            document: &before.document,
+            ids: before.ids,
+            recording: &own.0,
+            recording_name: &own.1,
+            facts: &own.2,
+            problem: problem.as_deref(),
+            place: make_room(c, id, 1)? + 1,
+            gone: true,
+        };
+        let copy = insert(c, &row)?;
         let takes: Vec<(i32, String, String, String)> = take::table
             .filter(take::line_id.eq(id))
             .order(take::id)

@@ -1,6 +1,8 @@
 //! The data file keeps what it was given, and its journal goes back and forth.
 #![allow(clippy::unwrap_used)]
 
+use diesel::connection::{Connection, SimpleConnection};
+use diesel::sqlite::SqliteConnection;
 use jam_rig::Wiring;
 use jam_score::scene::{Entry, To};
 use jam_score::{
@@ -13,6 +15,7 @@ use jam_store::{
     StoreError, Whole,
 };
 use proptest::prelude::*;
+use std::path::Path;
 use std::sync::Arc;
 
 fn line(store: &Store, text: &str) -> i32 {
@@ -20,6 +23,13 @@ fn line(store: &Store, text: &str) -> i32 {
     let document = &Line::new(text);
     let (ids, recording, recording_name) = (Ids::NEW_LINE, b"RIFF", "a.wav");
     store.add_line(&NewLine { document, ids, recording, recording_name, facts: &facts }).unwrap().id
+}
+
+/// A connection beside the store's. It waits, as they do: those of a store that was dropped may still be closing.
+fn outside(path: &Path) -> SqliteConnection {
+    let mut c = SqliteConnection::establish(path.to_str().unwrap()).unwrap();
+    c.batch_execute("PRAGMA busy_timeout = 2000").unwrap();
+    c
 }
 
 /// Makes a step of a change.
@@ -235,7 +245,7 @@ fn a_nudge_writes_little() {
     let id = line(&store, "many");
     let mut ids = Ids::NEW_LINE;
     result(&store, id, spoken(3000, &mut ids));
-    let mut c = SqliteConnection::establish(path.to_str().unwrap()).unwrap();
+    let mut c = outside(&path);
     #[derive(QueryableByName)]
     struct Part {
         #[diesel(sql_type = diesel::sql_types::Text)]
@@ -435,11 +445,9 @@ fn a_nudge_in_a_line_of_a_minute_adds_little_to_the_file() {
 /// A start that was stopped before the file said whose it is must not be in the way of the next one.
 #[test]
 fn an_empty_database_becomes_a_production() {
-    use diesel::connection::SimpleConnection;
-    use diesel::prelude::*;
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("a.jam");
-    let mut c = SqliteConnection::establish(path.to_str().unwrap()).unwrap();
+    let mut c = outside(&path);
     c.batch_execute("PRAGMA auto_vacuum = INCREMENTAL; PRAGMA journal_mode = WAL").unwrap();
     drop(c);
     assert!(path.metadata().unwrap().len() > 0);
@@ -460,10 +468,8 @@ fn only_our_own_files_are_opened() {
     assert!(refused(&text).contains("no production of Jam Lips"));
     assert_eq!(std::fs::read(&text).unwrap(), b"Dear Odile, the fog is here.");
 
-    use diesel::connection::SimpleConnection;
-    use diesel::prelude::*;
     let other = folder.path().join("other.db");
-    let mut c = SqliteConnection::establish(other.to_str().unwrap()).unwrap();
+    let mut c = outside(&other);
     c.batch_execute("CREATE TABLE recipes (id INTEGER PRIMARY KEY); PRAGMA application_id = 77;").unwrap();
     assert!(refused(&other).contains("no production of Jam Lips"));
 
@@ -473,7 +479,7 @@ fn only_our_own_files_are_opened() {
     assert!(again.contains("open in another Jam Lips"), "{again}");
     drop(store);
     Store::open_alone(&ours).unwrap();
-    let mut c = SqliteConnection::establish(ours.to_str().unwrap()).unwrap();
+    let mut c = outside(&ours);
     c.batch_execute("PRAGMA user_version = 99;").unwrap();
     assert!(refused(&ours).contains("newer Jam Lips"));
 }
@@ -540,11 +546,9 @@ fn what_a_layer_lies_on_stays_and_goes_along() {
 /// A data file of the first layout: its lines are there, with numbers, and what was tied to places is tied to them.
 #[test]
 fn a_file_of_the_first_layout_is_brought_up() {
-    use diesel::connection::SimpleConnection;
-    use diesel::prelude::*;
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("old.jam");
-    let mut c = SqliteConnection::establish(path.to_str().unwrap()).unwrap();
+    let mut c = outside(&path);
     c.batch_execute(include_str!("fixtures/first-layout.sql")).unwrap();
     // A character, wired in two steps of which the second was taken back.
     let wired = |gain: f32, more: &str| {
@@ -567,7 +571,7 @@ fn a_file_of_the_first_layout_is_brought_up() {
     // As it was it lies beside it.
     let backup = store.backup().unwrap();
     assert_eq!(Health::of(backup).unwrap().layout, health.layout);
-    let mut c = SqliteConnection::establish(backup.to_str().unwrap()).unwrap();
+    let mut c = outside(backup);
     assert!(c.batch_execute("SELECT before, after FROM cast_step").is_ok(), "an old table is gone");
     assert_eq!(Health::of(&path).unwrap().layout, Health::NEWEST);
     assert!(Store::open(&path).unwrap().backup().is_none(), "nothing was to be brought up");
@@ -603,8 +607,6 @@ fn a_file_of_the_first_layout_is_brought_up() {
 /// What is damaged is named; one line that cannot be read is set aside, and the others open.
 #[test]
 fn one_damaged_line_is_set_aside_and_the_rest_opens() {
-    use diesel::connection::SimpleConnection;
-    use diesel::prelude::*;
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("a #1?.jam");
     let store = Store::open(&path).unwrap();
@@ -614,7 +616,7 @@ fn one_damaged_line_is_set_aside_and_the_rest_opens() {
     assert_eq!((health.lines, health.steps, health.files), (3, 1, 1));
     assert!(health.faults.is_empty(), "{health:?}");
     drop(store);
-    let mut c = SqliteConnection::establish(path.to_str().unwrap()).unwrap();
+    let mut c = outside(&path);
     let damage = format!("UPDATE line SET document = '{{\"version\": 1, \"docum' WHERE id = {}", ids[1]);
     c.batch_execute(&damage).unwrap();
     let store = Store::open(&path).unwrap();

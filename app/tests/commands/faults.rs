@@ -69,12 +69,13 @@ async fn post(client: &Client, url: String, body: &Value) -> Option<Value> {
     status.is_success().then_some(answer)
 }
 
-/// What was acknowledged, and what was asked and not answered: either may be so.
+/// By the number of a line: what was acknowledged, and what was asked and not answered. Either may be so.
+type Asked = BTreeMap<i64, [String; 2]>;
+
 #[derive(Default)]
 struct Known {
-    /// Names of lines, by their number.
-    names: BTreeMap<i64, [String; 2]>,
-    texts: BTreeMap<i64, [String; 2]>,
+    names: Asked,
+    texts: Asked,
     delivered: Vec<i64>,
 }
 
@@ -89,44 +90,36 @@ async fn bring(client: &Client, at: &str, which: usize) -> Option<i64> {
 }
 
 /// Works on the server until it is gone.
-async fn work(at: &str, round: usize, known: &Mutex<Known>, lines: &[i64]) {
+async fn work(at: &str, round: usize, known: &Mutex<Known>, [named, typed]: [i64; 2]) {
     let client = Client::new();
     let operate = |line: i64, op: Value| {
         let url = format!("{at}/api/lines/{line}/operations");
         let client = client.clone();
         async move { post(&client, url, &json!({ "op": op })).await }
     };
-    let (named, typed) = (lines[0], lines[1 % lines.len()]);
-    let names = async {
+    // One line is given one name or text after the other.
+    let again = async |line: i64, of: fn(&mut Known) -> &mut Asked, op: fn(String) -> Value| {
         for k in 0.. {
-            let name = format!("R{round}_{k}");
-            known.lock().unwrap().names.entry(named).or_default()[1].clone_from(&name);
-            if operate(named, json!({"do": "name", "name": name})).await.is_none() {
+            let new = format!("Round {round} and {k}.");
+            of(&mut known.lock().unwrap()).entry(line).or_default()[1].clone_from(&new);
+            if operate(line, op(new.clone())).await.is_none() {
                 return;
             }
-            known.lock().unwrap().names.entry(named).or_default()[0] = name;
+            of(&mut known.lock().unwrap()).entry(line).or_default()[0] = new;
         }
     };
-    let texts = async {
-        for k in 0.. {
-            let text = format!("Round {round} and word {k}.");
-            known.lock().unwrap().texts.entry(typed).or_default()[1].clone_from(&text);
-            if operate(typed, json!({"do": "text", "text": text})).await.is_none() {
-                return;
-            }
-            known.lock().unwrap().texts.entry(typed).or_default()[0] = text;
-        }
-    };
+    let names = again(named, |known| &mut known.names, |name| json!({"do": "name", "name": name}));
+    let texts = again(typed, |known| &mut known.texts, |text| json!({"do": "text", "text": text}));
     let others = async {
         for k in 0.. {
             let Some(id) = bring(&client, at, (round + k) % 17).await else { return };
             known.lock().unwrap().names.entry(id).or_default();
-            // A step there and back again.
+            // A step there, back and there again.
+            if operate(id, json!({"do": "name", "name": "x"})).await.is_none() {
+                return;
+            }
             for way in ["undo", "redo"] {
-                if operate(id, json!({"do": "name", "name": "x"})).await.is_none()
-                    || post(&client, format!("{at}/api/lines/{id}/{way}"), &Value::Null).await.is_none()
-                        && way == "undo"
-                {
+                if post(&client, format!("{at}/api/lines/{id}/{way}"), &Value::Null).await.is_none() {
                     return;
                 }
             }
@@ -185,11 +178,10 @@ async fn killed(rounds: Range<usize>) -> usize {
     let mut known = Known::default();
     let served = Served::on(folder.path());
     let client = Client::new();
-    let mut lines = Vec::new();
-    for which in [9, 10] {
-        let id = bring(&client, &served.at, which).await.unwrap();
-        known.names.entry(id).or_default();
-        lines.push(id);
+    let mut lines = [0; 2];
+    for (line, which) in lines.iter_mut().zip([9, 10]) {
+        *line = bring(&client, &served.at, which).await.unwrap();
+        known.names.entry(*line).or_default();
     }
     served.kill();
     for round in rounds {
@@ -197,10 +189,10 @@ async fn killed(rounds: Range<usize>) -> usize {
         look(&served.at, folder.path(), &mut known).await;
         // A moment of its own in each round, the same in each run.
         let moment = (round as u64 + 1).wrapping_mul(0x9E37_79B9_7F4A_7C15) >> 32;
-        let (at, own) = (served.at.clone(), lines.clone());
+        let at = served.at.clone();
         let working = tokio::spawn(async move {
             let shared = Mutex::new(known);
-            work(&at, round, &shared, &own).await;
+            work(&at, round, &shared, lines).await;
             shared.into_inner().unwrap()
         });
         tokio::time::sleep(Duration::from_millis(moment % LONGEST)).await;

@@ -58,8 +58,8 @@ fn words_of(line: &Line, timing: &Timing, said: &[Speech<'_>]) -> Result<Vec<Ran
 }
 
 /// The channel in which somebody is heard and others hardly are.
-fn own_channel(whole: &Together<'_>, words: &[Word]) -> Option<u32> {
-    let energy = |channel: u32| words.iter().map(|w| (whole.energy)(channel, w.span)).sum::<f64>();
+fn own_channel(whole: &Together<'_>, said: &[Span]) -> Option<u32> {
+    let energy = |channel: u32| said.iter().map(|span| (whole.energy)(channel, *span)).sum::<f64>();
     let mut all: Vec<(f64, u32)> = (0..whole.channels).map(|c| (energy(c), c)).collect();
     all.sort_by(|a, b| b.0.total_cmp(&a.0));
     let [(loudest, channel), (next, _), ..] = all[..] else { return None };
@@ -143,14 +143,13 @@ pub fn by_speaker(line: &Line, ids: Ids, whole: &Together<'_>) -> Result<Vec<Par
     let sample = |time: Seconds| ((time.0 * rate).round() as usize).min(whole.samples);
     let meets: Vec<Seconds> =
         spans.windows(2).map(|two| Span { start: two[0].end, end: two[1].start }.middle()).collect();
-    let mut channels: BTreeMap<&Option<String>, Option<u32>> = BTreeMap::new();
-    if line.listen.channel.is_none() && whole.channels > 1 {
-        for speech in &said {
-            let own = said.iter().zip(&places).filter(|(s, _)| s.who == speech.who);
-            let words: Vec<Word> = own.flat_map(|(_, w)| timing.words[w.clone()].to_vec()).collect();
-            channels.entry(&speech.who).or_insert_with(|| own_channel(whole, &words));
-        }
+    let mut said_by: BTreeMap<&Option<String>, Vec<Span>> = BTreeMap::new();
+    for (speech, words) in said.iter().zip(&places) {
+        said_by.entry(&speech.who).or_default().extend(timing.words[words.clone()].iter().map(|w| w.span));
     }
+    let channels: BTreeMap<&Option<String>, Option<u32>> =
+        said_by.iter().map(|(who, spans)| (*who, own_channel(whole, spans))).collect();
+    let aside: BTreeSet<u32> = line.touches.iter().filter(|t| t.aside.is_some()).map(|t| t.id).collect();
     let mut parts = Vec::with_capacity(said.len());
     for (k, (speech, words)) in said.iter().zip(places).enumerate() {
         let first = k.checked_sub(1).map_or(Frame(0), |k| grid.frame_at(meets[k]));
@@ -167,7 +166,7 @@ pub fn by_speaker(line: &Line, ids: Ids, whole: &Together<'_>) -> Result<Vec<Par
             start: (only.start - stretch.start).max(Seconds::ZERO),
             end: only.end - stretch.start,
         });
-        let channel = channels.get(&speech.who).copied().flatten().or(line.listen.channel);
+        let channel = line.listen.channel.or(channels[&speech.who]);
         let listen = Listen { take: None, channel, only };
         let mut ids = ids;
         let text = speech.text.to_string();
@@ -176,7 +175,6 @@ pub fn by_speaker(line: &Line, ids: Ids, whole: &Together<'_>) -> Result<Vec<Par
             Some(who) => (whole.called)(who),
             None => line.character.clone(),
         };
-        let aside: BTreeSet<u32> = line.touches.iter().filter(|t| t.aside.is_some()).map(|t| t.id).collect();
         let mut document = Line {
             text: text.clone(),
             name: line.name.as_ref().map(|name| format!("{name}_{}", k + 1)),

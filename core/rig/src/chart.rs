@@ -212,6 +212,11 @@ impl Chart {
         let closed = self.drawing(MouthKind::Closed).unwrap_or(rest);
         let count = self.drawings.len();
         let frame = rate.frame_length().0;
+        // Which frames lie between two times, in frames, and how much of each.
+        let between = |start: f64, end: f64| {
+            let frames = start.max(0.0) as usize..(end.max(0.0).ceil() as usize).min(frames);
+            frames.map(move |f| (f, (end.min(f as f64 + 1.0) - start.max(f as f64)).max(0.0) as f32))
+        };
         // What each drawing shows of each frame, as a share of the frame.
         let mut shows = vec![0.0f32; frames * count];
         let mut silent = vec![1.0f32; frames];
@@ -221,8 +226,7 @@ impl Chart {
             let drawing = self.drawing(kind).unwrap_or(rest);
             // Times in frames.
             let (start, end) = ((sound.span.start - lead).0 / frame, (sound.span.end - lead).0 / frame);
-            for f in start.max(0.0) as usize..(end.max(0.0).ceil() as usize).min(frames) {
-                let overlap = (end.min(f as f64 + 1.0) - start.max(f as f64)).max(0.0) as f32;
+            for (f, overlap) in between(start, end) {
                 silent[f] -= overlap;
                 shows[f * count + drawing] += overlap * kind.weight();
             }
@@ -234,17 +238,16 @@ impl Chart {
         }
         let mut wants = |kind: MouthKind, worth: f32, start: f64, end: f64| {
             let drawing = self.drawing(kind).unwrap_or(rest);
-            for f in start.max(0.0) as usize..(end.max(0.0).ceil() as usize).min(frames) {
-                let overlap = (end.min(f as f64 + 1.0) - start.max(f as f64)).max(0.0) as f32;
+            for (f, overlap) in between(start, end) {
                 shows[f * count + drawing] += overlap * worth;
             }
         };
         for noise in &timing.noises {
             let Some(kind) = NoiseKind::of(&noise.text) else { continue };
-            let Some((open, between)) = MouthKind::of_noise(kind) else { continue };
+            let Some((open, shut)) = MouthKind::of_noise(kind) else { continue };
             let (start, end) = ((noise.span.start - lead).0, (noise.span.end - lead).0);
             let (bursts, every) = kind.bursts(end - start);
-            wants(between, NOISE, start / frame, end / frame);
+            wants(shut, NOISE, start / frame, end / frame);
             for k in 0..bursts {
                 let at = start + k as f64 * every;
                 wants(open, 2.0 * NOISE, at / frame, (at + BURST * every) / frame);

@@ -1,7 +1,7 @@
 //! Words and sounds with their times: what the analysis found and hands corrected.
 
 use crate::ids::{Ids, Numbered, place};
-use crate::{Phone, Seconds, Span, Symbol};
+use crate::{NoiseKind, Phone, Seconds, Span, Symbol};
 use serde::{Deserialize, Serialize};
 
 /// What is known of a recording without reading it again.
@@ -246,6 +246,17 @@ impl Timing {
     /// Where the sound of a number lies among the sounds.
     pub fn place(&self, sound: u32) -> Option<usize> {
         place(&self.sounds, sound)
+    }
+
+    /// The noises that lie in pauses and move a face: each with its place among the noises, its kind, and the place of its
+    /// pause.
+    pub fn noises_in_pauses(&self) -> impl Iterator<Item = (usize, &Noise, NoiseKind, usize)> {
+        self.noises.iter().enumerate().filter_map(|(place, noise)| {
+            let middle = noise.span.middle();
+            let pause = self.sounds.iter().position(|s| s.span.start <= middle && middle < s.span.end)?;
+            let kind = NoiseKind::of(&noise.text).filter(|_| self.sounds[pause].phone == Phone::Sil)?;
+            Some((place, noise, kind, pause))
+        })
     }
 
     /// Where the word of a number lies among the words.

@@ -9,6 +9,7 @@ use crate::spread::spread;
 use realfft::num_complex::Complex;
 use realfft::{RealFftPlanner, RealToComplex};
 use std::f64::consts::PI;
+use std::ops::Range;
 use std::sync::Arc;
 
 /// Samples a second that the front end hears.
@@ -231,46 +232,34 @@ impl FrontEnd {
     }
 }
 
-/// Frames of a recording from some on: the sample before each, and its own.
-fn frames(samples: &[f32], from: usize) -> impl Iterator<Item = (f32, &[f32])> {
-    (from..frame_count(samples)).map(|frame| frame_of(samples, frame))
-}
-
-fn frame_count(samples: &[f32]) -> usize {
+/// How many frames a recording has.
+fn frames(samples: &[f32]) -> usize {
     let whole = if samples.len() < WINDOW { 0 } else { 1 + (samples.len() - WINDOW) / SHIFT };
     let rest = !samples.is_empty() && (whole == 0 || (whole - 1) * SHIFT + WINDOW < samples.len());
     whole + usize::from(rest)
 }
 
-fn frame_of(samples: &[f32], frame: usize) -> (f32, &[f32]) {
-    let from = frame * SHIFT;
-    let before = if from == 0 { 0.0 } else { samples[from - 1] };
-    (before, &samples[from..(from + WINDOW).min(samples.len())])
-}
-
-/// Power spectra of some frames.
-pub(crate) fn powers(samples: &[f32], wanted: std::ops::Range<usize>) -> Vec<Power> {
-    let mut spectra = Spectra::new();
-    let wanted_frames = frames(samples, wanted.start).take(wanted.len());
-    wanted_frames.map(|(before, own)| spectra.power(before, own)).collect()
+/// Power spectra of some frames; those beyond the last one are left out.
+pub(crate) fn powers(samples: &[f32], wanted: Range<usize>) -> Vec<Power> {
+    let last = wanted.end.min(frames(samples));
+    spread(last.saturating_sub(wanted.start), Spectra::new, |spectra, i| {
+        let from = (wanted.start + i) * SHIFT;
+        let before = if from == 0 { 0.0 } else { samples[from - 1] };
+        spectra.power(before, &samples[from..(from + WINDOW).min(samples.len())])
+    })
 }
 
 /// Cepstra of every frame, before their mean is taken away. Samples at [`RATE`], full scale ±1. `size` is how many
 /// times as high as usual the voice's formants lie, 1 of most.
 pub fn cepstra(samples: &[f32], size: f64) -> Vec<Cepstrum> {
-    // The spectra side by side; what is taken away as noise depends on what came before.
+    // Frames at a time: what is taken away as noise depends on what came before, the spectra do not.
     const BLOCK: usize = 4096;
     let mut bands = Bands::new(size);
-    let count = frame_count(samples);
-    let mut cepstra = Vec::with_capacity(count);
-    for first in (0..count).step_by(BLOCK) {
-        let powers = spread(BLOCK.min(count - first), Spectra::new, |spectra, i| {
-            let (before, own) = frame_of(samples, first + i);
-            spectra.power(before, own)
-        });
-        cepstra.extend(powers.iter().map(|power| bands.cepstrum(power)));
-    }
-    cepstra
+    let firsts = (0..frames(samples)).step_by(BLOCK);
+    firsts
+        .flat_map(|first| powers(samples, first..first + BLOCK))
+        .map(|power| bands.cepstrum(&power))
+        .collect()
 }
 
 /// Which frames hold speech, by their first cepstrum: above 40 % of the way from the 2nd to the

@@ -133,7 +133,7 @@ export async function fetched<T>(query: FetchQueryOptions<T>): Promise<T> {
 export class Refused extends Error {
   constructor(
     message: string,
-    /** For programs: `changed_meanwhile`; none if nobody fetched. */
+    /** For programs: `changed_meanwhile`; none if nobody answered. */
     readonly code: string | null = null,
   ) {
     super(message);
@@ -169,7 +169,7 @@ async function ask<T>(path: string, options?: RequestInit): Promise<T> {
     note(-1, false);
     return answer;
   } catch (error) {
-    // What was refused was never promised; what nobody fetched may be lost.
+    // What was refused was never promised; what nobody answered may be lost.
     note(-1, error instanceof Refused && error.code === null);
     throw error;
   }
@@ -193,7 +193,7 @@ async function answer(path: string, options?: RequestInit): Promise<Response> {
   if (!response.ok) {
     const problem = (await response.json().catch(() => null)) as { detail?: string; code?: string } | null;
     throw new Refused(
-      problem?.detail ?? `The server fetched ${response.status}.`,
+      problem?.detail ?? `The server answered ${response.status}.`,
       problem?.code ?? 'unknown',
     );
   }

@@ -24,10 +24,14 @@ export function deleteLines(ids: number[]) {
   );
 }
 
+/** Says what a step of the production did, with a way back. */
+const done = (says: string) =>
+  say(`${sentenceCase(says)}.`, { does: 'Undo', run: () => void turnProduction('undo') });
+
 /** Changes many lines as one step, and says so with a way back. */
 export async function changeLines(ids: number[], change: LinesChange) {
   const made = await produce({ do: 'change_lines', ids, change });
-  if (made) say(`${sentenceCase(made.says)}.`, { does: 'Undo', run: () => void turnProduction('undo') });
+  if (made) done(made.says);
 }
 
 /** Work on many lines was asked for: the bar that tells of it is drawn anew. */
@@ -50,7 +54,7 @@ export async function splitBySpeaker(id: number) {
   if (!made) return;
   set({ line: made.made[0] ?? null, marked: [] });
   go('lines');
-  say(`${sentenceCase(made.says)}.`, { does: 'Undo', run: () => void turnProduction('undo') });
+  done(made.says);
 }
 
 /** Gives a line a name of its own; nothing takes it away. */
