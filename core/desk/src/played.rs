@@ -2,7 +2,7 @@
 //! starts here.
 
 use crate::around::Alive;
-use jam_face::{Cause, HZ, Performance};
+use jam_face::{BeforeHands, Cause, HZ, Performance};
 use jam_rig::{Chart, Sampled, Wired, Wiring};
 use jam_score::{Control, Frame, FrameGrid, FrameRate, Line, Prosody, Seconds, Shot, Timing, tail};
 use std::sync::Arc;
@@ -15,7 +15,7 @@ pub struct Played {
     pub wiring: Wiring,
     pub prosody: Arc<Prosody>,
     /// All layers before hands: stays while only they change.
-    before_hands: Arc<Performance>,
+    before_hands: Arc<BeforeHands>,
     pub face: Performance,
     /// Values of the wiring's targets.
     pub tracks: Tracks,
@@ -44,7 +44,10 @@ impl Played {
         let mouth = before.filter(same_before_hands);
         let before_hands = match mouth {
             Some(mouth) => mouth.before_hands.clone(),
-            None => Arc::new(jam_face::before_hands(line, &prosody, grid.rate, tail(grid.rate))?),
+            None => {
+                let like = before.map(|b| &*b.before_hands);
+                Arc::new(jam_face::before_hands(line, &prosody, grid.rate, tail(grid.rate), like)?)
+            }
         };
         let face = before_hands.by_hand(line.hands(), mouth.map(|m| &m.face));
         let lead = line.diction.lead;

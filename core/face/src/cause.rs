@@ -7,7 +7,7 @@ use crate::line::whole;
 use crate::links;
 use crate::mouth::{Articulation, Factor, Source};
 use crate::organ::Organ;
-use crate::performance::{MouthLayer, Performance};
+use crate::performance::{Layered, MouthLayer, Performance, Worked};
 use crate::why::Why;
 use jam_score::{Control, FrameRate, Line, Prosody, Seconds};
 use serde::Serialize;
@@ -157,7 +157,8 @@ pub fn causes(
 ) -> Option<Vec<Cause>> {
     let timing = line.timing.as_ref()?;
     let mut trace = Trace { time: time.0, parts: Vec::new() };
-    let (before, all) = whole(line, heard, rate, tail, Some(&mut trace))?;
+    let Layered { face: before, mouth: all, .. } =
+        whole(line, heard, rate, tail, &Worked::default(), Some(&mut trace))?;
     let face = before.by_hand(line.hands(), None);
     let mouth = MouthLayer::of(line, timing);
     let asked = Asked { face: &face, all: all.as_ref(), trace: &trace, mouth: &mouth, before: &before, time };

@@ -39,7 +39,7 @@ mod why;
 
 pub use cause::{Cause, Part, causes};
 pub use curves::{HZ, openings};
-pub use line::{before_hands, perform_line};
+pub use line::{BeforeHands, before_hands, perform_line};
 pub use mouth::{beats, goals, musts, trajectory};
 pub use organ::Organ;
 pub use performance::{Performance, jaw_of_loudness, perform, perform_heard};

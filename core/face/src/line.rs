@@ -3,10 +3,9 @@
 use crate::curves::{Curves, HZ};
 use crate::layers::ease::least_jerk;
 use crate::layers::{MadeUp, Told, Trace};
-use crate::mouth::Articulation;
-use crate::performance::{Performance, layered};
+use crate::performance::{Layered, Performance, Worked, layered};
 use jam_score::layers::Over;
-use jam_score::{Control, FrameRate, Line, Moment, Prosody, Seconds};
+use jam_score::{Control, FrameRate, Hands, Line, Moment, Prosody, Seconds};
 
 /// Seconds in which the end of idle motion goes over into its beginning.
 const OVER: f64 = 1.0;
@@ -19,46 +18,74 @@ const BEYOND: f64 = 10.0;
 
 /// A line with all its layers, and with what hands changed. None without times.
 pub fn perform_line(line: &Line, heard: &Prosody, rate: FrameRate, tail: Seconds) -> Option<Performance> {
-    Some(before_hands(line, heard, rate, tail)?.by_hand(line.hands(), None))
+    Some(before_hands(line, heard, rate, tail, None)?.by_hand(line.hands(), None))
 }
 
-/// A line with all its layers, before the skin and hands: what [`Performance::by_hand`] starts from. None without
-/// times.
-pub fn before_hands(line: &Line, heard: &Prosody, rate: FrameRate, tail: Seconds) -> Option<Performance> {
-    Some(whole(line, heard, rate, tail, None)?.0)
+/// A line with all its layers, before the skin and hands.
+#[derive(Debug)]
+pub struct BeforeHands {
+    face: Performance,
+    worked: Worked,
 }
 
-/// A line with its layers, what its sounds want, and what the layers made of the moment that is traced.
+impl BeforeHands {
+    /// See [`Performance::by_hand`].
+    #[must_use]
+    pub fn by_hand(&self, hands: Hands, like: Option<&Performance>) -> Performance {
+        self.face.by_hand(hands, like)
+    }
+}
+
+/// A line with all its layers, before the skin and hands; none without times. `like` is another state of it: what both
+/// have in common is not worked out again.
+pub fn before_hands(
+    line: &Line,
+    heard: &Prosody,
+    rate: FrameRate,
+    tail: Seconds,
+    like: Option<&BeforeHands>,
+) -> Option<BeforeHands> {
+    let none = Worked::default();
+    let Layered { face, worked, .. } =
+        whole(line, heard, rate, tail, like.map_or(&none, |l| &l.worked), None)?;
+    Some(BeforeHands { face, worked })
+}
+
+/// A line with its layers, from what was worked out for another state of it; notes what the layers made of the moment
+/// that is traced.
 pub(crate) fn whole(
     line: &Line,
     heard: &Prosody,
     rate: FrameRate,
     tail: Seconds,
+    like: &Worked,
     trace: Option<&mut Trace>,
-) -> Option<(Performance, Option<Articulation>)> {
-    let Some(length) = line.comes_round() else { return layered(line, heard, rate, tail, trace) };
+) -> Option<Layered> {
+    let Some(length) = line.comes_round() else {
+        return layered(line, heard, rate, tail, like, trace);
+    };
     let round = Round { length: length.0, samples: ((length + tail).0 * HZ).round() as usize + 1 };
     let line = unrolled(line, round.length);
     // Far enough to be read between two samples at its end.
     let over = Seconds(OVER + 2.0 / HZ);
-    let (face, mouth) = match trace {
-        None => layered(&line, heard, rate, over, None)?,
+    let made = match trace {
+        None => layered(&line, heard, rate, over, like, None)?,
         Some(trace) => {
             let time = trace.time.rem_euclid(round.length);
             let share = come(time);
             let mut here = Trace { time, parts: Vec::new() };
-            let made = layered(&line, heard, rate, over, Some(&mut here))?;
+            let made = layered(&line, heard, rate, over, like, Some(&mut here))?;
             trace.parts.extend(here.parts.into_iter().map(|(c, why, part)| (c, why, share * part)));
             if share < 1.0 {
                 let mut there = Trace { time: time + round.length, parts: Vec::new() };
-                layered(&line, heard, rate, over, Some(&mut there))?;
+                layered(&line, heard, rate, over, &made.worked, Some(&mut there))?;
                 let parts = there.parts.into_iter();
                 trace.parts.extend(parts.map(|(c, why, part)| (c, why, (1.0 - share) * part)));
             }
             made
         }
     };
-    Some((round.face(&face), mouth))
+    Some(Layered { face: round.face(&made.face), ..made })
 }
 
 /// How much of the beginning there is of it, after so many seconds; the rest is still its end.

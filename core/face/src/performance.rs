@@ -1,9 +1,9 @@
 //! The performance of a line: every control as a sampled curve.
 
 use crate::curves::{Curves, HZ, read};
-use crate::layers::{self, Guard, HEAD, Scene, Told, Trace};
+use crate::layers::{self, Guard, HEAD, Scene, Told, Trace, Voiced};
 use crate::links;
-use crate::mouth::{Articulation, articulate};
+use crate::mouth::{Articulation, Ways, articulate};
 use crate::organ::Organ;
 use crate::why::Why;
 use jam_score::diction::Drive;
@@ -317,19 +317,39 @@ pub fn perform_heard(
     tail: Seconds,
     sure: &dyn Fn(usize) -> bool,
 ) -> Performance {
-    Performance::plain(articulate(timing, diction, &[], rate, tail, sure).0).by_hand(Hands::default(), None)
+    let (face, _) = articulate(timing, diction, &[], rate, tail, sure, &Ways::default());
+    Performance::plain(face).by_hand(Hands::default(), None)
 }
 
-/// A line with its layers once through, what its sounds want, and what the layers made of the moment that is traced.
+/// What was worked out for a state of a line: another one takes over what is the same in both.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Worked {
+    ways: Ways,
+    heard: Arc<Prosody>,
+    voiced: Voiced,
+}
+
+/// A line with its layers once through, what its sounds want, and what was worked out for it.
+pub(crate) struct Layered {
+    pub face: Performance,
+    pub mouth: Option<Articulation>,
+    pub worked: Worked,
+}
+
+/// A line with its layers once through, from what was worked out for another state of it; notes what the layers made of
+/// the moment that is traced.
 pub(crate) fn layered(
     line: &Line,
     heard: &Prosody,
     rate: FrameRate,
     tail: Seconds,
+    like: &Worked,
     mut trace: Option<&mut Trace>,
-) -> Option<(Performance, Option<Articulation>)> {
+) -> Option<Layered> {
     let timing = line.timing.as_ref()?;
-    let (mut face, mut articulation) = articulate(timing, &line.diction, &line.reach, rate, tail, &|_| true);
+    let (mut face, mut articulation) =
+        articulate(timing, &line.diction, &line.reach, rate, tail, &|_| true, &like.ways);
+    let ways = articulation.as_ref().map(|a| a.ways.clone()).unwrap_or_default();
     if line.diction.drive == Drive::Loudness {
         articulation = None;
         face = by_loudness(timing, &line.diction, heard, tail);
@@ -358,12 +378,16 @@ pub(crate) fn layered(
     }
     let guard = Arc::new(Guard::new(&sounds, &musts, &face, line.layers.settings.guard));
     let scene = Scene { line, timing, heard, rate, guard: &guard };
-    let told = layers::lay(&mut face, &scene, trace.as_deref_mut());
+    let same = *like.heard == *heard;
+    let none = Voiced::default();
+    let voiced = if same { &like.voiced } else { &none };
+    let (told, voiced) = layers::lay(&mut face, &scene, voiced, trace.as_deref_mut());
     for control in Control::ALL {
         limit(face.own(*control), *control, trace.as_deref_mut());
     }
     let face = Performance { guard: Some(guard), told: Arc::new(told), ..Performance::plain(face) };
-    Some((face, articulation))
+    let heard = if same { like.heard.clone() } else { Arc::new(heard.clone()) };
+    Some(Layered { face, mouth: articulation, worked: Worked { ways, heard, voiced } })
 }
 
 /// Keeps a curve within its control's range, and notes what that took away at the moment that is traced.

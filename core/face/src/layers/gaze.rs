@@ -94,6 +94,7 @@ fn fixations(aims: &[Aim], length: f64, seed: Seed, hops: f64) -> Vec<Fixation> 
 }
 
 /// Gaze over time, at every sample.
+#[derive(Debug)]
 pub struct Gaze {
     /// Yaw and pitch of what is looked at.
     pub at: [Vec<f64>; 2],

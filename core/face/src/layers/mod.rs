@@ -22,6 +22,7 @@ use jam_score::{Control, FrameRate, Line, Phone, Prosody, Region, Seconds, Timin
 use lids::Blink;
 use mood::Playing;
 use noise::{Seed, drift};
+use std::sync::Arc;
 
 /// What each layer made of the values at one moment, for causes.
 #[derive(Debug, Clone, Default)]
@@ -245,9 +246,46 @@ pub(crate) struct Scene<'a> {
     pub guard: &'a Guard,
 }
 
-/// Lays every layer over the mouth `face`, and tells what they did.
-pub(crate) fn lay(face: &mut Curves, scene: &Scene<'_>, trace: Option<&mut Trace>) -> Told {
+/// Something worked out, and what it followed from.
+#[derive(Debug)]
+struct Kept<K, V> {
+    from: K,
+    made: V,
+}
+
+impl<K: PartialEq, V> Kept<K, V> {
+    /// What was made from the same before, or made now.
+    fn of(like: Option<&Arc<Kept<K, V>>>, from: K, make: impl FnOnce(&K) -> V) -> Arc<Kept<K, V>> {
+        match like.filter(|l| l.from == from) {
+            Some(same) => same.clone(),
+            None => {
+                let made = make(&from);
+                Arc::new(Kept { from, made })
+            }
+        }
+    }
+}
+
+/// What of the layers follows from the voice and a few settings alone: a state of a line takes it over from another one of
+/// the same voice.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Voiced {
+    head: Option<Arc<Kept<(usize, Seed, voice::Swing), [Vec<f64>; 3]>>>,
+    brows: Option<Arc<Kept<(usize, Seed, f64, Option<f64>), voice::Brows>>>,
+    gaze: Option<Arc<Kept<(usize, Seed, Vec<gaze::Aim>, f64, f64), gaze::Gaze>>>,
+    sides: Option<Arc<Kept<(usize, Seed), Vec<Vec<f64>>>>>,
+}
+
+/// Lays every layer over the mouth `face`, and tells what they did. `like` is what the same voice made of another state of
+/// the line.
+pub(crate) fn lay(
+    face: &mut Curves,
+    scene: &Scene<'_>,
+    like: &Voiced,
+    trace: Option<&mut Trace>,
+) -> (Told, Voiced) {
     let Scene { line, timing, heard, rate, guard } = scene;
+    let mut voiced = Voiced::default();
     let layers = &line.layers;
     let (n, length) = (face.len(), face.len().saturating_sub(1) as f64 / HZ);
     let speech = face.clone();
@@ -256,7 +294,11 @@ pub(crate) fn lay(face: &mut Curves, scene: &Scene<'_>, trace: Option<&mut Trace
     let loops = Some(layers.settings.sway_loop).filter(|l| *l > 0.0);
 
     let seed = laying.layer(LayerKind::Mouth);
-    sides(&mut laying, line, seed, &said);
+    if line.diction.sides > 0.0 {
+        let uneven = Kept::of(like.sides.as_ref(), (n, seed), |(n, seed)| uneven(*n, *seed));
+        sides(&mut laying, line.diction.sides, seed, &said, &uneven.made);
+        voiced.sides = Some(uneven);
+    }
 
     let seed = laying.layer(LayerKind::Mood);
     let mood = layers.plays(LayerKind::Mood);
@@ -267,9 +309,13 @@ pub(crate) fn lay(face: &mut Curves, scene: &Scene<'_>, trace: Option<&mut Trace
     let seed = laying.layer(LayerKind::Eyes);
     let eyes_seed = seed;
     let eyes = layers.plays(LayerKind::Eyes);
-    let (brows, raises) = voice::brows(heard, n, seed, layers.settings.brows * eyes, loops);
+    let from = (n, seed, layers.settings.brows * eyes, loops);
+    let brows = Kept::of(like.brows.as_ref(), from, |(n, seed, amount, loops)| {
+        voice::brows(heard, *n, *seed, *amount, *loops)
+    });
+    let raises = &brows.made.raises;
     if layers.settings.brows * eyes > 0.0 {
-        for (control, curve) in &brows {
+        for (control, curve) in &brows.made.curves {
             laying.all(*control, Why::Brows, |i, v| screen(v, curve[i]));
         }
     }
@@ -280,7 +326,7 @@ pub(crate) fn lay(face: &mut Curves, scene: &Scene<'_>, trace: Option<&mut Trace
         let (from, to) = noise.reach();
         for (control, wants) in noise.controls(seed) {
             let value = |i: usize, v: f64| screen(v, eyes.min(1.0) * wants(i as f64 / HZ));
-            laying.change(control, Why::Noise(noise.place), from, to + 0.1, value);
+            laying.change(control, Why::Noise(noise.place), from, to, value);
         }
     }
 
@@ -289,7 +335,10 @@ pub(crate) fn lay(face: &mut Curves, scene: &Scene<'_>, trace: Option<&mut Trace
     let looked = (eyes > 0.0).then(|| {
         let aims = aims(layers, timing, heard, eyes_seed);
         let share = if head > 0.0 { layers.settings.head_share } else { 0.0 };
-        gaze::track(&aims, length, n, eyes_seed, share, eyes)
+        let from = (n, eyes_seed, aims, share, eyes);
+        Kept::of(like.gaze.as_ref(), from, |(n, seed, aims, share, hops)| {
+            gaze::track(aims, length, *n, *seed, *share, *hops)
+        })
     });
     let seed = laying.layer(LayerKind::Head);
     let mut turned = [vec![0.0; n], vec![0.0; n], vec![0.0; n]];
@@ -304,14 +353,19 @@ pub(crate) fn lay(face: &mut Curves, scene: &Scene<'_>, trace: Option<&mut Trace
             }
         };
         if let Some(looked) = &looked {
-            turn(Why::Gaze, &looked.head, true);
+            turn(Why::Gaze, &looked.made.head, true);
         }
         let swing =
             voice::Swing { nods: layers.settings.nods * head, sway: layers.settings.sway * head, loops };
-        turn(Why::Voice, &voice::head(heard, n, seed, swing), true);
+        let moved = Kept::of(like.head.as_ref(), (n, seed, swing), |(n, seed, swing)| {
+            voice::head(heard, *n, *seed, *swing)
+        });
+        turn(Why::Voice, &moved.made, true);
+        voiced.head = Some(moved);
         for noise in &noises {
-            let nod = (0..n).map(|i| head * noise.nod(i as f64 / HZ)).collect();
-            turn(Why::Noise(noise.place), &[vec![0.0; n], nod, vec![0.0; n]], true);
+            if let Some(nod) = noise.nod(n, head) {
+                turn(Why::Noise(noise.place), &[vec![0.0; n], nod, vec![0.0; n]], true);
+            }
         }
         if let Some(body) = &layers.body {
             let curve = |keys: &[keys::TimedKey]| -> Vec<f64> {
@@ -329,7 +383,7 @@ pub(crate) fn lay(face: &mut Curves, scene: &Scene<'_>, trace: Option<&mut Trace
     if let Some(looked) = &looked {
         for i in 0..n {
             let [yaw, pitch] =
-                gaze::in_head([looked.at[0][i], looked.at[1][i]], [turned[0][i], turned[1][i]]);
+                gaze::in_head([looked.made.at[0][i], looked.made.at[1][i]], [turned[0][i], turned[1][i]]);
             (eye[0][i], eye[1][i]) = (yaw, pitch);
         }
         for (control, axis) in [(Control::GazeYaw, 0), (Control::GazePitch, 1)] {
@@ -382,7 +436,7 @@ pub(crate) fn lay(face: &mut Curves, scene: &Scene<'_>, trace: Option<&mut Trace
         laying.layer(LayerKind::Eyes);
     }
     if eyes == 0.0 {
-        return Told::default();
+        return (Told::default(), voiced);
     }
 
     // Lids go with the eyes, whatever turned them.
@@ -420,7 +474,7 @@ pub(crate) fn lay(face: &mut Curves, scene: &Scene<'_>, trace: Option<&mut Trace
             laying.change(control, Why::Brows, at - 0.4, at + 1.1, value);
         }
     }
-    let shifts = looked.as_ref().map_or(&[][..], |l| &l.shifts);
+    let shifts = looked.as_ref().map_or(&[][..], |l| &l.made.shifts);
     let mut all = blinks(layers, timing, length, *rate, seed, || {
         let mut liked: Vec<(f64, f64)> = Vec::new();
         for phrase in &heard.utterances {
@@ -491,7 +545,9 @@ pub(crate) fn lay(face: &mut Curves, scene: &Scene<'_>, trace: Option<&mut Trace
         lids: !laying.without.contains(&Region::Lids),
         holds: !layers.looks.is_empty(),
     };
-    Told { blinks: all, gaze: looked.map_or([Vec::new(), Vec::new()], |l| l.at), wide, made_up }
+    let gaze = looked.as_ref().map_or([Vec::new(), Vec::new()], |l| l.made.at.clone());
+    (voiced.brows, voiced.gaze) = (Some(brows), looked);
+    (Told { blinks: all, gaze, wide, made_up }, voiced)
 }
 
 pub(crate) const HEAD: [Control; 3] = [Control::HeadYaw, Control::HeadPitch, Control::HeadRoll];
@@ -532,32 +588,36 @@ pub(crate) fn follow(face: &mut Curves, told: &Told, turned_by: &[Vec<f64>; 2]) 
     }
 }
 
+/// Lips of the left side that go farther or less far than those of the right.
+const UNEVEN: [Control; 3] = [Control::LipsSpreadLeft, Control::LipUpperRaiseLeft, Control::LipLowerDropLeft];
+
+/// How the sides drift apart: the lips of [`UNEVEN`], and the mouth as a whole.
+fn uneven(samples: usize, seed: Seed) -> Vec<Vec<f64>> {
+    let of = |name: &str, hz: f64| {
+        let own = seed.name("mouth").name(name);
+        (0..samples).map(|i| drift(own, i as f64 / HZ, hz, None)).collect()
+    };
+    UNEVEN.iter().map(|c| of(c.name(), 0.5)).chain([of("side", 0.6)]).collect()
+}
+
 /// What no mouth does alike on both sides: one leads, and the mouth lies a little to it. Never at the cost of a rule.
-fn sides(laying: &mut Laying<'_>, line: &Line, seed: Seed, said: &[f64]) {
-    use Control as C;
-    let amount = line.diction.sides;
-    if amount <= 0.0 {
-        return;
-    }
+fn sides(laying: &mut Laying<'_>, amount: f64, seed: Seed, said: &[f64], uneven: &[Vec<f64>]) {
     let lead = seed.name("mouth").dice().side();
-    for left in [C::LipsSpreadLeft, C::LipUpperRaiseLeft, C::LipLowerDropLeft] {
+    for (left, drifts) in UNEVEN.into_iter().zip(uneven) {
         let Some(right) = left.other_side() else { continue };
-        let own = seed.name("mouth").name(left.name());
-        let base = lead * own.dice().between(0.03, 0.07);
+        let base = lead * seed.name("mouth").name(left.name()).dice().between(0.03, 0.07);
         for (control, way) in [(left, 1.0), (right, -1.0)] {
             if laying.face.curve(control).is_none() {
                 continue;
             }
             laying.all(control, Why::Sides, |i, v| {
-                let by = base + 0.04 * drift(own, i as f64 / HZ, 0.5, None);
-                (v * (1.0 + way * amount * by)).clamp(0.0, 1.0)
+                (v * (1.0 + way * amount * (base + 0.04 * drifts[i]))).clamp(0.0, 1.0)
             });
         }
     }
-    let own = seed.name("mouth").name("side");
-    laying.all(C::MouthSide, Why::Sides, |i, v| {
-        v + amount * said[i] * (0.02 * lead + 0.035 * drift(own, i as f64 / HZ, 0.6, None))
-    });
+    let whole = &uneven[UNEVEN.len()];
+    laying
+        .all(Control::MouthSide, Why::Sides, |i, v| v + amount * said[i] * (0.02 * lead + 0.035 * whole[i]));
 }
 
 /// Moods over the speech: whole where nobody speaks, and in the mouth what the guard leaves.

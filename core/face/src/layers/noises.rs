@@ -1,13 +1,13 @@
-//! What eyes, brows, cheeks, the lips' corners and the head do while something is heard that is no word: a laugh narrows the eyes and throws the
-//! head back, a cough shuts them and throws it forward. By rule, over the time that was heard; how far it goes is the reach
-//! of the pause that it lies in, as for the mouth.
+//! What eyes, brows, cheeks, the lips' corners and the head do while something is heard that is no word: a laugh narrows
+//! the eyes and throws the head back, a cough shuts them and throws it forward. By rule, over the time that was heard; how
+//! far it goes is the reach of the pause that it lies in, as for the mouth.
 //!
-//! Laughs: corners up, raised cheeks and narrowed eyes (action units 12, 6), head back (Ruch & Ekman 2001, from memory). Crying: action
-//! units 1, 4, 6, 7, 15 and 17 (from memory). The others are common practice, no source. Amounts found by looking.
+//! Laughs: corners up, raised cheeks and narrowed eyes (action units 12, 6), head back (Ruch & Ekman 2001, from memory).
+//! Crying: action units 1, 4, 6, 7, 15 and 17 (from memory). The others are common practice, no source. Amounts found by looking.
 
-use super::ease::{pulse, window};
+use super::ease::{Sum, pulse, window};
 use super::noise::Seed;
-use jam_score::{Control, Noise, NoiseKind, Phone, Reach, Timing, reach};
+use jam_score::{Control, Noise, NoiseKind, Reach, Timing, reach};
 
 /// Seconds in which it comes and goes.
 const COMES: f64 = 0.14;
@@ -26,7 +26,7 @@ pub struct Played {
     reach: f64,
 }
 
-/// What a kind makes of controls of the upper face, the left one of two, and how far the head turns down: as long as it is
+/// What a kind makes of controls of the face, the left one of two, and how far the head turns down: as long as it is
 /// there, and with each burst, degrees.
 fn made_of(kind: NoiseKind) -> (&'static [(Control, f64)], f64, f64) {
     use Control as C;
@@ -86,14 +86,11 @@ fn made_of(kind: NoiseKind) -> (&'static [(Control, f64)], f64, f64) {
 impl Played {
     /// All of a line that lie in its pauses.
     pub fn all(timing: &Timing, reaches: &[Reach]) -> Vec<Played> {
-        let one = |(place, noise): (usize, &Noise)| {
-            let middle = noise.span.middle();
-            let pause = timing.sounds.iter().position(|s| s.span.start <= middle && middle < s.span.end)?;
-            let kind = NoiseKind::of(&noise.text).filter(|_| timing.sounds[pause].phone == Phone::Sil)?;
+        let one = |(place, noise, kind, pause): (usize, &Noise, NoiseKind, usize)| {
             let (start, end) = (noise.span.start.0, noise.span.end.0);
-            Some(Played { place, kind, start, end, reach: reach::of_sound(reaches, timing, pause) })
+            Played { place, kind, start, end, reach: reach::of_sound(reaches, timing, pause) }
         };
-        timing.noises.iter().enumerate().filter_map(one).collect()
+        timing.noises_in_pauses().map(one).collect()
     }
 
     /// When it does something, seconds.
@@ -113,18 +110,25 @@ impl Played {
             let both = [Some(*left), left.other_side()];
             both.into_iter().flatten().map(move |control| {
                 let mut dice = own.name(control.name()).dice();
+                // Late by less than it takes to go.
                 let (by, lag) = (dice.between(0.90, 1.0), dice.between(0.0, 0.03));
                 (control, move |time: f64| (value * by * self.there(time - lag)).min(1.0))
             })
         })
     }
 
-    /// How far it turns the head down at a time, degrees.
-    pub fn nod(&self, time: f64) -> f64 {
+    /// How far it turns the head down, degrees, scaled by `amount`; none if it leaves the head alone.
+    pub fn nod(&self, samples: usize, amount: f64) -> Option<Vec<f64>> {
         let (_, held, each) = made_of(self.kind);
+        if held == 0.0 && each == 0.0 {
+            return None;
+        }
         let (count, every) = self.kind.bursts(self.end - self.start);
         let peak = |k: usize| self.start + (k as f64 + PEAK) * every;
-        let shaken: f64 = (0..count).map(|k| pulse(time - peak(k), 0.05, 0.07)).sum();
-        self.there(time) * (held + each * shaken)
+        let shaken = |time: f64| (0..count).map(|k| pulse(time - peak(k), 0.05, 0.07)).sum::<f64>();
+        let (from, to) = self.reach();
+        let mut nod = Sum::new(samples, 0.0);
+        nod.add(from, to, |time| amount * self.there(time) * (held + each * shaken(time)));
+        Some(nod.curve())
     }
 }

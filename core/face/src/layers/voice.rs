@@ -15,7 +15,7 @@ fn accents(heard: &Prosody) -> impl Iterator<Item = (u64, &Accent)> {
 
 /// How much a head moves with the voice and by itself, and after how many seconds what it does by itself comes round
 /// again without a seam.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Swing {
     pub nods: f64,
     pub sway: f64,
@@ -157,14 +157,15 @@ const UP: [[Control; 2]; 2] = [
 ];
 const DOWN: [Control; 2] = [Control::BrowDownLeft, Control::BrowDownRight];
 
-/// Brows with the voice, side by side but never the same, and what they did.
-pub fn brows(
-    heard: &Prosody,
-    samples: usize,
-    seed: Seed,
-    amount: f64,
-    loops: Option<f64>,
-) -> (BTreeMap<Control, Vec<f64>>, Vec<Raise>) {
+/// Brows with the voice, and what they did.
+#[derive(Debug)]
+pub struct Brows {
+    pub curves: BTreeMap<Control, Vec<f64>>,
+    pub raises: Vec<Raise>,
+}
+
+/// Brows with the voice, side by side but never the same.
+pub fn brows(heard: &Prosody, samples: usize, seed: Seed, amount: f64, loops: Option<f64>) -> Brows {
     let controls = UP.iter().flatten().chain(&DOWN);
     let mut out: BTreeMap<Control, Vec<f64>> = controls.map(|c| (*c, vec![0.0; samples])).collect();
     let mut most = |control: Control, from: f64, to: f64, value: &dyn Fn(f64) -> f64| {
@@ -235,7 +236,7 @@ pub fn brows(
             *x = (*x + alive).clamp(0.0, 1.0);
         }
     }
-    (out, raises)
+    Brows { curves: out, raises }
 }
 
 #[cfg(test)]

@@ -8,7 +8,7 @@ use crate::aim::{Aim, Aspect};
 use crate::organ::Organ;
 use crate::sounds::{SpokenSound, aims};
 use jam_score::diction::{EVERYDAY_OPENNESS, EVERYDAY_UPPER_LIP};
-use jam_score::{Diction, Noise, NoiseKind, Phone};
+use jam_score::{Diction, Noise, NoiseKind, Phone, Timing};
 
 /// One wish: `organ` at a target during `start..end`, pulling by `weight`, and more softly for
 /// `ahead` seconds before and `carry` seconds after.
@@ -23,33 +23,6 @@ pub struct Goal {
     pub carry: f64,
     /// Index of the sound that wants it.
     pub sound: usize,
-}
-
-/// Strength of a goal just outside its window; more, and lip shapes peak early, because nothing
-/// opposes them across consonants.
-const FLANK: f64 = 0.6;
-
-impl Goal {
-    /// How strongly the goal pulls at `time`, without its weight: 1 inside, raised-cosine flanks.
-    pub(crate) fn pull(&self, time: f64) -> f64 {
-        let (distance, reach) = if time < self.start {
-            (self.start - time, self.ahead)
-        } else if time > self.end {
-            (time - self.end, self.carry)
-        } else {
-            return 1.0;
-        };
-        if distance < reach {
-            FLANK * (0.5 + 0.5 * (std::f64::consts::PI * distance / reach).cos())
-        } else {
-            0.0
-        }
-    }
-
-    /// First and last moment at which it pulls.
-    pub(crate) fn reach(&self) -> (f64, f64) {
-        (self.start - self.ahead, self.end + self.carry)
-    }
 }
 
 /// Where inside a sound its target is wanted: windows with 0 for the start and 1 for the end of a
@@ -91,13 +64,13 @@ struct Gatherer<'a> {
 }
 
 /// Every goal of a line, in the order of its sounds. Jaw beats must be marked.
-pub fn gather(sounds: &[SpokenSound], heard: &[Noise], musts: &[Must], diction: &Diction) -> Vec<Goal> {
+pub fn gather(sounds: &[SpokenSound], timing: &Timing, musts: &[Must], diction: &Diction) -> Vec<Goal> {
     let mut all = Gatherer { sounds, diction, goals: Vec::new() };
     for i in 0..sounds.len() {
         if sounds[i].phone == Phone::Sil { all.pause(i) } else { all.sound(i) }
     }
-    for noise in heard {
-        all.noise(noise);
+    for (_, noise, kind, pause) in timing.noises_in_pauses() {
+        all.noise(noise, kind, pause);
     }
     // Organs of the musts have goals of their own, so that the way to a closure is shaped by more
     // than its pins. Musts already carry the lead.
@@ -214,16 +187,12 @@ impl Gatherer<'_> {
     }
 
     /// What is heard in a pause and no word.
-    fn noise(&mut self, noise: &Noise) {
-        let middle = noise.span.middle().0;
-        let pause = self.sounds.iter().position(|s| s.start <= middle && middle < s.end);
-        let Some(i) = pause.filter(|i| self.sounds[*i].phone == Phone::Sil) else { return };
-        let Some(kind) = NoiseKind::of(&noise.text) else { return };
-        let reach = self.sounds[i].reach;
+    fn noise(&mut self, noise: &Noise, kind: NoiseKind, pause: usize) {
+        let reach = self.sounds[pause].reach;
         for one in noises::wanted(kind, noise.span.length().0) {
             let window = (noise.span.start.0 + one.window.0, noise.span.start.0 + one.window.1);
             let wish = Wish::of(one.target).scaled(Factor::Reach, reach).limited(1.0);
-            self.add_reaching(one.organ, window, wish, one.weight, i, (0.6, 0.6));
+            self.add_reaching(one.organ, window, wish, one.weight, pause, (0.6, 0.6));
         }
     }
 

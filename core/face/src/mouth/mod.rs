@@ -37,39 +37,76 @@ pub(crate) struct Articulation {
     pub musts: Vec<Must>,
     /// In the order of [`Organ::ALL`].
     solved: Vec<Solved>,
+    pub ways: Ways,
+}
+
+/// All that was solved for a line, one after the other: what of it another state of the line solves likewise, it takes over.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Ways(Vec<Solved>);
+
+/// Solves the ways of a line.
+struct Solver<'a> {
+    diction: &'a Diction,
+    samples: usize,
+    /// Which goals are an organ's, in the order of [`Organ::ALL`].
+    own: Vec<Vec<usize>>,
+    like: &'a Ways,
+    made: Ways,
+}
+
+impl Solver<'_> {
+    fn solve(&mut self, organ: Organ, goals: &[Goal], musts: &[Must]) -> Solved {
+        let like = self.like.0.get(self.made.0.len());
+        let own = self.own[organ as usize].iter().map(|g| &goals[*g]);
+        let way = Solved::new(organ, own, musts, self.samples, self.diction, like);
+        self.made.0.push(way.clone());
+        way
+    }
 }
 
 impl Articulation {
-    /// `n` grid points; none without sounds.
+    /// `samples` grid points; none without sounds.
     fn new(
         timing: &Timing,
         reaches: &[Reach],
         diction: &Diction,
         rate: FrameRate,
-        n: usize,
+        samples: usize,
         sure: &dyn Fn(usize) -> bool,
+        like: &Ways,
     ) -> Option<Articulation> {
-        let mut sounds = spoken(timing, reaches, (n - 1) as f64 / HZ);
+        let mut sounds = spoken(timing, reaches, (samples - 1) as f64 / HZ);
         if sounds.is_empty() {
             return None;
         }
         beats::mark(&mut sounds, diction);
         let mut musts = musts::gather(&sounds, diction, rate);
-        let mut goals = goals::gather(&sounds, &timing.noises, &musts, diction);
+        let mut goals = goals::gather(&sounds, timing, &musts, diction);
         // What is not sure is aimed at as anything else, and need not be reached.
         musts.retain(|m| sure(m.sound));
-        let mut jaw = aligned_jaw(&sounds, &mut goals, &musts, n, diction);
-        while let Some(kept) = opened_too_often(&sounds, &jaw, &musts, diction) {
-            musts.push(kept);
-            jaw = Solved::new(Organ::Jaw, &goals, &musts, n, diction);
+        let mut own = vec![Vec::new(); Organ::ALL.len()];
+        for (g, goal) in goals.iter().enumerate() {
+            own[goal.organ as usize].push(g);
         }
-        let others = Organ::ALL.iter().skip(1).map(|o| Solved::new(*o, &goals, &musts, n, diction));
-        let solved = std::iter::once(jaw).chain(others).collect();
+        let mut solver = Solver { diction, samples, own, like, made: Ways::default() };
+        let mut jaw = aligned_jaw(&sounds, &mut goals, &musts, &mut solver);
+        let mut solved: Vec<Solved> =
+            Organ::ALL.iter().skip(1).map(|o| solver.solve(*o, &goals, &musts)).collect();
+        // Last, since nobody knows how often.
+        loop {
+            let kept = opened_too_often(&sounds, &jaw, &musts, diction);
+            if kept.is_empty() {
+                break;
+            }
+            musts.extend(kept);
+            jaw = solver.solve(Organ::Jaw, &goals, &musts);
+        }
+        solved.insert(0, jaw);
         for sound in &mut sounds {
             sound.start -= diction.lead.0;
             sound.end -= diction.lead.0;
         }
-        Some(Articulation { sounds, goals, musts, solved })
+        Some(Articulation { sounds, goals, musts, solved, ways: solver.made })
     }
 
     pub fn organ(&self, organ: Organ) -> &Solved {
@@ -83,14 +120,13 @@ fn aligned_jaw(
     sounds: &[SpokenSound],
     goals: &mut [Goal],
     musts: &[Must],
-    n: usize,
-    diction: &Diction,
+    solver: &mut Solver<'_>,
 ) -> Solved {
-    let mut solved = Solved::new(Organ::Jaw, goals, musts, n, diction);
+    let mut solved = solver.solve(Organ::Jaw, goals, musts);
     let mut owners: BTreeMap<usize, (usize, f64)> = BTreeMap::new();
-    for (g, goal) in goals.iter().enumerate() {
-        let sound = &sounds[goal.sound];
-        if goal.organ == Organ::Jaw && sound.owns_beat && sound.length() <= diction.hold.0 {
+    for &g in &solver.own[Organ::Jaw as usize] {
+        let (goal, sound) = (&goals[g], &sounds[goals[g].sound]);
+        if sound.owns_beat && sound.length() <= solver.diction.hold.0 {
             owners.entry(goal.sound).or_insert((g, 0.5 * (goal.start + goal.end)));
         }
     }
@@ -104,41 +140,57 @@ fn aligned_jaw(
                 goals[g].end = (goals[g].end + shift).max(goals[g].start + 0.01);
             }
         }
-        solved = Solved::new(Organ::Jaw, goals, musts, n, diction);
+        solved = solver.solve(Organ::Jaw, goals, musts);
     }
     solved
 }
 
+/// Seconds within which what is kept down may change the jaw.
+const NEAR: f64 = 2.0;
+
 /// The jaw beats of a diction are so many openings a second at most, whatever is said: of too many in one second, the
-/// smallest is kept down, one without a beat of its own before those with one. None if there are no more than that.
-fn opened_too_often(sounds: &[SpokenSound], jaw: &Solved, musts: &[Must], diction: &Diction) -> Option<Must> {
+/// smallest is kept down, one without a beat of its own before those with one; of seconds near each other, in the first
+/// only, since that may be enough. None if there are no more than that.
+fn opened_too_often(sounds: &[SpokenSound], jaw: &Solved, musts: &[Must], diction: &Diction) -> Vec<Must> {
     let curve: Vec<f32> = jaw.curve().iter().map(|x| *x as f32).collect();
     let times = openings(&curve, OPENING);
     let most = diction.beat.ceil() as usize;
     let lead = diction.lead.0;
-    let second = times.windows(most + 1).find(|w| w[most] - w[0] < 1.0)?;
     let at = |t: f64| f64::from(curve[((t * HZ).round() as usize).min(curve.len() - 1)]);
-    let said = |t: f64| sounds.iter().position(|s| t + lead >= s.start && t + lead < s.end);
-    let free = second.iter().filter_map(|t| Some((said(*t)?, *t))).filter(|(i, _)| {
-        let kept = |m: &Must| m.organ == Organ::Jaw && m.sound == *i;
-        sounds[*i].is_vowel() && !musts.iter().any(kept)
-    });
-    let rank = |(i, t): &(usize, f64)| (sounds[*i].owns_beat, at(*t));
-    let (sound, time) = free.min_by(|a, b| rank(a).partial_cmp(&rank(b)).unwrap_or(Ordering::Equal))?;
-    let (start, end) = (sounds[sound].start - lead, sounds[sound].end - lead);
-    // Not more than it is open at the vowel's ends, and a little.
-    let high = at(start).min(at(end)) + 0.5 * f64::from(OPENING);
-    Some(Must {
-        organ: Organ::Jaw,
-        start: start.min(time),
-        end: end.max(time),
-        low: None,
-        high: Some(high),
-        sound,
-    })
+    let said = |t: f64| {
+        let i = sounds.partition_point(|s| s.end <= t + lead);
+        sounds.get(i).filter(|s| t + lead >= s.start).map(|_| i)
+    };
+    let mut kept: Vec<Must> = Vec::new();
+    for second in times.windows(most + 1).filter(|w| w[most] - w[0] < 1.0) {
+        if kept.last().is_some_and(|k| second[0] < k.end + NEAR) {
+            continue;
+        }
+        let free = second.iter().filter_map(|t| Some((said(*t)?, *t))).filter(|(i, _)| {
+            let is_kept = |m: &Must| m.organ == Organ::Jaw && m.sound == *i;
+            sounds[*i].is_vowel() && !musts.iter().any(is_kept)
+        });
+        let rank = |(i, t): &(usize, f64)| (sounds[*i].owns_beat, at(*t));
+        let smallest = free.min_by(|a, b| rank(a).partial_cmp(&rank(b)).unwrap_or(Ordering::Equal));
+        // Where nothing can be kept down any more, the next second may still have something.
+        let Some((sound, time)) = smallest else { continue };
+        let (start, end) = (sounds[sound].start - lead, sounds[sound].end - lead);
+        // Not more than it is open at the vowel's ends, and a little.
+        let high = at(start).min(at(end)) + 0.5 * f64::from(OPENING);
+        kept.push(Must {
+            organ: Organ::Jaw,
+            start: start.min(time),
+            end: end.max(time),
+            low: None,
+            high: Some(high),
+            sound,
+        });
+    }
+    kept
 }
 
 /// The mouth, and what the sounds want that makes it so. The rules of sounds of which nobody is `sure` are left out.
+/// `like` is what another state of the line was solved by.
 pub(crate) fn articulate(
     timing: &Timing,
     diction: &Diction,
@@ -146,9 +198,10 @@ pub(crate) fn articulate(
     rate: FrameRate,
     tail: Seconds,
     sure: &dyn Fn(usize) -> bool,
+    like: &Ways,
 ) -> (Curves, Option<Articulation>) {
     let mut face = Curves::at_rest(timing.end() + tail);
-    let articulation = Articulation::new(timing, reaches, diction, rate, face.len(), sure);
+    let articulation = Articulation::new(timing, reaches, diction, rate, face.len(), sure, like);
     if let Some(articulation) = &articulation {
         for organ in Organ::ALL {
             let curve: Vec<f32> = articulation.organ(organ).curve().iter().map(|x| *x as f32).collect();
