@@ -2,6 +2,7 @@
 //! `cargo xtask test` runs every check and test. Both install what is missing first.
 
 mod farm;
+mod fuzz;
 mod laws;
 
 use anyhow::{Context, Result, bail, ensure};
@@ -12,6 +13,7 @@ use std::time::SystemTime;
 const HELP: &str = "cargo xtask demo [ARGS…]  sets everything up and starts the application with the demo
 cargo xtask test          sets everything up and runs all checks and tests
 cargo xtask laws MINUTES  draws new cases for the property tests and keeps those that fail
+cargo xtask fuzz MINUTES [READER]  looks for bytes that break a reader, so long each
 cargo xtask faults ROUNDS kills the server at random moments so often, and looks whether anything is lost
 cargo xtask farm          works many lines out on GNU parallel and on a Slurm of one node, and kills a worker
 cargo xtask web           builds the page only
@@ -25,6 +27,11 @@ fn main() -> Result<()> {
         Some("laws") => {
             let minutes = arguments.get(1).and_then(|m| m.parse().ok());
             laws::run(&root(), minutes.context("say for how many minutes: cargo xtask laws 5")?)
+        }
+        Some("fuzz") => {
+            let minutes = arguments.get(1).and_then(|m| m.parse().ok());
+            let minutes = minutes.context("say for how many minutes a reader: cargo xtask fuzz 5")?;
+            fuzz::run(&root(), &the_cargo(), minutes, arguments.get(2).map(String::as_str))
         }
         Some("faults") => {
             let rounds: usize = arguments
@@ -63,7 +70,7 @@ fn run(folder: &str, program: &str, arguments: &[&str]) -> Result<()> {
 /// Kills the server so often: the test of that, with another number of rounds.
 fn faults(rounds: usize) -> Result<()> {
     println!("· cargo test -p jamlips --test commands faults, {rounds} rounds");
-    let status = Command::new(std::env::var("CARGO").unwrap_or_else(|_| "cargo".into()))
+    let status = Command::new(the_cargo())
         .args(["test", "-p", "jamlips", "--test", "commands", "faults", "--", "--nocapture"])
         .env("JAM_FAULT_ROUNDS", rounds.to_string())
         .current_dir(root())
@@ -72,8 +79,13 @@ fn faults(rounds: usize) -> Result<()> {
     Ok(())
 }
 
+/// The cargo that started this.
+fn the_cargo() -> String {
+    std::env::var("CARGO").unwrap_or_else(|_| "cargo".into())
+}
+
 fn cargo(arguments: &[&str]) -> Result<()> {
-    run(".", &std::env::var("CARGO").unwrap_or_else(|_| "cargo".into()), arguments)
+    run(".", &the_cargo(), arguments)
 }
 
 /// Where the program is, built one way or the other.

@@ -26,6 +26,9 @@ pub struct MadeFile {
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
 pub struct Summary {
     pub text: String,
+    /// Whether the text is a draft from the voice.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub drafted: bool,
     /// Of the sound, in seconds.
     pub length: f64,
     pub words: usize,

@@ -49,6 +49,9 @@ pub struct Lines {
     /// The wiring of that character, exported from Cast; without one it is wired by its names.
     #[arg(long, value_name = "FILE", requires = "character")]
     wiring: Option<PathBuf>,
+    /// Where a text is missing, drafts it from the voice, in English; without this the sounds alone are heard.
+    #[arg(long)]
+    draft: bool,
     #[command(flatten)]
     files: Files,
     /// Frames a second: 24, 25, 30, 60 or a fraction such as 30000/1001.
@@ -136,7 +139,7 @@ impl Lines {
                 id: row.id,
                 recording: from(&base, &real(&row.recording))?,
                 text,
-                language: row.language,
+                language: row.language.clone(),
                 character: character.map_or(Ok(PathBuf::new()), |c| from(&base, &real(c)))?,
                 wiring: wiring.map(|w| from(&base, &real(w))).transpose()?,
                 options: Options {
@@ -144,6 +147,7 @@ impl Lines {
                     first: row.first_frame.unwrap_or(self.first_frame),
                     moods: row.moods,
                     recipe: recipe.clone(),
+                    draft: self.draft && row.language.is_none(),
                 },
                 bytes: std::fs::metadata(&row.recording).map_or(0, |m| m.len()),
                 problem,

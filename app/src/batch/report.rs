@@ -134,6 +134,7 @@ fn page(report: &Report, done: &[(&Unit, Done)], failed: &[(&Unit, Failed)]) -> 
     out += "<h2>Done</h2>\n";
     for (unit, done) in done {
         let s = &done.summary;
+        let draft = if s.drafted { " · a draft, to be read over" } else { "" };
         let heard = match (s.words, s.doubtful) {
             (0, _) => "no words, sounds alone".to_string(),
             (words, 0) => format!("all {words} words heard"),
@@ -141,7 +142,7 @@ fn page(report: &Report, done: &[(&Unit, Done)], failed: &[(&Unit, Failed)]) -> 
         };
         writeln!(
             out,
-            "<article><h3>{}</h3><p>{}</p><p class=\"soft\">{:.1} s · {heard}</p><p><audio controls preload=\"none\" src=\"{}\"></audio>{}</p>",
+            "<article><h3>{}</h3><p>{}</p><p class=\"soft\">{:.1} s · {heard}{draft}</p><p><audio controls preload=\"none\" src=\"{}\"></audio>{}</p>",
             escaped(&unit.id),
             if s.text.is_empty() { "<i>no text</i>".to_string() } else { escaped(&s.text) },
             s.length,

@@ -15,7 +15,8 @@ use jam_formats::sound;
 use jam_rig::{Mouth, Wiring};
 use jam_score::{Control, Frame, FrameGrid, FrameRate, Language, Line, Seconds};
 use jam_server::deliver::stretch;
-use jam_voice::{Analyser, WordList, features};
+use jam_sound::Recording;
+use jam_voice::{AnalyseError, Analyser, Known, WordList, features};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use std::collections::BTreeMap;
@@ -28,7 +29,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 pub struct Unit {
     pub id: String,
     pub recording: PathBuf,
-    /// What is said; without it the sounds alone are heard.
+    /// What is said; without it the sounds alone are heard, or what it says is drafted.
     pub text: Option<String>,
     /// None is English.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -51,6 +52,9 @@ pub struct Options {
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub moods: Vec<String>,
     pub recipe: Recipe,
+    /// Whether a text that is missing is drafted.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub draft: bool,
 }
 
 /// Why a unit has no files.
@@ -215,7 +219,7 @@ impl Shop {
     /// Works a unit out into a folder.
     pub fn work(&self, unit: &Unit, recording: &[u8], room: &Path) -> Result<Summary, Failure> {
         let face = self.face(unit)?;
-        let Options { rate, first, moods, recipe } = &unit.options;
+        let Options { rate, first, moods, recipe, draft } = &unit.options;
         recipe.check().map_err(|e| wrong("recipe", e))?;
         let stretch =
             stretch(recipe, Some(&face.model)).map_err(|e| wrong("recipe", anyhow::anyhow!("{e}")))?;
@@ -223,7 +227,12 @@ impl Shop {
         let moods = moods.map_err(|e| wrong("mood", anyhow::anyhow!(e)))?;
         let heard = sound::read_at(recording, features::RATE)
             .map_err(|e| wrong("recording", anyhow::anyhow!("{}: {e}", unit.recording.display())))?;
-        let text = unit.text.as_deref().unwrap_or_default();
+        let drafted = match unit.text {
+            // Who speaks may be named.
+            None if *draft => self.drafted(&heard, &face.name)?,
+            _ => None,
+        };
+        let text = drafted.as_deref().or(unit.text.as_deref()).unwrap_or_default();
         let line = Line { language: unit.language.clone(), ..Line::new(text) };
         let found = self.analyser.time(&heard, &line, &WordList::default(), &|_| true);
         let found = found.map_err(|e| wrong(e.code(), e))?;
@@ -252,7 +261,18 @@ impl Shop {
             let disk = e.chain().any(|cause| cause.is::<std::io::Error>());
             if disk { later(e) } else { wrong("file", e) }
         })?;
-        Ok(summary(&played, heard.duration().0, face.mouth.as_ref()))
+        let made = summary(&played, heard.duration().0, face.mouth.as_ref());
+        Ok(Summary { drafted: drafted.is_some(), ..made })
+    }
+
+    /// What a recording says, as far as words are heard in it.
+    fn drafted(&self, heard: &Recording, speaker: &str) -> Result<Option<String>, Failure> {
+        let known = Known::of(&[speaker], [], &WordList::default());
+        match self.analyser.draft(heard, &known, &|_| true) {
+            Ok(draft) => Ok(Some(draft.text)),
+            Err(AnalyseError::NothingHeard) => Ok(None),
+            Err(e) => Err(wrong(e.code(), e)),
+        }
     }
 }
 
@@ -270,6 +290,7 @@ fn summary(played: &Played, length: f64, mouth: Option<&Mouth>) -> Summary {
     };
     Summary {
         text: played.line.text.clone(),
+        drafted: false,
         length,
         words: words.len(),
         doubtful: words.iter().filter(|w| w.is_doubtful()).count(),

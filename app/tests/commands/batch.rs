@@ -191,6 +191,17 @@ fn a_folder_of_recordings_needs_no_table() {
         (TEXT, 8)
     );
     assert_eq!(json(&out.join("done/two.json"))["summary"]["words"].as_u64().unwrap(), 0);
+    // The text that is missing is drafted: most of its words are what is said.
+    let files = ["--character", "bram.glb", "--files", "curves,wav", "--draft"];
+    assert!(run(here, &[&["batch", "voice", "--out", "voice/made"], &files[..]].concat()).status.success());
+    let two = &json(&out.join("done/two.json"))["summary"];
+    let own = |text: &str| -> BTreeSet<String> {
+        let letters = |w: &str| w.chars().filter(|c| c.is_alphabetic()).collect::<String>().to_lowercase();
+        text.split_whitespace().map(letters).collect()
+    };
+    let (drafted, said) = (own(two["text"].as_str().unwrap()), own(TEXT));
+    assert!(two["drafted"] == true && drafted.intersection(&said).count() >= 5, "{two}");
+    assert!(json(&out.join("done/_b___a_one.json"))["summary"]["drafted"].is_null());
     let page = std::fs::read_to_string(out.join("report.html")).unwrap();
     assert!(page.contains("src=\"../%3Cb%3E%26/a%20one.wav\"") && !page.contains("<b>&"));
 }

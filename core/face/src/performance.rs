@@ -1,7 +1,7 @@
 //! The performance of a line: every control as a sampled curve.
 
 use crate::curves::{Curves, HZ, read};
-use crate::layers::{self, Guard, HEAD, Scene, Told, Trace, Voiced};
+use crate::layers::{self, Guard, HEAD, Made, Scene, Told, Trace, Voiced};
 use crate::links;
 use crate::mouth::{Articulation, Ways, articulate};
 use crate::organ::Organ;
@@ -326,7 +326,7 @@ pub fn perform_heard(
 pub(crate) struct Worked {
     ways: Ways,
     heard: Arc<Prosody>,
-    voiced: Voiced,
+    made: Made,
 }
 
 /// A line with its layers once through, what its sounds want, and what was worked out for it.
@@ -379,15 +379,15 @@ pub(crate) fn layered(
     let guard = Arc::new(Guard::new(&sounds, &musts, &face, line.layers.settings.guard));
     let scene = Scene { line, timing, heard, rate, guard: &guard };
     let same = *like.heard == *heard;
-    let none = Voiced::default();
-    let voiced = if same { &like.voiced } else { &none };
-    let (told, voiced) = layers::lay(&mut face, &scene, voiced, trace.as_deref_mut());
+    let voiced = if same { like.made.voiced.clone() } else { Voiced::default() };
+    let before = Made { drifts: like.made.drifts.clone(), voiced };
+    let (told, made) = layers::lay(&mut face, &scene, &before, trace.as_deref_mut());
     for control in Control::ALL {
         limit(face.own(*control), *control, trace.as_deref_mut());
     }
     let face = Performance { guard: Some(guard), told: Arc::new(told), ..Performance::plain(face) };
     let heard = if same { like.heard.clone() } else { Arc::new(heard.clone()) };
-    Some(Layered { face, mouth: articulation, worked: Worked { ways, heard, voiced } })
+    Some(Layered { face, mouth: articulation, worked: Worked { ways, heard, made } })
 }
 
 /// Keeps a curve within its control's range, and notes what that took away at the moment that is traced.

@@ -3,9 +3,11 @@
 /// The value below which a share (0..1) of the values lies, between two of them along a straight line (Hyndman & Fan
 /// 1996, definition 7); none of no values.
 pub fn percentile(mut values: Vec<f64>, share: f64) -> Option<f64> {
-    values.sort_by(f64::total_cmp);
     let at = share.clamp(0.0, 1.0) * values.len().checked_sub(1)? as f64;
-    let (low, high) = (values[at.floor() as usize], values[at.ceil() as usize]);
+    // Without putting all of them in order.
+    let (_, low, above) = values.select_nth_unstable_by(at.floor() as usize, f64::total_cmp);
+    let low = *low;
+    let high = if at.fract() > 0.0 { above.iter().copied().min_by(f64::total_cmp)? } else { low };
     Some(low + at.fract() * (high - low))
 }
 

@@ -1,6 +1,7 @@
 //! Samples of a recording, any rate and channel count, and their way to what the analysis hears.
 
 mod clipped;
+mod room;
 
 use clipped::Unclip;
 use jam_score::{Listen, RecordingFacts, Seconds, Span};
@@ -212,17 +213,20 @@ impl Recording {
 }
 
 impl Recording {
-    /// [`Self::mono_at`] as the analysis hears it: where the wave was cut off at full scale, it is drawn in.
+    /// [`Self::mono_at`] as the analysis hears it: where the wave was cut off at full scale, it is drawn in; where there is
+    /// nothing at all, there is the room.
     ///
     /// # Errors
     /// The rate cannot be reached from its own.
     pub fn voice_at(&self, rate: u32) -> Result<Cow<'_, [f32]>, RecordingError> {
-        if !self.channels.iter().any(|c| clipped::is_clipped(c)) {
-            return self.mono_at(rate);
-        }
-        let channels = self.channels.iter().map(|c| clipped::unclipped(c)).collect();
-        let whole = Recording { channels, ..*self };
-        Ok(Cow::Owned(whole.mono_at(rate)?.into_owned()))
+        let voice = if self.channels.iter().any(|c| clipped::is_clipped(c)) {
+            let channels = self.channels.iter().map(|c| clipped::unclipped(c)).collect();
+            let whole = Recording { channels, ..*self };
+            Cow::Owned(whole.mono_at(rate)?.into_owned())
+        } else {
+            self.mono_at(rate)?
+        };
+        Ok(room::filled(&voice, rate).map_or(voice, Cow::Owned))
     }
 }
 

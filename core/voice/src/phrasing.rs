@@ -110,36 +110,6 @@ pub struct Phrasing {
     pub level_db: f32,
 }
 
-/// Pitch in semitones above the median, through voiceless stretches, without creak and octave slips: a median of
-/// five, then a short mean.
-fn smooth_pitch(hz: &[f32]) -> Vec<f32> {
-    let voiced: Vec<usize> = (0..hz.len()).filter(|i| hz[*i] > 0.0).collect();
-    let median = percentile(voiced.iter().map(|i| f64::from(hz[*i])).collect(), 0.5);
-    let (Some(median), Some(first), Some(last)) = (median, voiced.first(), voiced.last()) else {
-        return vec![0.0; hz.len()];
-    };
-    let through = |i: usize| {
-        let after = voiced.partition_point(|v| *v < i);
-        let (a, b) = match (after.checked_sub(1).map(|k| voiced[k]), voiced.get(after)) {
-            (Some(a), Some(b)) => (a, *b),
-            (Some(_), None) => (*last, *last),
-            _ => (*first, *first),
-        };
-        let share = if b > a { (i - a) as f32 / (b - a) as f32 } else { 0.0 };
-        12.0 * ((hz[a] + share * (hz[b] - hz[a])) / median as f32).log2()
-    };
-    let raw: Vec<f32> = (0..hz.len()).map(through).collect();
-    let clean: Vec<f32> = (0..raw.len())
-        .map(|i| {
-            let mut near = raw[i.saturating_sub(2)..(i + 3).min(raw.len())].to_vec();
-            near.sort_by(f32::total_cmp);
-            near[near.len() / 2]
-        })
-        .collect();
-    let at = |i: usize| clean[i.min(clean.len() - 1)];
-    (0..clean.len()).map(|i| 0.25 * at(i.saturating_sub(1)) + 0.5 * at(i) + 0.25 * at(i + 1)).collect()
-}
-
 /// A phrase while it is being found: its words, none of a line without, its span, and how its pitch ends.
 struct Said {
     words: std::ops::Range<usize>,
@@ -170,7 +140,7 @@ struct Voice<'a> {
     timing: &'a Timing,
     tracks: &'a VoiceTracks,
     /// Semitones above the line's median.
-    pitch: Vec<f32>,
+    pitch: &'a [f32],
     phrases: Vec<Said>,
     syllables: Vec<Syllable>,
     /// The prominence from which a syllable stands out.
@@ -179,7 +149,7 @@ struct Voice<'a> {
 
 impl<'a> Voice<'a> {
     fn of(timing: &'a Timing, tracks: &'a VoiceTracks) -> Voice<'a> {
-        let pitch = smooth_pitch(&tracks.pitch_hz);
+        let pitch = tracks.semitones();
         let mut voice =
             Voice { timing, tracks, pitch, phrases: Vec::new(), syllables: Vec::new(), limit: FIXED_LIMIT };
         voice.phrases = voice.phrases();
@@ -384,7 +354,7 @@ impl<'a> Voice<'a> {
     fn prosody(self) -> Prosody {
         let utterances = self.phrases.iter().map(|p| self.utterance(p)).collect();
         let (accents, level) = (self.accents(), self.tracks.level_db.clone());
-        Prosody { accents, utterances, level, pitch: self.pitch }
+        Prosody { accents, utterances, level, pitch: self.pitch.to_vec() }
     }
 
     fn phrasing(&self) -> Phrasing {

@@ -5,9 +5,10 @@
 
 use crate::features::RATE;
 use crate::spread::spread;
-use jam_score::Span;
+use jam_score::{Span, percentile};
 use realfft::RealFftPlanner;
 use serde::{Deserialize, Serialize};
+use std::sync::OnceLock;
 
 pub use jam_score::prosody::HOP;
 const HOP_SAMPLES: usize = 160;
@@ -26,6 +27,41 @@ pub struct VoiceTracks {
     /// Spectral balance: level of 50 to 1000 Hz above that of 1000 to 5000 Hz, dB.
     #[serde(default)]
     pub tilt_db: Vec<f32>,
+    /// Worked out when it is first asked for.
+    #[serde(skip)]
+    semitones: OnceLock<Vec<f32>>,
+}
+
+/// Pitch in semitones above the median, through voiceless stretches, without creak and octave slips: a median of
+/// five, then a short mean.
+fn smooth_pitch(hz: &[f32]) -> Vec<f32> {
+    let voiced: Vec<usize> = (0..hz.len()).filter(|i| hz[*i] > 0.0).collect();
+    let median = percentile(voiced.iter().map(|i| f64::from(hz[*i])).collect(), 0.5);
+    let (Some(median), Some(first), Some(last)) = (median, voiced.first(), voiced.last()) else {
+        return vec![0.0; hz.len()];
+    };
+    let through = |i: usize| {
+        let after = voiced.partition_point(|v| *v < i);
+        let (a, b) = match (after.checked_sub(1).map(|k| voiced[k]), voiced.get(after)) {
+            (Some(a), Some(b)) => (a, *b),
+            (Some(_), None) => (*last, *last),
+            _ => (*first, *first),
+        };
+        let share = if b > a { (i - a) as f32 / (b - a) as f32 } else { 0.0 };
+        12.0 * ((hz[a] + share * (hz[b] - hz[a])) / median as f32).log2()
+    };
+    let raw: Vec<f32> = (0..hz.len()).map(through).collect();
+    let clean: Vec<f32> = (0..raw.len())
+        .map(|i| {
+            let near = &raw[i.saturating_sub(2)..(i + 3).min(raw.len())];
+            let mut sorted = [0.0; 5];
+            sorted[..near.len()].copy_from_slice(near);
+            sorted[..near.len()].sort_unstable_by(f32::total_cmp);
+            sorted[near.len() / 2]
+        })
+        .collect();
+    let at = |i: usize| clean[i.min(clean.len() - 1)];
+    (0..clean.len()).map(|i| 0.25 * at(i.saturating_sub(1)) + 0.5 * at(i) + 0.25 * at(i + 1)).collect()
 }
 
 impl VoiceTracks {
@@ -33,7 +69,12 @@ impl VoiceTracks {
     pub fn of(samples: &[f32]) -> VoiceTracks {
         let (pitch_hz, (level_db, tilt_db)) =
             rayon::join(|| pitch(samples), || rayon::join(|| levels(samples), || tilt(samples)));
-        VoiceTracks { level_db, pitch_hz, tilt_db }
+        VoiceTracks { level_db, pitch_hz, tilt_db, semitones: OnceLock::new() }
+    }
+
+    /// Its pitch in semitones above its median, through voiceless stretches.
+    pub(crate) fn semitones(&self) -> &[f32] {
+        self.semitones.get_or_init(|| smooth_pitch(&self.pitch_hz))
     }
 
     fn indices(&self, span: Span) -> std::ops::Range<usize> {

@@ -41,6 +41,31 @@ fn a_draft_has_more_of_the_words_than_the_reference_recogniser() {
     assert!(share < 31.0 && offered > words / 2, "{share} % of {words} words wrong, {offered} others");
 }
 
+/// A fact of the trade: dialogue is cut with nothing at all before and after it. That is no word, and none of the others
+/// changes or moves.
+#[test]
+fn nothing_at_all_is_no_word() {
+    let nothing = vec![0.0; 24_000];
+    for file in ["awb_6.wav", "slt_0.wav", "rms_3.wav"] {
+        let alone = fixture(file);
+        let samples = [&nothing[..], &alone.mono(), &nothing].concat();
+        let cut = Recording::new(alone.rate(), vec![samples]).unwrap();
+        let by = nothing.len() as f64 / f64::from(alone.rate());
+        let (alone, cut) = (draft(&alone, &Known::default()), draft(&cut, &Known::default()));
+        let (first, last) = (&cut.words[0], &cut.words[cut.words.len() - 1]);
+        assert_eq!(
+            plain_words(&cut.text).len(),
+            plain_words(&alone.text).len(),
+            "{} / {}",
+            cut.text,
+            alone.text
+        );
+        assert!(distance(&plain_words(&cut.text), &plain_words(&alone.text)) <= 1, "{}", cut.text);
+        assert!((first.span.start.0 - by - alone.words[0].span.start.0).abs() < 0.05, "{first:?}");
+        assert!(last.span.end.0 < by + alone.words[alone.words.len() - 1].span.end.0 + 0.05, "{last:?}");
+    }
+}
+
 /// Source: what the reference recogniser's own package says of its model (`NGramModel.prob`), ln.
 #[test]
 fn words_follow_as_the_published_model_has_it() {

@@ -22,6 +22,7 @@ use jam_score::{Control, FrameRate, Line, Phone, Prosody, Region, Seconds, Timin
 use lids::Blink;
 use mood::Playing;
 use noise::{Seed, drift};
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 /// What each layer made of the values at one moment, for causes.
@@ -266,26 +267,41 @@ impl<K: PartialEq, V> Kept<K, V> {
     }
 }
 
-/// What of the layers follows from the voice and a few settings alone: a state of a line takes it over from another one of
-/// the same voice.
+type Drift<V> = Option<Arc<Kept<(usize, Seed, Option<f64>), V>>>;
+
+/// What a face does by itself, whatever is said.
 #[derive(Debug, Clone, Default)]
-pub(crate) struct Voiced {
-    head: Option<Arc<Kept<(usize, Seed, voice::Swing), [Vec<f64>; 3]>>>,
-    brows: Option<Arc<Kept<(usize, Seed, f64, Option<f64>), voice::Brows>>>,
-    gaze: Option<Arc<Kept<(usize, Seed, Vec<gaze::Aim>, f64, f64), gaze::Gaze>>>,
-    sides: Option<Arc<Kept<(usize, Seed), Vec<Vec<f64>>>>>,
+pub(crate) struct Drifts {
+    sway: Drift<[Vec<f64>; 3]>,
+    brows: Drift<BTreeMap<Control, Vec<f64>>>,
+    sides: Drift<Vec<Vec<f64>>>,
 }
 
-/// Lays every layer over the mouth `face`, and tells what they did. `like` is what the same voice made of another state of
+/// What follows from the voice and a few settings alone.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Voiced {
+    head: Option<Arc<Kept<(usize, Seed, voice::Swing, Option<f64>), [Vec<f64>; 3]>>>,
+    brows: Option<Arc<Kept<(usize, Seed, f64, Option<f64>), voice::Brows>>>,
+    gaze: Option<Arc<Kept<(usize, Seed, Vec<gaze::Aim>, f64, f64), gaze::Gaze>>>,
+}
+
+/// What layers were made of that another state of the line may take over: what is voiced only one of the same voice.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Made {
+    pub drifts: Drifts,
+    pub voiced: Voiced,
+}
+
+/// Lays every layer over the mouth `face`, and tells what they did. `like` is what they were made of in another state of
 /// the line.
 pub(crate) fn lay(
     face: &mut Curves,
     scene: &Scene<'_>,
-    like: &Voiced,
+    like: &Made,
     trace: Option<&mut Trace>,
-) -> (Told, Voiced) {
+) -> (Told, Made) {
     let Scene { line, timing, heard, rate, guard } = scene;
-    let mut voiced = Voiced::default();
+    let mut made = Made::default();
     let layers = &line.layers;
     let (n, length) = (face.len(), face.len().saturating_sub(1) as f64 / HZ);
     let speech = face.clone();
@@ -295,9 +311,9 @@ pub(crate) fn lay(
 
     let seed = laying.layer(LayerKind::Mouth);
     if line.diction.sides > 0.0 {
-        let uneven = Kept::of(like.sides.as_ref(), (n, seed), |(n, seed)| uneven(*n, *seed));
-        sides(&mut laying, line.diction.sides, seed, &said, &uneven.made);
-        voiced.sides = Some(uneven);
+        let drifts = Kept::of(like.drifts.sides.as_ref(), (n, seed, None), |(n, seed, _)| uneven(*n, *seed));
+        sides(&mut laying, line.diction.sides, seed, &said, &drifts.made);
+        made.drifts.sides = Some(drifts);
     }
 
     let seed = laying.layer(LayerKind::Mood);
@@ -309,9 +325,12 @@ pub(crate) fn lay(
     let seed = laying.layer(LayerKind::Eyes);
     let eyes_seed = seed;
     let eyes = layers.plays(LayerKind::Eyes);
+    let alive = Kept::of(like.drifts.brows.as_ref(), (n, seed, loops), |(n, seed, loops)| {
+        voice::alive(*n, *seed, *loops)
+    });
     let from = (n, seed, layers.settings.brows * eyes, loops);
-    let brows = Kept::of(like.brows.as_ref(), from, |(n, seed, amount, loops)| {
-        voice::brows(heard, *n, *seed, *amount, *loops)
+    let brows = Kept::of(like.voiced.brows.as_ref(), from, |(n, seed, amount, _)| {
+        voice::brows(heard, *n, &alive.made, *seed, *amount)
     });
     let raises = &brows.made.raises;
     if layers.settings.brows * eyes > 0.0 {
@@ -336,7 +355,7 @@ pub(crate) fn lay(
         let aims = aims(layers, timing, heard, eyes_seed);
         let share = if head > 0.0 { layers.settings.head_share } else { 0.0 };
         let from = (n, eyes_seed, aims, share, eyes);
-        Kept::of(like.gaze.as_ref(), from, |(n, seed, aims, share, hops)| {
+        Kept::of(like.voiced.gaze.as_ref(), from, |(n, seed, aims, share, hops)| {
             gaze::track(aims, length, *n, *seed, *share, *hops)
         })
     });
@@ -355,13 +374,16 @@ pub(crate) fn lay(
         if let Some(looked) = &looked {
             turn(Why::Gaze, &looked.made.head, true);
         }
-        let swing =
-            voice::Swing { nods: layers.settings.nods * head, sway: layers.settings.sway * head, loops };
-        let moved = Kept::of(like.head.as_ref(), (n, seed, swing), |(n, seed, swing)| {
-            voice::head(heard, *n, *seed, *swing)
+        let sways = Kept::of(like.drifts.sway.as_ref(), (n, seed, loops), |(n, seed, loops)| {
+            voice::sway(*n, *seed, *loops)
+        });
+        let swing = voice::Swing { nods: layers.settings.nods * head, sway: layers.settings.sway * head };
+        let from = (n, seed, swing, loops);
+        let moved = Kept::of(like.voiced.head.as_ref(), from, |(_, seed, swing, _)| {
+            voice::head(heard, &sways.made, *seed, *swing)
         });
         turn(Why::Voice, &moved.made, true);
-        voiced.head = Some(moved);
+        (made.drifts.sway, made.voiced.head) = (Some(sways), Some(moved));
         for noise in &noises {
             if let Some(nod) = noise.nod(n, head) {
                 turn(Why::Noise(noise.place), &[vec![0.0; n], nod, vec![0.0; n]], true);
@@ -436,7 +458,7 @@ pub(crate) fn lay(
         laying.layer(LayerKind::Eyes);
     }
     if eyes == 0.0 {
-        return (Told::default(), voiced);
+        return (Told::default(), made);
     }
 
     // Lids go with the eyes, whatever turned them.
@@ -546,8 +568,8 @@ pub(crate) fn lay(
         holds: !layers.looks.is_empty(),
     };
     let gaze = looked.as_ref().map_or([Vec::new(), Vec::new()], |l| l.made.at.clone());
-    (voiced.brows, voiced.gaze) = (Some(brows), looked);
-    (Told { blinks: all, gaze, wide, made_up }, voiced)
+    (made.drifts.brows, made.voiced.brows, made.voiced.gaze) = (Some(alive), Some(brows), looked);
+    (Told { blinks: all, gaze, wide, made_up }, made)
 }
 
 pub(crate) const HEAD: [Control; 3] = [Control::HeadYaw, Control::HeadPitch, Control::HeadRoll];

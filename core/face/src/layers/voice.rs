@@ -13,18 +13,39 @@ fn accents(heard: &Prosody) -> impl Iterator<Item = (u64, &Accent)> {
     heard.accents.iter().filter(|a| a.strength > 0.0).enumerate().map(|(i, a)| (i as u64, a))
 }
 
-/// How much a head moves with the voice and by itself, and after how many seconds what it does by itself comes round
-/// again without a seam.
+/// How much a head moves with the voice and by itself.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Swing {
     pub nods: f64,
     pub sway: f64,
-    pub loops: Option<f64>,
 }
 
-/// What the voice does to the head, and what it does by itself: yaw, pitch, roll.
-pub fn head(heard: &Prosody, samples: usize, seed: Seed, swing: Swing) -> [Vec<f64>; 3] {
-    let Swing { nods, sway, loops } = swing;
+/// What a head does by itself: yaw, pitch, roll.
+pub fn sway(samples: usize, seed: Seed, loops: Option<f64>) -> [Vec<f64>; 3] {
+    let wide = [(1.9, 0.30), (1.2, 0.34), (1.3, 0.26)];
+    let small = [(0.30, 0.85), (0.26, 0.95), (0.20, 0.8)];
+    // Whole breaths in a loop, about one in four seconds.
+    let breaths = loops.map_or(0.25, |l| (0.25 * l).round().max(1.0) / l);
+    [0, 1, 2].map(|axis| {
+        let (slow, quick) = (seed.name("sway").number(axis as u64), seed.name("sway2").number(axis as u64));
+        let at = |i: usize| {
+            let t = i as f64 / HZ;
+            let drifts = wide[axis].0 * drift(slow, t, wide[axis].1, loops)
+                + small[axis].0 * drift(quick, t, small[axis].1, loops);
+            if axis != 1 {
+                return drifts;
+            }
+            let breath = breaths * t + 0.35 * drift(seed.name("brph"), t, 0.12, loops);
+            drifts + 0.28 * (std::f64::consts::TAU * breath).sin()
+        };
+        (0..samples).map(at).collect()
+    })
+}
+
+/// What the voice does to the head, with how it sways: yaw, pitch, roll.
+pub fn head(heard: &Prosody, sways: &[Vec<f64>; 3], seed: Seed, swing: Swing) -> [Vec<f64>; 3] {
+    let Swing { nods, sway } = swing;
+    let samples = sways[0].len();
     let mut moved = [0.0; 3].map(|x| Sum::new(samples, x));
     let mut bump = |axis: usize, at: f64, size: f64, rise: f64, fall: f64| {
         moved[axis].add(at - 4.0 * rise, at + 4.0 * fall, |t| size * pulse(t - at, rise, fall));
@@ -118,22 +139,8 @@ pub fn head(heard: &Prosody, samples: usize, seed: Seed, swing: Swing) -> [Vec<f
         *p -= 0.75 * m;
     }
     let mut out = [yaw, pitch, roll];
-    let wide = [(1.9, 0.30), (1.2, 0.34), (1.3, 0.26)];
-    let small = [(0.30, 0.85), (0.26, 0.95), (0.20, 0.8)];
-    // Whole breaths in a loop, about one in four seconds.
-    let breaths = loops.map_or(0.25, |l| (0.25 * l).round().max(1.0) / l);
-    for (axis, track) in out.iter_mut().enumerate() {
-        let (slow, quick) = (seed.name("sway").number(axis as u64), seed.name("sway2").number(axis as u64));
-        for (i, x) in track.iter_mut().enumerate() {
-            let t = i as f64 / HZ;
-            *x *= nods;
-            *x += sway * wide[axis].0 * drift(slow, t, wide[axis].1, loops);
-            *x += sway * small[axis].0 * drift(quick, t, small[axis].1, loops);
-            if axis == 1 {
-                let breath = breaths * t + 0.35 * drift(seed.name("brph"), t, 0.12, loops);
-                *x += sway * 0.28 * (std::f64::consts::TAU * breath).sin();
-            }
-        }
+    for (track, sways) in out.iter_mut().zip(sways) {
+        track.iter_mut().zip(sways).for_each(|(x, by)| *x = *x * nods + sway * by);
         // It has weight.
         *track = blurred(track, 0.045);
     }
@@ -164,8 +171,24 @@ pub struct Brows {
     pub raises: Vec<Raise>,
 }
 
-/// Brows with the voice, side by side but never the same.
-pub fn brows(heard: &Prosody, samples: usize, seed: Seed, amount: f64, loops: Option<f64>) -> Brows {
+/// How brows that nobody raises move: they are never stone still.
+pub fn alive(samples: usize, seed: Seed, loops: Option<f64>) -> BTreeMap<Control, Vec<f64>> {
+    let one = |c: &Control| {
+        let own = seed.name("bd").name(c.name());
+        let at = |i: usize| 0.035 * (1.0 + drift(own, i as f64 / HZ, 0.3, loops));
+        (*c, (0..samples).map(at).collect())
+    };
+    UP.iter().flatten().map(one).collect()
+}
+
+/// Brows with the voice over what they do by themselves, side by side but never the same.
+pub fn brows(
+    heard: &Prosody,
+    samples: usize,
+    alive: &BTreeMap<Control, Vec<f64>>,
+    seed: Seed,
+    amount: f64,
+) -> Brows {
     let controls = UP.iter().flatten().chain(&DOWN);
     let mut out: BTreeMap<Control, Vec<f64>> = controls.map(|c| (*c, vec![0.0; samples])).collect();
     let mut most = |control: Control, from: f64, to: f64, value: &dyn Fn(f64) -> f64| {
@@ -228,13 +251,10 @@ pub fn brows(heard: &Prosody, samples: usize, seed: Seed, amount: f64, loops: Op
         }
     }
     for (control, track) in &mut out {
-        let up = !DOWN.contains(control);
-        let own = seed.name("bd").name(control.name());
-        for (i, x) in track.iter_mut().enumerate() {
-            // Never stone still.
-            let alive = if up { 0.035 * amount * (1.0 + drift(own, i as f64 / HZ, 0.3, loops)) } else { 0.0 };
-            *x = (*x + alive).clamp(0.0, 1.0);
+        if let Some(alive) = alive.get(control) {
+            track.iter_mut().zip(alive).for_each(|(x, by)| *x += amount * by);
         }
+        track.iter_mut().for_each(|x| *x = x.clamp(0.0, 1.0));
     }
     Brows { curves: out, raises }
 }
@@ -247,7 +267,8 @@ mod tests {
     /// degrees a second.
     #[test]
     fn a_head_that_does_nothing_is_calm_and_never_still() {
-        let tracks = head(&Prosody::default(), 6000, Seed(11), Swing { nods: 1.0, sway: 1.0, loops: None });
+        let tracks =
+            head(&Prosody::default(), &sway(6000, Seed(11), None), Seed(11), Swing { nods: 1.0, sway: 1.0 });
         for track in &tracks {
             let mean = track.iter().sum::<f64>() / track.len() as f64;
             let deviation =
@@ -267,10 +288,10 @@ mod tests {
     #[test]
     fn a_sway_that_loops_has_no_seam() {
         for seconds in [3.0, 8.0, 12.5] {
-            let swing = Swing { nods: 1.0, sway: 1.0, loops: Some(seconds) };
+            let swing = Swing { nods: 1.0, sway: 1.0 };
             let period = (seconds * HZ) as usize;
             let samples = 3 * period + 100;
-            for track in head(&Prosody::default(), samples, Seed(5), swing) {
+            for track in head(&Prosody::default(), &sway(samples, Seed(5), Some(seconds)), Seed(5), swing) {
                 let moves = track.iter().fold(0.0f64, |most, x| most.max(x.abs()));
                 let inside = 50..samples - 50 - period;
                 let apart = inside.map(|i| (track[i] - track[i + period]).abs()).fold(0.0, f64::max);
@@ -286,7 +307,8 @@ mod tests {
         let heard = Prosody { accents: vec![accent], ..Prosody::default() };
         let mut seen = 0;
         for seed in 0..20 {
-            let pitch = &head(&heard, 400, Seed(seed), Swing { nods: 1.0, sway: 0.0, loops: None })[1];
+            let pitch =
+                &head(&heard, &sway(400, Seed(seed), None), Seed(seed), Swing { nods: 1.0, sway: 0.0 })[1];
             let (i, peak) =
                 (100..300).map(|i| (i, pitch[i])).max_by(|a, b| a.1.total_cmp(&b.1)).unwrap_or((0, 0.0));
             if peak > 0.9 {
