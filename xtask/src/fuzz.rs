@@ -5,7 +5,6 @@ use anyhow::{Context, Result, ensure};
 use std::collections::BTreeSet;
 use std::path::Path;
 use std::process::{Command, Stdio};
-use std::time::{Duration, Instant};
 
 /// What tells the search which code was reached, and overflows that would go unseen.
 const FLAGS: [&str; 8] = [
@@ -80,7 +79,9 @@ pub fn run(root: &Path, cargo: &str, minutes: f64, only: Option<&str>) -> Result
     readers.sort();
     ensure!(!readers.is_empty(), "no reader is called that; fuzz/seeds has a folder for each");
     let mut broken = 0;
-    println!("| reader | tried | lines of code reached | broke it |\n|---|---|---|---|");
+    println!(
+        "| reader | inputs tried | places of the code reached | most memory | broken by |\n|---|---|---|---|---|"
+    );
     for reader in &readers {
         let kept = target.join("kept").join(reader);
         let found = root.join("fuzz/found").join(reader);
@@ -91,41 +92,37 @@ pub fn run(root: &Path, cargo: &str, minutes: f64, only: Option<&str>) -> Result
             sources.push(root.join("web/openapi.json"));
         }
         let dictionary = target.join(format!("{reader}.words"));
-        std::fs::write(&dictionary, words(&sources)?)?;
-        let (began, span) = (Instant::now(), Duration::from_secs_f64(60.0 * minutes));
-        let (mut tried, mut reached, mut broke) = (0, 0, 0);
-        // It stops at the first input that breaks a reader; there may be others.
-        while let Some(left) = span.checked_sub(began.elapsed()).filter(|l| l.as_secs() > 0) {
-            let output = Command::new(&program)
-                .args([&kept, &seeds.join(reader), &found])
-                .args(LIMITS)
-                .arg(format!("-max_total_time={}", left.as_secs()))
-                .arg(format!("-artifact_prefix={}/", found.display()))
-                .arg(format!("-dict={}", dictionary.display()))
-                .args(["-print_final_stats=1", "-verbosity=1", "-use_value_profile=1"])
-                .env("JAM_READER", reader)
-                .stdout(Stdio::null())
-                .output()?;
-            let told = String::from_utf8_lossy(&output.stderr);
-            tried += said(&told, "stat::number_of_executed_units:");
-            reached = reached.max(said(&told, " cov:"));
-            if output.status.success() {
-                break;
-            }
-            broke += 1;
-            let end: Vec<&str> = told.lines().filter(|l| !l.starts_with('#')).collect();
-            println!("{}", end[end.len().saturating_sub(40)..].join("\n"));
-            if broke >= 5 {
-                break;
-            }
-        }
-        broken += broke;
+        let told = words(&sources)?;
+        let known = !told.is_empty();
+        std::fs::write(&dictionary, told)?;
+        // It stops at the first input that breaks a reader.
+        let output = Command::new(&program)
+            .args([&kept, &seeds.join(reader), &found])
+            .args(LIMITS)
+            .arg(format!("-max_total_time={}", (60.0 * minutes).ceil()))
+            .arg(format!("-artifact_prefix={}/", found.display()))
+            .args(known.then(|| format!("-dict={}", dictionary.display())))
+            .args(["-print_final_stats=1", "-verbosity=1", "-use_value_profile=1"])
+            .env("JAM_READER", reader)
+            .stdout(Stdio::null())
+            .output()?;
+        let told = String::from_utf8_lossy(&output.stderr);
         std::fs::remove_dir(&found).ok();
-        println!("| {reader} | {tried} | {reached} | {broke} |");
+        let tried = said(&told, "stat::number_of_executed_units:");
+        let (reached, most) = (said(&told, " cov:"), said(&told, "stat::peak_rss_mb:"));
+        let why = if output.status.success() {
+            "nothing".to_string()
+        } else {
+            broken += 1;
+            let place = told.lines().find(|l| l.contains("panicked at") || l.contains("ERROR:"));
+            let says = told.lines().skip_while(|l| !l.contains("panicked at")).nth(1);
+            [place, says].map(Option::unwrap_or_default).join(" ")
+        };
+        println!("| {reader} | {tried} | {reached} | {most} MB | {why} |");
     }
     ensure!(
         broken == 0,
-        "{broken} inputs broke a reader; they lie in fuzz/found, and are read in every test run"
+        "{broken} readers broke; what broke them lies in fuzz/found, and is read in every test run"
     );
     Ok(())
 }

@@ -4,6 +4,7 @@
 mod farm;
 mod fuzz;
 mod laws;
+mod licences;
 
 use anyhow::{Context, Result, bail, ensure};
 use std::path::{Path, PathBuf};
@@ -118,6 +119,7 @@ fn demo(arguments: &[String]) -> Result<()> {
 }
 
 fn test() -> Result<()> {
+    licences::check(&root(), &the_cargo())?;
     web()?;
     run("web", "npm", &["run", "--silent", "check"])?;
     run("web", "npm", &["run", "--silent", "lint"])?;

@@ -255,7 +255,8 @@ fn lips(body: &Body, shut: &Points<'_>, open: &Points<'_>) -> Option<Vec<[At; 2]
     }
     let around = |p: Vec3| {
         let steps = (0..27).map(|n| I64Vec3::new(n % 3 - 1, n / 3 % 3 - 1, n / 9 - 1));
-        let own = steps.filter_map(|step| cells.get(&(cell(p) + step))).map(|c| c.iter().take(CROWDED));
+        let own =
+            steps.filter_map(|step| cells.get(&cell(p).saturating_add(step))).map(|c| c.iter().take(CROWDED));
         own.flatten().map(|k| points[*k]).collect::<Vec<(At, Vec3)>>()
     };
     let moved = |at: At, p: Vec3| open.at(at).map(|q| q.y - p.y);
@@ -278,7 +279,7 @@ fn lips(body: &Body, shut: &Points<'_>, open: &Points<'_>) -> Option<Vec<[At; 2]
         *most = most.max(p.z);
     }
     let is_front = |p: Vec3| {
-        let beside = (-1..=1).filter_map(|step| foremost.get(&(strip(p) + step)));
+        let beside = (-1..=1).filter_map(|step| foremost.get(&strip(p).saturating_add(step)));
         beside.copied().fold(f32::NEG_INFINITY, f32::max) - DEEP * height <= p.z
     };
     let kept: Vec<[At; 2]> = pairs.iter().filter(|(_, p)| is_front(*p)).map(|(pair, _)| *pair).collect();
