@@ -95,7 +95,7 @@ impl Reader {
                 }
             }
             Reader::Motion => {
-                back::read(bytes, &line::wiring(), &Reading::default()).ok();
+                back::read(bytes, line::wiring(), &Reading::default()).ok();
             }
             Reader::Bvh => {
                 bvh::read(bytes).ok();
