@@ -65,7 +65,7 @@ impl Played {
         let controls = 2 * Control::ALL.len() + 6;
         let outputs = self.wiring.outputs.len() + 6;
         let sounds = self.line.timing.as_ref().map_or(0, |t| t.sounds.len() + t.words.len());
-        samples * (controls + outputs) + 128 * (keys + sounds)
+        samples * (controls + outputs) + 128 * (keys + sounds) + self.before_hands.bytes()
     }
 
     /// What makes some controls' values at a time.

@@ -34,6 +34,11 @@ impl BeforeHands {
     pub fn by_hand(&self, hands: Hands, like: Option<&Performance>) -> Performance {
         self.face.by_hand(hands, like)
     }
+
+    /// About how much memory it takes beside the curves that it shares with the faces made of it, bytes.
+    pub fn bytes(&self) -> usize {
+        self.worked.bytes(self.face.len())
+    }
 }
 
 /// A line with all its layers, before the skin and hands; none without times. `like` is another state of it: what both

@@ -329,6 +329,14 @@ pub(crate) struct Worked {
     made: Made,
 }
 
+impl Worked {
+    /// About how much memory it takes of so many samples, bytes.
+    pub fn bytes(&self, samples: usize) -> usize {
+        let heard = size_of_val(&self.heard.level[..]) + size_of_val(&self.heard.pitch[..]);
+        self.ways.bytes() + self.made.bytes(samples) + heard
+    }
+}
+
 /// A line with its layers once through, what its sounds want, and what was worked out for it.
 pub(crate) struct Layered {
     pub face: Performance,

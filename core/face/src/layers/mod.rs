@@ -292,6 +292,20 @@ pub(crate) struct Made {
     pub voiced: Voiced,
 }
 
+impl Made {
+    /// About how much memory it takes of so many samples, bytes.
+    pub fn bytes(&self, samples: usize) -> usize {
+        let Drifts { sway, brows, sides } = &self.drifts;
+        let curves = sway.as_ref().map_or(0, |k| k.made.len())
+            + brows.as_ref().map_or(0, |k| k.made.len())
+            + sides.as_ref().map_or(0, |k| k.made.len())
+            + self.voiced.head.as_ref().map_or(0, |k| k.made.len())
+            + self.voiced.brows.as_ref().map_or(0, |k| k.made.curves.len())
+            + self.voiced.gaze.as_ref().map_or(0, |k| k.made.at.len() + k.made.head.len());
+        curves * samples * size_of::<f64>()
+    }
+}
+
 /// Lays every layer over the mouth `face`, and tells what they did. `like` is what they were made of in another state of
 /// the line.
 pub(crate) fn lay(

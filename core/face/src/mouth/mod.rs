@@ -44,6 +44,13 @@ pub(crate) struct Articulation {
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Ways(Vec<Solved>);
 
+impl Ways {
+    /// About how much memory they take, bytes.
+    pub fn bytes(&self) -> usize {
+        self.0.iter().map(Solved::bytes).sum()
+    }
+}
+
 /// Solves the ways of a line.
 struct Solver<'a> {
     diction: &'a Diction,

@@ -368,6 +368,14 @@ impl Solved {
         Solved { organ, pieces: all.into_iter().enumerate().map(piece).collect() }
     }
 
+    /// About how much memory it takes, bytes.
+    pub fn bytes(&self) -> usize {
+        let piece = |p: &Arc<Piece>| {
+            size_of_val(&p.curve[..]) + size_of_val(&p.inputs.pulls[..]) + size_of_val(&p.inputs.limits[..])
+        };
+        self.pieces.iter().map(piece).sum()
+    }
+
     /// Its values on the grid.
     pub fn curve(&self) -> Vec<f64> {
         self.pieces.iter().flat_map(|p| p.curve.iter().copied()).collect()
