@@ -132,7 +132,10 @@ async fn idle(bed: &Bed) -> Result<()> {
     page.browser.goto(bed.at("/")).await?;
     page.id("line-1").await?;
     page.press("a").await?;
+    // The dialog comes in, and grows when it is about something else.
+    page.still("add-nothing-said").await?;
     page.click("add-nothing-said").await?;
+    page.still("add-idle").await?;
     page.click("add-idle").await?;
     page.until("it is open", || async {
         Ok(page.has("timed").await? && page.text("timed").await?.contains("comes round after 20.00 s"))
