@@ -132,9 +132,6 @@ impl Reader {
                 }
             }
             Reader::Packet => {
-                if let Some(packet) = osc::packet(bytes) {
-                    drop(packet);
-                }
                 osc::read(bytes);
             }
             Reader::Operation => line::operate(bytes),

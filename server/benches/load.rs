@@ -103,13 +103,9 @@ async fn jobs(folder: &Path) {
 }
 
 async fn long(folder: &Path) {
-    let file = folder.join("long.jam");
-    let (store, _) = serve(&file).await;
+    // It is laid down in the data file: the server has seen nothing of it yet.
+    let (store, address) = serve(&folder.join("long.jam")).await;
     let line = lines(&store, 20 * 60, 1)[0];
-    // Another server, that has nothing of it yet.
-    let server = jam_server::Server::bind(store, "127.0.0.1:0".parse().unwrap()).await.unwrap();
-    let address = server.address();
-    tokio::spawn(server.run(std::future::pending()));
     let client = reqwest::Client::new();
     let get = async |path: String| {
         let began = Instant::now();

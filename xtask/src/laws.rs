@@ -81,11 +81,10 @@ fn programs(root: &Path, cargo: &str, laws: &BTreeMap<String, u64>) -> Result<Ve
 }
 
 /// Draws new cases for so many minutes and says how many held.
-pub fn run(root: &Path, minutes: u64) -> Result<()> {
-    let cargo = std::env::var("CARGO").unwrap_or_else(|_| "cargo".into());
+pub fn run(root: &Path, cargo: &str, minutes: u64) -> Result<()> {
     let mut laws = BTreeMap::new();
     sources(root, &mut laws)?;
-    let programs = programs(root, &cargo, &laws)?;
+    let programs = programs(root, cargo, &laws)?;
     let end = Instant::now() + Duration::from_secs(60 * minutes);
     let first = SystemTime::now().duration_since(SystemTime::UNIX_EPOCH)?.as_secs();
     let (mut held, mut failed, mut rounds) = (0u64, Vec::new(), 0u64);

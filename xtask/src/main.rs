@@ -27,7 +27,7 @@ fn main() -> Result<()> {
         Some("test") => test(),
         Some("laws") => {
             let minutes = arguments.get(1).and_then(|m| m.parse().ok());
-            laws::run(&root(), minutes.context("say for how many minutes: cargo xtask laws 5")?)
+            laws::run(&root(), &the_cargo(), minutes.context("say for how many minutes: cargo xtask laws 5")?)
         }
         Some("fuzz") => {
             let minutes = arguments.get(1).and_then(|m| m.parse().ok());

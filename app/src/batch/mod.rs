@@ -135,11 +135,12 @@ impl Lines {
             let problem = row.problem.or(unsaid).or_else(|| character.is_none().then(nobody));
             // The wiring given belongs to the character given.
             let wiring = row.wiring.as_ref().or(self.wiring.as_ref().filter(|_| own.is_none()));
+            let draft = self.draft && row.language.is_none();
             units.push(Unit {
                 id: row.id,
                 recording: from(&base, &real(&row.recording))?,
                 text,
-                language: row.language.clone(),
+                language: row.language,
                 character: character.map_or(Ok(PathBuf::new()), |c| from(&base, &real(c)))?,
                 wiring: wiring.map(|w| from(&base, &real(w))).transpose()?,
                 options: Options {
@@ -147,7 +148,7 @@ impl Lines {
                     first: row.first_frame.unwrap_or(self.first_frame),
                     moods: row.moods,
                     recipe: recipe.clone(),
-                    draft: self.draft && row.language.is_none(),
+                    draft,
                 },
                 bytes: std::fs::metadata(&row.recording).map_or(0, |m| m.len()),
                 problem,

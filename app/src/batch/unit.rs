@@ -261,8 +261,7 @@ impl Shop {
             let disk = e.chain().any(|cause| cause.is::<std::io::Error>());
             if disk { later(e) } else { wrong("file", e) }
         })?;
-        let made = summary(&played, heard.duration().0, face.mouth.as_ref());
-        Ok(Summary { drafted: drafted.is_some(), ..made })
+        Ok(summary(&played, drafted.is_some(), heard.duration().0, face.mouth.as_ref()))
     }
 
     /// What a recording says, as far as words are heard in it.
@@ -276,7 +275,7 @@ impl Shop {
     }
 }
 
-fn summary(played: &Played, length: f64, mouth: Option<&Mouth>) -> Summary {
+fn summary(played: &Played, drafted: bool, length: f64, mouth: Option<&Mouth>) -> Summary {
     let timing = played.line.timing.as_ref();
     let words = timing.map_or(&[][..], |t| &t.words);
     let findings = played.findings(mouth);
@@ -290,7 +289,7 @@ fn summary(played: &Played, length: f64, mouth: Option<&Mouth>) -> Summary {
     };
     Summary {
         text: played.line.text.clone(),
-        drafted: false,
+        drafted,
         length,
         words: words.len(),
         doubtful: words.iter().filter(|w| w.is_doubtful()).count(),

@@ -11,6 +11,7 @@ use crate::performance::{Layered, MouthLayer, Performance, Worked};
 use crate::why::Why;
 use jam_score::{Control, FrameRate, Line, Prosody, Seconds};
 use serde::Serialize;
+use std::sync::Arc;
 
 /// A part of a value.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, utoipa::ToSchema)]
@@ -158,7 +159,7 @@ pub fn causes(
     let timing = line.timing.as_ref()?;
     let mut trace = Trace { time: time.0, parts: Vec::new() };
     let Layered { face: before, mouth: all, .. } =
-        whole(line, heard, rate, tail, &Worked::default(), Some(&mut trace))?;
+        whole(line, &Arc::new(heard.clone()), rate, tail, &Worked::default(), Some(&mut trace))?;
     let face = before.by_hand(line.hands(), None);
     let mouth = MouthLayer::of(line, timing);
     let asked = Asked { face: &face, all: all.as_ref(), trace: &trace, mouth: &mouth, before: &before, time };

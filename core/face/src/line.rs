@@ -6,6 +6,7 @@ use crate::layers::{MadeUp, Told, Trace};
 use crate::performance::{Layered, Performance, Worked, layered};
 use jam_score::layers::Over;
 use jam_score::{Control, FrameRate, Hands, Line, Moment, Prosody, Seconds};
+use std::sync::Arc;
 
 /// Seconds in which the end of idle motion goes over into its beginning.
 const OVER: f64 = 1.0;
@@ -18,7 +19,8 @@ const BEYOND: f64 = 10.0;
 
 /// A line with all its layers, and with what hands changed. None without times.
 pub fn perform_line(line: &Line, heard: &Prosody, rate: FrameRate, tail: Seconds) -> Option<Performance> {
-    Some(before_hands(line, heard, rate, tail, None)?.by_hand(line.hands(), None))
+    let heard = Arc::new(heard.clone());
+    Some(before_hands(line, &heard, rate, tail, None)?.by_hand(line.hands(), None))
 }
 
 /// A line with all its layers, before the skin and hands.
@@ -35,7 +37,7 @@ impl BeforeHands {
         self.face.by_hand(hands, like)
     }
 
-    /// About how much memory it takes beside the curves that it shares with the faces made of it, bytes.
+    /// About how much memory it takes beside the voice and the curves, which it shares with the faces made of it, bytes.
     pub fn bytes(&self) -> usize {
         self.worked.bytes(self.face.len())
     }
@@ -45,7 +47,7 @@ impl BeforeHands {
 /// have in common is not worked out again.
 pub fn before_hands(
     line: &Line,
-    heard: &Prosody,
+    heard: &Arc<Prosody>,
     rate: FrameRate,
     tail: Seconds,
     like: Option<&BeforeHands>,
@@ -60,7 +62,7 @@ pub fn before_hands(
 /// that is traced.
 pub(crate) fn whole(
     line: &Line,
-    heard: &Prosody,
+    heard: &Arc<Prosody>,
     rate: FrameRate,
     tail: Seconds,
     like: &Worked,

@@ -330,10 +330,9 @@ pub(crate) struct Worked {
 }
 
 impl Worked {
-    /// About how much memory it takes of so many samples, bytes.
+    /// About how much memory it takes of so many samples, beside the voice, bytes.
     pub fn bytes(&self, samples: usize) -> usize {
-        let heard = size_of_val(&self.heard.level[..]) + size_of_val(&self.heard.pitch[..]);
-        self.ways.bytes() + self.made.bytes(samples) + heard
+        self.ways.bytes() + self.made.bytes(samples)
     }
 }
 
@@ -348,7 +347,7 @@ pub(crate) struct Layered {
 /// the moment that is traced.
 pub(crate) fn layered(
     line: &Line,
-    heard: &Prosody,
+    heard: &Arc<Prosody>,
     rate: FrameRate,
     tail: Seconds,
     like: &Worked,
@@ -386,7 +385,7 @@ pub(crate) fn layered(
     }
     let guard = Arc::new(Guard::new(&sounds, &musts, &face, line.layers.settings.guard));
     let scene = Scene { line, timing, heard, rate, guard: &guard };
-    let same = *like.heard == *heard;
+    let same = Arc::ptr_eq(&like.heard, heard) || like.heard == *heard;
     let voiced = if same { like.made.voiced.clone() } else { Voiced::default() };
     let before = Made { drifts: like.made.drifts.clone(), voiced };
     let (told, made) = layers::lay(&mut face, &scene, &before, trace.as_deref_mut());
@@ -394,8 +393,7 @@ pub(crate) fn layered(
         limit(face.own(*control), *control, trace.as_deref_mut());
     }
     let face = Performance { guard: Some(guard), told: Arc::new(told), ..Performance::plain(face) };
-    let heard = if same { like.heard.clone() } else { Arc::new(heard.clone()) };
-    Some(Layered { face, mouth: articulation, worked: Worked { ways, heard, made } })
+    Some(Layered { face, mouth: articulation, worked: Worked { ways, heard: heard.clone(), made } })
 }
 
 /// Keeps a curve within its control's range, and notes what that took away at the moment that is traced.

@@ -3,15 +3,21 @@
 #![allow(clippy::unwrap_used)]
 
 use jam_desk::{House, Op, Played, Refusal, Situation, TakeFacts, act};
-use jam_score::{Frame, FrameGrid, FrameRate, Ids, Line, Phone, Pose, Prosody, Sound, Span, Timing, Word};
+use jam_rig::Wiring;
+use jam_rig::propose::{ShapeFacts, propose};
+use jam_score::{
+    Control, Frame, FrameGrid, FrameRate, Ids, Line, Phone, Pose, Prosody, Sound, Span, Timing, Word,
+};
 use std::sync::Arc;
 
-/// A production with nothing in it.
-pub struct Empty;
+pub const GRID: FrameGrid = FrameGrid { rate: FrameRate::FILM, first: Frame(1001) };
 
-impl House for Empty {
+/// A production with nothing in it but the line, with its curves where they are worked out.
+pub struct Alone(pub Option<Arc<Played>>);
+
+impl House for Alone {
     fn played(&self) -> Result<Arc<Played>, Refusal> {
-        Err(Refusal::not_timed())
+        self.0.clone().ok_or_else(Refusal::not_timed)
     }
 
     fn prosody(&self) -> Result<Arc<Prosody>, Refusal> {
@@ -23,7 +29,7 @@ impl House for Empty {
     }
 
     fn grid(&self) -> FrameGrid {
-        FrameGrid { rate: FrameRate::FILM, first: Frame(1001) }
+        GRID
     }
 
     fn pose(&self, _: &str) -> Option<Pose> {
@@ -34,8 +40,8 @@ impl House for Empty {
         None
     }
 
-    fn snapshot(&self, _: i32) -> Option<Line> {
-        None
+    fn snapshot(&self, snapshot: i32) -> Option<Line> {
+        (snapshot == 1).then(|| line().0)
     }
 
     fn has_film(&self, film: i32) -> bool {
@@ -45,6 +51,13 @@ impl House for Empty {
     fn has_character(&self, _: &str) -> bool {
         true
     }
+}
+
+/// Every control has an output of its name.
+pub fn wiring() -> Wiring {
+    let facts = |c: &Control| ShapeFacts { name: c.name().into(), half: None };
+    let facts: Vec<ShapeFacts> = Control::ALL.iter().map(facts).collect();
+    propose(&facts, &[], None).wiring
 }
 
 /// Six words of two sounds each, a quarter second a word.
@@ -66,5 +79,5 @@ pub fn line() -> (Line, Ids) {
 }
 
 pub fn made(op: &Op, line: &Line, ids: Ids) -> Result<Line, Refusal> {
-    act(op, &Situation { line, ids, house: &Empty }).map(|done| done.line)
+    act(op, &Situation { line, ids, house: &Alone(None) }).map(|done| done.line)
 }

@@ -287,7 +287,7 @@ impl System {
 const PIECE: usize = 800;
 /// Where a piece is cut off the way ends freely. So much is solved with it on either side that its own part has forgotten
 /// that, but for e to the minus this.
-const FORGETS: f64 = 10.0;
+const FORGETS: f64 = 13.0;
 
 /// Grid steps in which a way that nobody wants anything of forgets where it was, but for 1/e: from the slowest root of what
 /// it minimises, a⁴k⁴ - ½a²k² + rest = 0.
