@@ -79,15 +79,18 @@ pub struct Store {
     backup: Option<Arc<PathBuf>>,
 }
 
-/// Waiting must be set before anything that may have to wait; freed pages only while the file is still empty.
-const PRAGMAS: &str = "PRAGMA busy_timeout = 2000; PRAGMA auto_vacuum = INCREMENTAL; PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;";
+/// How a data file is made; it stays so. Waiting must be set before anything that may have to wait, and that freed pages
+/// are given back only while the file is still empty.
+const MADE: &str = "PRAGMA busy_timeout = 2000; PRAGMA auto_vacuum = INCREMENTAL; PRAGMA journal_mode = WAL;";
+/// What every connection is told. Nothing of it may write: one may be opened by somebody who holds the file's lock.
+const OPENED: &str = "PRAGMA busy_timeout = 2000; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;";
 
 #[derive(Debug)]
 struct Pragmas;
 
 impl CustomizeConnection<SqliteConnection, diesel::r2d2::Error> for Pragmas {
     fn on_acquire(&self, connection: &mut SqliteConnection) -> Result<(), diesel::r2d2::Error> {
-        connection.batch_execute(PRAGMAS).map_err(diesel::r2d2::Error::QueryError)
+        connection.batch_execute(OPENED).map_err(diesel::r2d2::Error::QueryError)
     }
 }
 
@@ -199,10 +202,11 @@ impl Store {
         own(path).map_err(|e| StoreError::Open(e.to_string()))?;
         // The first connection makes the file and its log, which on a busy disk takes longer than anybody else has to wait.
         let mut first = SqliteConnection::establish(name).map_err(|e| StoreError::Open(e.to_string()))?;
-        first.batch_execute(PRAGMAS).map_err(|e| StoreError::Open(e.to_string()))?;
+        first.batch_execute(MADE).map_err(|e| StoreError::Open(e.to_string()))?;
         let pool = Pool::builder()
             .max_size(8)
-            .min_idle(Some(1))
+            // None is opened ahead, aside of everybody: it may still be closing when the store is long gone.
+            .min_idle(Some(0))
             .connection_timeout(Duration::from_secs(2))
             .connection_customizer(Box::new(Pragmas))
             .build(ConnectionManager::new(name))
@@ -224,6 +228,8 @@ impl Store {
             true => Some(Arc::new(backup(&mut connection, path)?)),
             false => None,
         };
+        // Before anything of it changes: a file that was left on the way has tables of no layout, and is known by this alone.
+        connection.batch_execute(&format!("PRAGMA application_id = {APPLICATION}"))?;
         connection.run_pending_migrations(MIGRATIONS).map_err(|e| StoreError::Open(e.to_string()))?;
         connection.immediate_transaction(|c| {
             if layout < 2 {
@@ -234,10 +240,7 @@ impl Store {
                 upgrade::into_parts(c)?;
             }
             free_blobs(c)?;
-            c.batch_execute(&format!(
-                "PRAGMA application_id = {APPLICATION}; PRAGMA user_version = {LAYOUT};"
-            ))
-            .map_err(StoreError::from)
+            c.batch_execute(&format!("PRAGMA user_version = {LAYOUT}")).map_err(StoreError::from)
         })?;
         drop(connection);
         Ok(Store { backup, ..store })

@@ -111,6 +111,31 @@ fn everything_is_there_again_after_the_file_is_opened_anew() {
     assert!(redo(&store, id).unwrap().is_timed(), "redo reaches through a restart");
 }
 
+/// Whoever changes a line may read beside it, also where a connection has to be opened for that: it takes no lock.
+#[test]
+fn who_changes_a_line_reads_beside_it() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("a.jam");
+    let (one, other) = {
+        let store = Store::open(&path).unwrap();
+        (line(&store, "one"), line(&store, "other"))
+    };
+    // Anew, so that no connection lies ready.
+    let store = Store::open(&path).unwrap();
+    let read = store.change_line(one, |now| {
+        now.step(NewStep {
+            document: Line { name: Some("x".into()), ..Line::clone(&now.line.document) },
+            ids: now.line.ids,
+            words: "name it".into(),
+            gesture: None,
+            asks: false,
+            awaits: false,
+        })?;
+        store.line(other)
+    });
+    assert_eq!(read.unwrap().0.document.text, "other");
+}
+
 fn deliver(store: &Store, line: i32, bytes: &[u8]) {
     let file = NewDelivered { file_name: "a.glb".into(), bytes: bytes.into(), ..NewDelivered::default() };
     store.add_deliveries(line, &[file], Some(&[bytes.len() as u8])).unwrap();

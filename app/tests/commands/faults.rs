@@ -1,9 +1,11 @@
-//! The server is killed at any moment of uploads, edits, analyses, cancels, undos and deliveries, and its disk runs full: what it had
-//! acknowledged is there when it starts again, nothing half written is shown, and what waited is taken up.
+//! The server is killed at any moment of uploads, edits, analyses, cancels, undos and deliveries, and its disk runs full:
+//! what it had acknowledged is there when it starts again, nothing half written is shown, and what waited is taken up.
 //! `cargo xtask faults ROUNDS` kills it as often as one likes.
 
 use super::program;
-use jam_store::Health;
+use diesel::connection::SimpleConnection;
+use diesel::{Connection, SqliteConnection};
+use jam_store::{Health, Store};
 use reqwest::Client;
 use reqwest::multipart::{Form, Part};
 use serde_json::{Value, json};
@@ -21,6 +23,11 @@ const ROUNDS: usize = 20;
 const ON_ONE: usize = 50;
 /// Longest that it works in a round, milliseconds.
 const LONGEST: u64 = 400;
+
+/// A moment of its own in each round, the same in each run.
+fn moment(round: usize) -> u64 {
+    (round as u64 + 1).wrapping_mul(0x9E37_79B9_7F4A_7C15) >> 32
+}
 
 /// A server that runs, and where.
 struct Served {
@@ -207,15 +214,13 @@ async fn killed(rounds: Range<usize>) -> usize {
     for round in rounds {
         let served = Served::on(folder.path());
         look(&served.at, folder.path(), &mut known).await;
-        // A moment of its own in each round, the same in each run.
-        let moment = (round as u64 + 1).wrapping_mul(0x9E37_79B9_7F4A_7C15) >> 32;
         let at = served.at.clone();
         let working = tokio::spawn(async move {
             let shared = Mutex::new(known);
             work(&at, round, &shared, lines).await;
             shared.into_inner().unwrap()
         });
-        tokio::time::sleep(Duration::from_millis(moment % LONGEST)).await;
+        tokio::time::sleep(Duration::from_millis(moment(round) % LONGEST)).await;
         served.kill();
         known = working.await.unwrap();
     }
@@ -253,6 +258,60 @@ async fn whatever_kills_the_server_nothing_acknowledged_is_lost() {
         kept += killed(first..rounds.min(first + ON_ONE)).await;
     }
     println!("killed {rounds} times, {kept} lines, orders and cancels acknowledged, none lost");
+}
+
+/// Lines of a data file of the first layout that is brought up.
+const OLD_LINES: i64 = 400;
+
+/// A data file of an older layout that is being brought up is as it was or as it becomes, whatever kills the program; the
+/// next start goes on, and the copy beside it is whole.
+#[test]
+fn whatever_kills_it_a_file_of_an_older_layout_is_brought_up() {
+    let rounds = std::env::var("JAM_FAULT_ROUNDS").map_or(ROUNDS, |n| n.parse().unwrap()) / 2;
+    let folder = tempfile::tempdir().unwrap();
+    let old = folder.path().join("old.jam");
+    let mut c = SqliteConnection::establish(old.to_str().unwrap()).unwrap();
+    c.batch_execute(include_str!("../../../store/tests/fixtures/first-layout.sql")).unwrap();
+    c.batch_execute(&format!(
+        "WITH RECURSIVE k(i) AS (SELECT 2 UNION ALL SELECT i + 1 FROM k WHERE i < {OLD_LINES})
+         INSERT INTO line (id, document, recording, recording_name, recording_facts)
+         SELECT i, document, recording, i || '.wav', recording_facts FROM line, k WHERE line.id = 1"
+    ))
+    .unwrap();
+    drop(c);
+    let layout = Health::of(&old).unwrap().layout;
+    let mut amid = 0;
+    for round in 0..rounds {
+        let own = folder.path().join(round.to_string());
+        std::fs::create_dir(&own).unwrap();
+        let data = own.join("p.jam");
+        std::fs::copy(&old, &data).unwrap();
+        let mut command = program(&own, &["serve", "--data", "p.jam", "--listen", "127.0.0.1:0"]);
+        let mut child = command.stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap();
+        std::thread::sleep(Duration::from_millis(moment(round) % LONGEST));
+        child.kill().unwrap();
+        child.wait().unwrap();
+        let health = Health::of(&data).unwrap();
+        assert!(health.faults.is_empty(), "{health:?}");
+        let copy = own.join(format!("p.jam-before-{}", Health::NEWEST));
+        amid += usize::from(copy.exists() && health.layout < Health::NEWEST);
+        let store = Store::open(&data).unwrap();
+        let listed = store.lines_listed().unwrap();
+        let names: Vec<&str> = listed.iter().map(|l| l.recording_name.as_str()).skip(1).collect();
+        let known: Vec<String> = (2..=OLD_LINES).map(|i| format!("{i}.wav")).collect();
+        assert_eq!(names, known);
+        let first = store.line(1).unwrap().document;
+        for line in [2, OLD_LINES as i32] {
+            let line = store.line(line).unwrap().document;
+            line.check().unwrap();
+            assert_eq!((&line.text, &line.timing), (&first.text, &first.timing));
+        }
+        assert_eq!(Health::of(&data).unwrap().layout, Health::NEWEST);
+        // As it was it lies beside it.
+        let kept = Health::of(&copy).unwrap();
+        assert!(kept.layout == layout && kept.faults.is_empty(), "{kept:?}");
+    }
+    println!("killed {rounds} times, {amid} of them while a file was brought up");
 }
 
 /// Source: POSIX, `ulimit -f`: files that grow beyond it cannot be written, as on a full disk.
