@@ -5,8 +5,8 @@
 //! a source; blinks are as often as `jam_face::layers::lids` says.
 
 use crate::refusal::Refusal;
-use jam_face::layers::noise::{Dice, Seed};
 use jam_score::layers::{HeadMove, Look, Over, Stretch};
+use jam_score::seed::{Dice, Seed};
 use jam_score::{FrameGrid, Ids, Line, OwnFrames, Phone, Seconds, Sound, Span, Timing};
 use serde::{Deserialize, Serialize};
 

@@ -4,27 +4,24 @@
 
 mod common;
 
-use common::{line, made};
+use common::{GRID, line, made};
 use jam_desk::{Op, Played};
-use jam_rig::propose::{ShapeFacts, propose};
 use jam_rig::{Chart, Drawing, MouthKind, Wiring};
 use jam_score::prosody::{Accent, Utterance};
-use jam_score::{Control, Frame, FrameGrid, FrameRate, Ids, Line, Prosody, Sound, Span, Timing, Word};
+use jam_score::{Control, Ids, Line, Prosody, Seed, Sound, Span, Timing, Word};
 use proptest::prelude::*;
 use serde_json::json;
 use std::sync::Arc;
 
 /// Every control has an output of its name; two mouths are swapped beside.
 fn wiring() -> Wiring {
-    let facts = |c: &Control| ShapeFacts { name: c.name().into(), half: None };
-    let facts: Vec<ShapeFacts> = Control::ALL.iter().map(facts).collect();
     let drawing = |name: &str| Drawing { name: name.into(), node: name.into(), image: None };
     let chart = Chart {
         drawings: vec![drawing("shut"), drawing("open")],
         kinds: [(MouthKind::Closed, 0), (MouthKind::Open, 1)].into(),
         hold: 2,
     };
-    Wiring { chart: Some(chart), ..propose(&facts, &[], None).wiring }
+    Wiring { chart: Some(chart), ..common::wiring() }
 }
 
 /// Touches of what the skin follows, of what follows, and of the head, which the eyes make up for; other times,
@@ -101,6 +98,7 @@ fn voice(line: &Line) -> Prosody {
     let vowels = timing.sounds.iter().enumerate().filter(|(_, s)| s.phone.is_vowel());
     let accent = |(sound, s): (usize, &Sound)| Accent {
         sound,
+        own: Seed(s.id.into()),
         time: s.span.middle().0,
         strength: 0.5 + 0.1 * (sound % 5) as f64,
     };
@@ -108,7 +106,13 @@ fn voice(line: &Line) -> Prosody {
     Prosody {
         accents: vowels.step_by(3).map(accent).collect(),
         utterances: phrases
-            .map(|start| Utterance { start, end: start + 3.2, asks: start > 20.0, asks_what: false })
+            .map(|start| Utterance {
+                own: Seed(start as u64),
+                start,
+                end: start + 3.2,
+                asks: start > 20.0,
+                asks_what: false,
+            })
             .collect(),
         ..Prosody::default()
     }
@@ -118,7 +122,6 @@ fn voice(line: &Line) -> Prosody {
 fn nothing_changes(start: (Line, Ids), drawn: &[serde_json::Value]) -> Result<(), TestCaseError> {
     let (mut line, mut ids) = start;
     let (wiring, prosody) = (wiring(), Arc::new(voice(&line)));
-    let grid = FrameGrid { rate: FrameRate::FILM, first: Frame(1001) };
     let mut before: Option<Played> = None;
     let mut made_some = false;
     for drawn in drawn {
@@ -129,8 +132,8 @@ fn nothing_changes(start: (Line, Ids), drawn: &[serde_json::Value]) -> Result<()
         ids = Ids::from(ids.next() + 100);
         line = became;
         let now = Arc::new(line.clone());
-        let own = Played::new(&now, &wiring, grid, prosody.clone(), before.as_ref()).unwrap();
-        let anew = Played::new(&now, &wiring, grid, prosody.clone(), None).unwrap();
+        let own = Played::new(&now, &wiring, GRID, prosody.clone(), before.as_ref()).unwrap();
+        let anew = Played::new(&now, &wiring, GRID, prosody.clone(), None).unwrap();
         for control in Control::ALL {
             let (own, anew) = (&own.face, &anew.face);
             prop_assert_eq!(

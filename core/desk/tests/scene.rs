@@ -9,7 +9,7 @@ use jam_face::perform_line;
 use jam_rig::Wiring;
 use jam_score::prosody::Utterance;
 use jam_score::scene::{Does, Listening, To};
-use jam_score::{Control, Frame, FrameGrid, FrameRate, Line, Prosody, Scene, Seconds, tail};
+use jam_score::{Control, Frame, FrameGrid, FrameRate, Line, Prosody, Scene, Seconds, Seed, tail};
 use proptest::prelude::*;
 use std::sync::Arc;
 
@@ -27,7 +27,7 @@ fn heard() -> Heard {
 /// A line of a second and a half in two phrases; those of odd numbers are Bram's.
 fn spoken(id: i32) -> Option<SceneLine> {
     let (document, _) = line();
-    let phrase = |start, end| Utterance { start, end, asks: false, asks_what: false };
+    let phrase = |start, end| Utterance { own: Seed(1), start, end, asks: false, asks_what: false };
     let prosody = Prosody { utterances: vec![phrase(0.0, 0.7), phrase(0.75, 1.5)], ..Prosody::default() };
     let character = heard().lines.get(&id)?.clone();
     Some(SceneLine {

@@ -3,12 +3,11 @@
 use crate::curves::HZ;
 use crate::layers::ease::blurred;
 use crate::layers::mood::held;
-use crate::layers::noise::Seed;
 use crate::performance::Performance;
 use jam_score::keys::{self, KeyShape, TimedKey};
 use jam_score::touch::Key;
 use jam_score::{
-    Control, Laid, LaidTouch, Line, Moment, Mood, Pass, Pose, Region, Seconds, Span, Timing, Touch,
+    Control, Laid, LaidTouch, Line, Moment, Mood, Pass, Pose, Region, Seconds, Seed, Span, Timing, Touch,
     TouchError,
 };
 

@@ -12,8 +12,8 @@ use jam_score::layers::{
 };
 use jam_score::prosody::{Accent, Utterance};
 use jam_score::{
-    Control, FrameRate, Ids, Laid, Line, Moment, Pass, Phone, Prosody, Seconds, Sound, Span, Timing, Touch,
-    Word,
+    Control, FrameRate, Ids, Laid, Line, Moment, Pass, Phone, Prosody, Seconds, Seed, Sound, Span, Timing,
+    Touch, Word,
 };
 
 /// A line as it should be: air, sounds, air.
@@ -35,11 +35,13 @@ fn said(sounds: &[(Phone, f64)]) -> (Line, Prosody) {
     let accents = accents
         .map(|(sound, s)| Accent {
             sound,
+            own: Seed(s.id.into()),
             time: s.span.start.0 + 0.4 * s.span.length().0,
             strength: if sound % 4 == 0 { 0.9 } else { 0.4 },
         })
         .collect();
-    let utterances = ends.map(|(start, end)| Utterance { start, end, asks: false, asks_what: false });
+    let utterances =
+        ends.map(|(start, end)| Utterance { own: Seed(1), start, end, asks: false, asks_what: false });
     let level = (0..(at * 100.0) as usize)
         .map(|i| {
             let t = i as f64 / 100.0;

@@ -12,8 +12,8 @@ use jam_score::layers::{
 };
 use jam_score::prosody::{Accent, Utterance};
 use jam_score::{
-    Control, Edit, FrameRate, Ids, Laid, LayerKind, Line, Moment, Phone, Prosody, Region, Seconds, Sound,
-    Span, Timing, Touch, Word,
+    Control, Edit, FrameRate, Ids, Laid, LayerKind, Line, Moment, Phone, Prosody, Region, Seconds, Seed,
+    Sound, Span, Timing, Touch, Word,
 };
 use proptest::prelude::*;
 
@@ -42,12 +42,13 @@ fn heard(line: &Line) -> Prosody {
         .enumerate()
         .map(|(k, (sound, s))| Accent {
             sound,
+            own: Seed(s.id.into()),
             time: s.span.start.0 + 0.4 * s.span.length().0,
             strength: if k % 2 == 0 { 0.8 } else { 0.0 },
         })
         .collect();
     let end = timing.end().0;
-    let utterances = vec![Utterance { start: 0.0, end, asks: true, asks_what: false }];
+    let utterances = vec![Utterance { own: Seed(1), start: 0.0, end, asks: true, asks_what: false }];
     Prosody { pitch: vec![0.5; 100], level: vec![-20.0; 100], accents, utterances }
 }
 
@@ -363,6 +364,69 @@ fn each_layer_draws_for_itself() {
     assert_eq!(a.curve(Control::BrowInnerUpLeft), b.curve(Control::BrowInnerUpLeft));
     other.layers.settings.eyes.draw = 1;
     assert_ne!(a.told().blinks, play(&other).told().blinks);
+}
+
+/// A law of the work on a shot: a correction at its beginning leaves what was approved further on. An accent that goes and
+/// a phrase that comes change head, brows and gaze nearby only; the blinks after it soon fall on the same moments again.
+#[test]
+fn an_edit_leaves_what_is_far_from_it() {
+    let mut sounds = Vec::new();
+    for _ in 0..300 {
+        sounds.extend([(Phone::B, 0.07), (Phone::Aa, 0.21), (Phone::T, 0.06), (Phone::Ih, 0.06)]);
+    }
+    let mut line = said(&sounds);
+    let end = line.timing.as_ref().unwrap().end().0;
+    line.layers.looks =
+        vec![Over { id: 1, over: over(&line, 0.5, end), does: Look::Between { one: 2, other: 3 } }];
+    let phrase = |k: u32, end: f64| Utterance {
+        own: Seed(u64::from(10_000 + k)),
+        start: f64::from(k) * 3.0,
+        end,
+        asks: k % 5 == 4,
+        asks_what: false,
+    };
+    let mut before = heard(&line);
+    for (k, accent) in before.accents.iter_mut().enumerate() {
+        accent.strength = [0.9, 0.0, 0.4, 0.0, 0.3, 0.0][k % 6];
+    }
+    before.utterances = (0..40).map(|k| phrase(k, f64::from(k) * 3.0 + 2.6)).collect();
+    let mut after = before.clone();
+    let gone = after.accents.iter().position(|a| a.time > 2.0 && a.strength > 0.0).unwrap();
+    after.accents.remove(gone);
+    after.utterances[0] = phrase(0, 1.2);
+    after.utterances.insert(1, Utterance { own: Seed(20_000), start: 1.3, ..phrase(0, 2.7) });
+    let [near, far] = [12.0, 30.0].map(|seconds| (seconds * HZ) as usize);
+    let mut apart = Vec::new();
+    for seed in 0..12 {
+        line.layers.settings.seed = seed;
+        let [was, is] = [&before, &after].map(|h| perform_line(&line, h, FrameRate::FILM, TAIL).unwrap());
+        use Control as C;
+        let mut nearby = 0.0f32;
+        // Where one looks, with the head, is drawn phrase by phrase: until both look at the same.
+        for (control, from) in [
+            (C::BrowInnerUpLeft, near),
+            (C::BrowOuterUpRight, near),
+            (C::HeadYaw, far),
+            (C::HeadPitch, far),
+            (C::HeadRoll, far),
+        ] {
+            let off = |i: usize| (was.sample(control, i) - is.sample(control, i)).abs();
+            let most = (from..was.len()).map(off).fold(0.0, f32::max);
+            assert!(most < 1e-4, "{}, seed {seed}: {most}", control.name());
+            nearby = (0..near).map(off).fold(nearby, f32::max);
+        }
+        assert!(nearby > 0.1, "seed {seed}: nothing changed nearby");
+        let off = |i: usize| (was.told().gaze[0][i] - is.told().gaze[0][i]).abs();
+        let most = (far..was.len()).map(off).fold(0.0, f64::max);
+        assert!(most < 1e-4, "the gaze, seed {seed}: {most}");
+        let [was, is] = [&was, &is].map(|p| p.told().blinks.clone());
+        let same = was.iter().rev().zip(is.iter().rev()).take_while(|(a, b)| a == b).count();
+        assert!(same > 0, "seed {seed}: the last blinks are others");
+        let since = |all: &[lids::Blink]| all.len().checked_sub(same + 1).map_or(0.0, |i| all[i].start);
+        apart.push(since(&was).max(since(&is)));
+    }
+    apart.sort_by(f64::total_cmp);
+    assert!(apart[6] < 20.0 && apart[11] < 50.0, "the last blink that differs, seconds: {apart:?}");
 }
 
 /// A mood that takes the place of others leaves nothing of them while it is there, and lets them back afterwards.

@@ -1,6 +1,6 @@
 //! What of a voice the layers above the speech follow: where it stands out, how it rises, how its phrases end.
 
-use crate::Seconds;
+use crate::{Seconds, Seed};
 
 /// Seconds between values of pitch and level; value `i` stands for `(i + ½) HOP`.
 pub const HOP: f64 = 0.01;
@@ -10,6 +10,8 @@ pub const HOP: f64 = 0.01;
 pub struct Accent {
     /// Its vowel, by its place in the line.
     pub sound: usize,
+    /// What is drawn for it starts from this: from its word, so that it stays when others come or go.
+    pub own: Seed,
     /// Where it is loudest.
     pub time: f64,
     /// ¼..1; 0 is a stressed syllable that does not stand out.
@@ -19,6 +21,8 @@ pub struct Accent {
 /// Words said in one go.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Utterance {
+    /// What is drawn for it starts from this: from the word that it begins with.
+    pub own: Seed,
     pub start: f64,
     pub end: f64,
     /// The voice or the text asks at its end.

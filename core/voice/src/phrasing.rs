@@ -7,8 +7,9 @@
 
 use crate::prosody::{FLOOR_DB, HOP, VoiceTracks};
 use jam_score::prosody::{Accent, Prosody, Utterance};
-use jam_score::{Phone, Sound, Span, Timing, is_function_word, percentile};
+use jam_score::{Phone, Seed, Sound, Span, Timing, is_function_word, percentile};
 use serde::Serialize;
+use std::collections::{BTreeSet, HashMap};
 
 /// Seconds from which a pause parts phrases by itself, and with punctuation before it. Joins of sentences are shorter
 /// in synthetic and fast speech (40 to 80 ms), so that a full stop parts them without any.
@@ -141,6 +142,8 @@ struct Voice<'a> {
     tracks: &'a VoiceTracks,
     /// Semitones above the line's median.
     pitch: &'a [f32],
+    /// For every sound what is drawn for it starts from.
+    own: Vec<Seed>,
     phrases: Vec<Said>,
     syllables: Vec<Syllable>,
     /// The prominence from which a syllable stands out.
@@ -150,8 +153,15 @@ struct Voice<'a> {
 impl<'a> Voice<'a> {
     fn of(timing: &'a Timing, tracks: &'a VoiceTracks) -> Voice<'a> {
         let pitch = tracks.semitones();
-        let mut voice =
-            Voice { timing, tracks, pitch, phrases: Vec::new(), syllables: Vec::new(), limit: FIXED_LIMIT };
+        let mut voice = Voice {
+            timing,
+            tracks,
+            pitch,
+            own: own_seeds(timing),
+            phrases: Vec::new(),
+            syllables: Vec::new(),
+            limit: FIXED_LIMIT,
+        };
         voice.phrases = voice.phrases();
         voice.syllables = voice.syllables();
         let strengths: Vec<f64> =
@@ -270,8 +280,9 @@ impl<'a> Voice<'a> {
         let weigh = |&(sound, s): &(usize, &Sound)| {
             let (start, end) = (s.span.start.0, s.span.end.0);
             let middle = 0.5 * (start + end);
-            let is_own = |p: &Said| middle >= p.span.start.0 - 0.01 && middle <= p.span.end.0 + 0.01;
-            let phrase = self.phrases.iter().position(is_own);
+            let next = self.phrases.partition_point(|p| p.span.end.0 + 0.01 < middle);
+            let is_own = |p: &Said| middle >= p.span.start.0 - 0.01;
+            let phrase = self.phrases.get(next).filter(|p| is_own(p)).map(|_| next);
             let own = phrase.map_or(Span::new(start - 0.5, end + 0.5), |i| self.phrases[i].span);
             let (from, to) = (own.start.0.max(start - AROUND), own.end.0.min(end + AROUND));
             let around = self.pitches(&self.voiced(from, to));
@@ -300,29 +311,43 @@ impl<'a> Voice<'a> {
         vowels.iter().map(weigh).collect()
     }
 
+    fn accent(&self, syllable: &Syllable, time: f64, strength: f64) -> Accent {
+        let sound = syllable.sound;
+        Accent { sound, own: self.own[sound], time, strength }
+    }
+
     /// Syllables that stand out, in order of time, and with strength 0 stressed ones that do not.
     fn accents(&self) -> Vec<Accent> {
         // Every phrase has at least its strongest.
-        let strongest: Vec<usize> = (0..self.phrases.len())
-            .filter_map(|p| {
-                let own = self.syllables.iter().filter(|s| s.phrase == Some(p) && s.counts());
-                own.max_by(|a, b| a.prominence.total_cmp(&b.prominence)).map(|s| s.sound)
-            })
-            .collect();
+        let mut strongest: Vec<Option<&Syllable>> = vec![None; self.phrases.len()];
+        for s in self.syllables.iter().filter(|s| s.counts()) {
+            if let Some(most) = s.phrase.and_then(|p| strongest.get_mut(p))
+                && most.is_none_or(|most| most.prominence <= s.prominence)
+            {
+                *most = Some(s);
+            }
+        }
+        let strongest: BTreeSet<usize> = strongest.into_iter().flatten().map(|s| s.sound).collect();
         let mut order: Vec<&Syllable> = self.syllables.iter().collect();
         order.sort_by(|a, b| b.prominence.total_cmp(&a.prominence));
         let mut accents: Vec<Accent> = Vec::new();
+        // Their times in order, so that only the nearest are looked at.
+        let mut times: Vec<f64> = Vec::new();
+        let mut taken: BTreeSet<usize> = BTreeSet::new();
         for s in &order {
             let stands_out = s.stressed > 0 && (s.prominence >= self.limit || strongest.contains(&s.sound));
-            let free = accents.iter().all(|a| (a.time - s.time).abs() >= APART);
+            let place = times.partition_point(|t| *t < s.time);
+            let near = times[place.saturating_sub(1)..].iter().take(2);
+            let free = near.into_iter().all(|t| (t - s.time).abs() >= APART);
             if stands_out && free {
                 let strength = ((s.prominence - self.limit) / 1.6 + 0.25).clamp(0.25, 1.0);
-                accents.push(Accent { sound: s.sound, time: s.time, strength });
+                accents.push(self.accent(s, s.time, strength));
+                times.insert(place, s.time);
+                taken.insert(s.sound);
             }
         }
-        let taken: Vec<usize> = accents.iter().map(|a| a.sound).collect();
         let others = order.iter().filter(|s| s.counts() && !taken.contains(&s.sound));
-        accents.extend(others.map(|s| Accent { sound: s.sound, time: s.time.max(s.start), strength: 0.0 }));
+        accents.extend(others.map(|s| self.accent(s, s.time.max(s.start), 0.0)));
         accents.sort_by(|a, b| a.time.total_cmp(&b.time).then(a.sound.cmp(&b.sound)));
         accents
     }
@@ -348,7 +373,10 @@ impl<'a> Voice<'a> {
         let asks_what = ASKING.contains(&begins.as_str());
         let marked = words.last().is_some_and(|w| w.after.contains('?'));
         let asks = phrase.ending == Ending::Rises || (marked && !asks_what);
-        Utterance { start: phrase.span.start.0, end: phrase.span.end.0, asks, asks_what }
+        let sounds = &self.timing.sounds;
+        let first = sounds.partition_point(|s| s.span.start < phrase.span.start);
+        let own = self.own.get(first).copied().unwrap_or(Seed(0));
+        Utterance { own, start: phrase.span.start.0, end: phrase.span.end.0, asks, asks_what }
     }
 
     fn prosody(self) -> Prosody {
@@ -390,6 +418,30 @@ impl<'a> Voice<'a> {
             level_db,
         }
     }
+}
+
+/// For every sound what is drawn for it starts from: its word, which of those spelled so it is, and which sound of it; in
+/// pauses and without words which of its kind it is. Nothing that comes or goes elsewhere changes that, but for the same
+/// word.
+fn own_seeds(timing: &Timing) -> Vec<Seed> {
+    let mut so_far: HashMap<String, u64> = HashMap::new();
+    let mut nth = |name: String| {
+        let own = Seed(0).name(&name);
+        let count = so_far.entry(name).or_default();
+        *count += 1;
+        own.number(*count)
+    };
+    let words: Vec<Seed> = timing.words.iter().map(|w| nth(w.text.to_lowercase())).collect();
+    let (mut word, mut sound) = (None, 0);
+    let own = |s: &Sound| {
+        sound = if s.word == word { sound + 1 } else { 0 };
+        word = s.word;
+        match s.word.and_then(|w| words.get(w as usize)) {
+            Some(word) => word.number(sound),
+            None => nth(format!("/{}", s.name())),
+        }
+    };
+    timing.sounds.iter().map(own).collect()
 }
 
 /// What the layers hear of a voice, and how the line is spoken: both of one look at it.

@@ -7,11 +7,11 @@
 //! Blinks: `jam_face::layers::lids`.
 
 use super::turn::Turn;
+use jam_face::layers::gaze::Shift;
 use jam_face::layers::lids::{self, LISTENING};
-use jam_face::layers::noise::Seed;
 use jam_score::layers::BlinkShape;
 use jam_score::scene::{ByRule, Does, Reaction, Standing};
-use jam_score::{FrameRate, Scene};
+use jam_score::{FrameRate, Scene, Seed};
 use serde::Serialize;
 
 /// What a listener does, on the scene's clock.
@@ -174,10 +174,14 @@ fn blinks(standing: &Standing, turns: &[Turn], reacts: &[Shown], seed: Seed, rat
         let within = |at: f64| (at > from && at < to).then_some(at - from);
         let liked: Vec<(f64, f64)> =
             turn.phrases.iter().filter_map(|p| Some((within(p.1 + 0.15)?, 1.0))).collect();
-        let shifts: Vec<(f64, f64)> = shifts.iter().filter_map(|s| Some((within(*s)?, SHIFT))).collect();
+        let seed = seed.number(u64::from(turn.entry)).name("lids");
+        let shift = |(k, from): (usize, &f64)| {
+            Some(Shift { time: within(*from)?, degrees: SHIFT, own: seed.number(k as u64) })
+        };
+        let shifts: Vec<Shift> = shifts.iter().enumerate().filter_map(shift).collect();
         let planned = lids::plan(&lids::Plan {
             length,
-            seed: seed.number(u64::from(turn.entry)).name("lids"),
+            seed,
             rate,
             shape: BlinkShape::Natural,
             often: &|_| LISTENING * standing.listens.blinks,

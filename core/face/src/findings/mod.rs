@@ -372,7 +372,7 @@ fn title(mood: &Mood) -> String {
 
 /// Which way a mood draws the corners of the mouth.
 fn corners(mood: &Mood) -> f64 {
-    let face = crate::layers::mood::held(mood, 1.0, crate::layers::noise::Seed(0), 0.0, 0.0);
+    let face = crate::layers::mood::held(mood, 1.0, jam_score::Seed(0), 0.0, 0.0);
     let of = |c: Control| face.get(&c).copied().unwrap_or(0.0);
     let way = of(Control::CornerUpLeft) - of(Control::CornerDownLeft);
     if way.abs() < 0.3 { 0.0 } else { way }

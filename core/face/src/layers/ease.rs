@@ -58,13 +58,19 @@ impl Sum {
         sum
     }
 
-    /// Adds what moves from `from` to `to` and stays then.
-    pub fn add(&mut self, from: f64, to: f64, value: impl Fn(f64) -> f64) {
+    /// Adds what moves from `from` to `to` and is gone then; gives the sample from which it is.
+    pub fn pass(&mut self, from: f64, to: f64, value: impl Fn(f64) -> f64) -> usize {
         let first = ((from * HZ).floor().max(0.0) as usize).min(self.values.len());
         let last = ((to * HZ).ceil().max(0.0) as usize).min(self.values.len()).max(first);
         for i in first..last {
             self.values[i] += value(i as f64 / HZ);
         }
+        last
+    }
+
+    /// Adds what moves from `from` to `to` and stays then.
+    pub fn add(&mut self, from: f64, to: f64, value: impl Fn(f64) -> f64) {
+        let last = self.pass(from, to, &value);
         self.steps[last] += value(to);
     }
 

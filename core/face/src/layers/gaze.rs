@@ -3,7 +3,7 @@
 //! as it arrives, and a head that is left there creeps on. Shares and hops: common practice.
 
 use crate::layers::ease::{SETTLES, Sum, least_jerk, move_and_hold};
-use crate::layers::noise::Seed;
+use jam_score::Seed;
 
 /// Farthest the eyes turn in the head, degrees.
 const EYES: f64 = 26.0;
@@ -41,6 +41,10 @@ pub struct Aim {
     pub yaw: f64,
     pub pitch: f64,
     pub manner: Manner,
+    /// What is drawn for it goes by this, so that it stays when others come or go.
+    pub own: Seed,
+    /// It is the mark that was looked at already: only the hops on it are drawn anew.
+    pub goes_on: bool,
 }
 
 /// Where the eyes rest from a time on. A new mark moves the head, a hop does not.
@@ -48,16 +52,19 @@ pub struct Aim {
 struct Fixation {
     time: f64,
     at: [f64; 2],
-    new: Option<Manner>,
+    /// How it looks at a new mark, and what is drawn for that.
+    new: Option<(Manner, Seed)>,
 }
 
 /// Marks with the small hops between them; `hops` scales these.
-fn fixations(aims: &[Aim], length: f64, seed: Seed, hops: f64) -> Vec<Fixation> {
+fn fixations(aims: &[Aim], length: f64, hops: f64) -> Vec<Fixation> {
     let mut out = Vec::new();
     for (i, aim) in aims.iter().enumerate() {
         let end = aims.get(i + 1).map_or(length, |a| a.time);
-        let mut dice = seed.name("fix").number(i as u64).dice();
-        out.push(Fixation { time: aim.time, at: [aim.yaw, aim.pitch], new: Some(aim.manner) });
+        let mut dice = aim.own.name("fix").dice();
+        if !aim.goes_on {
+            out.push(Fixation { time: aim.time, at: [aim.yaw, aim.pitch], new: Some((aim.manner, aim.own)) });
+        }
         let mut time = aim.time;
         let mut off = [0.0f64; 2];
         loop {
@@ -100,13 +107,21 @@ pub struct Gaze {
     pub at: [Vec<f64>; 2],
     /// What the head does for it: yaw, pitch, roll.
     pub head: [Vec<f64>; 3],
-    /// When it goes to a new mark, and how far, degrees.
-    pub shifts: Vec<(f64, f64)>,
+    pub shifts: Vec<Shift>,
+}
+
+/// The gaze goes to a new mark.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Shift {
+    pub time: f64,
+    pub degrees: f64,
+    /// What is drawn for it goes by this.
+    pub own: Seed,
 }
 
 /// The gaze through its marks.
-pub fn track(aims: &[Aim], length: f64, samples: usize, seed: Seed, share: f64, hops: f64) -> Gaze {
-    let fixations = fixations(aims, length, seed, hops);
+pub fn track(aims: &[Aim], length: f64, samples: usize, share: f64, hops: f64) -> Gaze {
+    let fixations = fixations(aims, length, hops);
     let Some(first) = fixations.first() else {
         let still = || vec![0.0; samples];
         return Gaze { at: [still(), still()], head: [still(), still(), still()], shifts: Vec::new() };
@@ -115,7 +130,7 @@ pub fn track(aims: &[Aim], length: f64, samples: usize, seed: Seed, share: f64, 
         at.map(|x| head_goal(x, share) * if manner == Manner::Think { 0.5 } else { 1.0 })
     };
     let mut eye = first.at;
-    let mut head = goal(first.at, first.new.unwrap_or(Manner::Look));
+    let mut head = goal(first.at, first.new.map_or(Manner::Look, |n| n.0));
     let mut at = eye.map(|x| Sum::new(samples, x));
     let mut turned = [head[0], head[1], 0.0].map(|x| Sum::new(samples, x));
     let mut shifts = Vec::new();
@@ -132,15 +147,15 @@ pub fn track(aims: &[Aim], length: f64, samples: usize, seed: Seed, share: f64, 
             let gone = |t: f64| least_jerk(((t - start) / takes).clamp(0.0, 1.0).powf(0.85));
             at[axis].add(start, start + takes, |t| way[axis] * gone(t));
         }
-        let Some(manner) = fixation.new else { continue };
-        shifts.push((start, far));
+        let Some((manner, own)) = fixation.new else { continue };
+        shifts.push(Shift { time: start, degrees: far, own });
         let next = goal(fixation.at, manner);
         let turn = [next[0] - head[0], next[1] - head[1]];
         let degrees = turn[0].hypot(turn[1]);
         if degrees <= 0.3 {
             continue;
         }
-        let start = start + seed.name("hl").number(k as u64).dice().between(0.02, 0.08);
+        let start = start + own.name("hl").dice().between(0.02, 0.08);
         let takes = head_time(degrees);
         for axis in 0..2 {
             turned[axis]
@@ -182,7 +197,7 @@ mod tests {
     use crate::curves::HZ;
 
     fn aim(time: f64, yaw: f64) -> Aim {
-        Aim { time, yaw, pitch: 0.0, manner: Manner::Look }
+        Aim { time, yaw, pitch: 0.0, manner: Manner::Look, own: Seed(3).number(time as u64), goes_on: false }
     }
 
     /// Source: Carpenter 1988, a saccade of A degrees lasts about 2.2 A + 21 ms; and the design's figures for a
@@ -193,7 +208,7 @@ mod tests {
         assert_eq!((head_goal(20.0, 0.5), head_goal(40.0, 0.5)), (6.5, 23.5));
         assert_eq!((head_goal(40.0, 0.0), head_goal(40.0, 1.0)), (0.0, 40.0));
         let (gaze, samples) = (&[aim(0.0, 0.0), aim(1.0, 40.0)], 400);
-        let found = track(gaze, 4.0, samples, Seed(3), 0.5, 0.0);
+        let found = track(gaze, 4.0, samples, 0.5, 0.0);
         let first =
             |track: &[f64], value: f64| track.iter().position(|x| *x >= value).map_or(9.0, |i| i as f64 / HZ);
         let eyes = first(&found.at[0], 36.0) - 1.0;
@@ -206,6 +221,6 @@ mod tests {
         assert!(eye(1.15) > 24.0 && eye(1.15) <= EYES);
         assert!((eye(1.6) - 14.0).abs() < 3.5, "{}", eye(1.6));
         assert!(eye(3.0) < eye(1.6) && eye(3.9) > 8.0);
-        assert_eq!(found.shifts, [(1.0, 40.0)]);
+        assert_eq!(found.shifts.iter().map(|s| (s.time, s.degrees)).collect::<Vec<_>>(), [(1.0, 40.0)]);
     }
 }

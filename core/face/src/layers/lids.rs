@@ -3,9 +3,10 @@
 
 use crate::curves::HZ;
 use crate::layers::ease::{least_jerk, smooth_step};
-use crate::layers::noise::Seed;
+use crate::layers::gaze::Shift;
 use jam_score::layers::BlinkShape;
-use jam_score::{Control, FrameRate};
+use jam_score::seed::Dice;
+use jam_score::{Control, FrameRate, Seed};
 
 /// Blinks a minute while somebody speaks, and while he listens (the latter common practice).
 pub const TALKING: f64 = 26.0;
@@ -79,8 +80,7 @@ pub struct Plan<'a> {
     pub liked: &'a [(f64, f64)],
     /// Stretches in which the eyes stay open.
     pub avoided: &'a [(f64, f64)],
-    /// Gaze shifts: when, and by how many degrees.
-    pub shifts: &'a [(f64, f64)],
+    pub shifts: &'a [Shift],
     /// 0..1, how many are only half.
     pub half: f64,
     /// Whether lids are heavy, as in grief.
@@ -94,21 +94,17 @@ fn with_shift(degrees: f64) -> f64 {
 
 /// Blinks of a line: each due time is drawn to the best moment near it.
 pub fn plan(plan: &Plan<'_>) -> Vec<Blink> {
-    let mut dice = plan.seed.name("blink").dice();
-    let mut last = -dice.between(0.2, 2.0);
-    let mut forced: Vec<f64> = Vec::new();
-    for (time, degrees) in plan.shifts {
-        if dice.even() < with_shift(*degrees) {
-            forced.push(time - 0.02);
-        }
-    }
+    let seed = plan.seed.name("blink");
+    let mut last = -seed.dice().between(0.2, 2.0);
+    let with = |s: &&Shift| s.own.name("blink").dice().even() < with_shift(s.degrees);
+    let mut forced: Vec<f64> = plan.shifts.iter().filter(with).map(|s| s.time - 0.02).collect();
     forced.sort_by(f64::total_cmp);
     let mut forced = forced.into_iter().peekable();
     // Half shut from about +.04 to +.20 s, and half a frame more at each end.
     let avoided = |x: f64| plan.avoided.iter().find(|(b, e)| x + 0.21 > *b && x + 0.02 < *e).copied();
     let mut out: Vec<Blink> = Vec::new();
     let frames = plan.rate.per_second();
-    let mut put = |x: f64, dice: &mut crate::layers::noise::Dice, must: bool| {
+    let mut put = |x: f64, dice: &mut Dice, must: bool| {
         let mut shape = plan.shape;
         if dice.even() < 0.35 && (plan.heavy)(x) {
             shape = BlinkShape::Heavy;
@@ -123,11 +119,15 @@ pub fn plan(plan: &Plan<'_>) -> Vec<Blink> {
         out[out.len() - 1].start
     };
     loop {
+        // Drawn and counted from about when the one before was, not by how many there were: where an edit changed some,
+        // they soon fall on the same moments again, and from then on are the same.
+        let about = (last / APART).floor();
+        let mut dice = seed.number(about as i64 as u64).dice();
         let often = (plan.often)(last.max(0.0)).max(0.5);
         let mean = 60.0 / often;
         let drawn = (mean.ln() - SPREAD * SPREAD / 2.0 + SPREAD * dice.normal()).exp();
         let interval = drawn.max(APART + 0.05).min(5.0 * mean);
-        let due = last + interval;
+        let due = ((about + 0.5) * APART + interval).max(last + APART);
         while forced.next_if(|f| *f < last + APART).is_some() {}
         if let Some(shift) = forced.next_if(|f| *f <= due + 0.25 * interval) {
             if shift > plan.length {
@@ -251,7 +251,8 @@ mod tests {
     /// Source: Evinger et al. 1994: gaze shifts over 33 degrees nearly always come with a blink.
     #[test]
     fn large_gaze_shifts_bring_a_blink() {
-        let shifts: Vec<(f64, f64)> = (1..100).map(|k| (f64::from(k) * 3.0, 36.0)).collect();
+        let shift = |k: u32| Shift { time: f64::from(k) * 3.0, degrees: 36.0, own: Seed(5).number(k.into()) };
+        let shifts: Vec<Shift> = (1..100).map(shift).collect();
         let all = plan(&Plan {
             length: 300.0,
             seed: Seed(5),
@@ -264,7 +265,7 @@ mod tests {
             half: 0.12,
             heavy: &|_| false,
         });
-        let with = shifts.iter().filter(|(t, _)| all.iter().any(|b| (b.start - t).abs() < 0.1)).count();
+        let with = shifts.iter().filter(|s| all.iter().any(|b| (b.start - s.time).abs() < 0.1)).count();
         assert!(with >= 90, "{with} of {}", shifts.len());
     }
 }

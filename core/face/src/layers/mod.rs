@@ -18,10 +18,11 @@ use ease::{blurred, screen, window};
 pub use guard::Guard;
 use jam_score::keys;
 use jam_score::layers::{BlinkMode, BlinkShape, HeadMove, LayerKind, Layers, Look, Over};
-use jam_score::{Control, FrameRate, Line, Phone, Prosody, Region, Seconds, Timing};
+use jam_score::prosody::Utterance;
+use jam_score::{Control, FrameRate, Line, Phone, Prosody, Region, Seconds, Seed, Timing};
 use lids::Blink;
 use mood::Playing;
-use noise::{Seed, drift};
+use noise::drift;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -155,49 +156,64 @@ fn activity(timing: &Timing, samples: usize) -> Vec<f64> {
 
 /// What the eyes look at, in order: the looks of the line, and beside the lens between them.
 fn aims(layers: &Layers, timing: &Timing, heard: &Prosody, seed: Seed) -> Vec<gaze::Aim> {
-    let aim = |time: f64, mark: (f64, f64), manner| gaze::Aim { time, yaw: mark.0, pitch: mark.1, manner };
+    let aim = |time: f64, mark: (f64, f64), manner, own| gaze::Aim {
+        time,
+        yaw: mark.0,
+        pitch: mark.1,
+        manner,
+        own,
+        goes_on: false,
+    };
     let rest = layers.settings.mark(0);
-    let mut spans: Vec<(f64, f64, &Look)> = layers
+    let mut spans: Vec<(f64, f64, &Over<Look>)> = layers
         .looks
         .iter()
         .map(|s| {
             let span = s.over.span(timing);
-            (span.start.0, span.end.0, &s.does)
+            (span.start.0, span.end.0, s)
         })
         .collect();
     spans.sort_by(|a, b| a.0.total_cmp(&b.0));
     let mut out = Vec::new();
     let mut free = 0.0;
-    for (k, (start, end, look)) in spans.iter().enumerate() {
+    // Between looks it is drawn by the look before.
+    let mut between = seed.name("free");
+    for (start, end, look) in &spans {
+        let own = seed.name("look").number(u64::from(look.id));
         if *start > free + 1e-6 || (out.is_empty() && *start > 0.0) {
-            out.push(aim(free, rest, gaze::Manner::Face));
+            out.push(aim(free, rest, gaze::Manner::Face, between));
         }
-        match look {
-            Look::At { mark } => out.push(aim(*start, layers.settings.mark(*mark), gaze::Manner::Look)),
-            Look::Face { mark } => out.push(aim(*start, layers.settings.mark(*mark), gaze::Manner::Face)),
+        match &look.does {
+            Look::At { mark } => {
+                out.push(aim(*start, layers.settings.mark(*mark), gaze::Manner::Look, own));
+            }
+            Look::Face { mark } => {
+                out.push(aim(*start, layers.settings.mark(*mark), gaze::Manner::Face, own));
+            }
             Look::Think => {
                 // Low and to one side of where one looks otherwise; 9 degrees would not read as low.
-                let side = 14.0 * seed.name("think").number(k as u64).dice().side();
-                out.push(aim(*start, (rest.0 + side, rest.1 + 13.0), gaze::Manner::Think));
+                let side = 14.0 * own.name("think").dice().side();
+                out.push(aim(*start, (rest.0 + side, rest.1 + 13.0), gaze::Manner::Think, own));
             }
             Look::Between { one, other } => {
-                out.push(aim(*start, layers.settings.mark(*one), gaze::Manner::Face));
+                out.push(aim(*start, layers.settings.mark(*one), gaze::Manner::Face, own));
                 let mut at_one = true;
-                let ends = heard.utterances.iter().map(|u| u.end + 0.02);
-                for (j, time) in ends.enumerate().filter(|(_, t)| *t > start + 0.4 && *t < end - 0.4) {
-                    let mut dice = seed.name("between").number(k as u64).number(j as u64).dice();
-                    // Not at every phrase, but never for the whole of a long turn.
-                    if dice.even() < 0.6 {
-                        at_one = !at_one;
-                        let mark = layers.settings.mark(if at_one { *one } else { *other });
-                        out.push(aim(time, mark, gaze::Manner::Face));
-                    }
+                let inside = |u: &&Utterance| u.end > start + 0.38 && u.end < end - 0.42;
+                for phrase in heard.utterances.iter().filter(inside) {
+                    // Not at every phrase; and each by itself, so that one more leaves the others alone.
+                    let own = own.number(phrase.own.0);
+                    let to_one = own.name("between").dice().even() < 0.5;
+                    let goes_on = to_one == at_one;
+                    at_one = to_one;
+                    let mark = layers.settings.mark(if at_one { *one } else { *other });
+                    let to = aim(phrase.end + 0.02, mark, gaze::Manner::Face, own);
+                    out.push(gaze::Aim { goes_on, ..to });
                 }
             }
         }
-        free = *end;
+        (free, between) = (*end, own.name("free"));
     }
-    out.push(aim(free, rest, gaze::Manner::Face));
+    out.push(aim(free, rest, gaze::Manner::Face, between));
     // A look that starts before another's end takes over.
     out.sort_by(|a, b| a.time.total_cmp(&b.time));
     out
@@ -282,7 +298,7 @@ pub(crate) struct Drifts {
 pub(crate) struct Voiced {
     head: Option<Arc<Kept<(usize, Seed, voice::Swing, Option<f64>), [Vec<f64>; 3]>>>,
     brows: Option<Arc<Kept<(usize, Seed, f64, Option<f64>), voice::Brows>>>,
-    gaze: Option<Arc<Kept<(usize, Seed, Vec<gaze::Aim>, f64, f64), gaze::Gaze>>>,
+    gaze: Option<Arc<Kept<(usize, Vec<gaze::Aim>, f64, f64), gaze::Gaze>>>,
 }
 
 /// What layers were made of that another state of the line may take over: what is voiced only one of the same voice.
@@ -368,9 +384,9 @@ pub(crate) fn lay(
     let looked = (eyes > 0.0).then(|| {
         let aims = aims(layers, timing, heard, eyes_seed);
         let share = if head > 0.0 { layers.settings.head_share } else { 0.0 };
-        let from = (n, eyes_seed, aims, share, eyes);
-        Kept::of(like.voiced.gaze.as_ref(), from, |(n, seed, aims, share, hops)| {
-            gaze::track(aims, length, *n, *seed, *share, *hops)
+        let from = (n, aims, share, eyes);
+        Kept::of(like.voiced.gaze.as_ref(), from, |(n, aims, share, hops)| {
+            gaze::track(aims, length, *n, *share, *hops)
         })
     });
     let seed = laying.layer(LayerKind::Head);
@@ -517,8 +533,8 @@ pub(crate) fn lay(
             liked.push((phrase.end + 0.05, 1.0));
             liked.push(((phrase.start - 0.15).max(0.0), 0.6));
         }
-        let large = shifts.iter().filter(|(_, degrees)| *degrees > 6.0);
-        liked.extend(large.map(|(t, degrees)| (t - 0.01, 0.5 + 0.02 * degrees.min(20.0))));
+        let large = shifts.iter().filter(|s| s.degrees > 6.0);
+        liked.extend(large.map(|s| (s.time - 0.01, 0.5 + 0.02 * s.degrees.min(20.0))));
         let strongest = |t: f64| {
             let by = |p: &&Playing<'_>| p.strength(t);
             playing.iter().max_by(|a, b| by(a).total_cmp(&by(b))).map(|p| (p.strength(t), p))

@@ -4,7 +4,8 @@
 //! read. Times and postures are common practice.
 
 use crate::layers::ease::{least_jerk, screen};
-use crate::layers::noise::{Seed, drift};
+use crate::layers::noise::drift;
+use jam_score::Seed;
 use jam_score::keys::between;
 use jam_score::layers::{Acting, Over};
 use jam_score::{Control, Mood, Pose, Region, Timing};

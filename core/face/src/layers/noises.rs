@@ -6,8 +6,7 @@
 //! Crying: action units 1, 4, 6, 7, 15 and 17 (from memory). The others are common practice, no source. Amounts found by looking.
 
 use super::ease::{Sum, pulse, window};
-use super::noise::Seed;
-use jam_score::{Control, Noise, NoiseKind, Reach, Timing, reach};
+use jam_score::{Control, Noise, NoiseKind, Reach, Seed, Timing, reach};
 
 /// Seconds in which it comes and goes.
 const COMES: f64 = 0.14;

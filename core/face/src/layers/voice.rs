@@ -4,13 +4,13 @@
 
 use crate::curves::HZ;
 use crate::layers::ease::{Sum, blurred, least_jerk, pulse};
-use crate::layers::noise::{Seed, drift};
+use crate::layers::noise::drift;
 use jam_score::prosody::{Accent, Prosody};
-use jam_score::{Control, Seconds};
+use jam_score::{Control, Seconds, Seed};
 use std::collections::BTreeMap;
 
-fn accents(heard: &Prosody) -> impl Iterator<Item = (u64, &Accent)> {
-    heard.accents.iter().filter(|a| a.strength > 0.0).enumerate().map(|(i, a)| (i as u64, a))
+fn accents(heard: &Prosody) -> impl Iterator<Item = &Accent> {
+    heard.accents.iter().filter(|a| a.strength > 0.0)
 }
 
 /// How much a head moves with the voice and by itself.
@@ -48,11 +48,12 @@ pub fn head(heard: &Prosody, sways: &[Vec<f64>; 3], seed: Seed, swing: Swing) ->
     let samples = sways[0].len();
     let mut moved = [0.0; 3].map(|x| Sum::new(samples, x));
     let mut bump = |axis: usize, at: f64, size: f64, rise: f64, fall: f64| {
-        moved[axis].add(at - 4.0 * rise, at + 4.0 * fall, |t| size * pulse(t - at, rise, fall));
+        // Its last thousandths must not add up over hundreds of nods.
+        moved[axis].pass(at - 4.0 * rise, at + 4.0 * fall, |t| size * pulse(t - at, rise, fall));
     };
     let mut last = -9.0;
-    for (i, accent) in accents(heard) {
-        let mut dice = seed.name("nod").number(i).dice();
+    for accent in accents(heard) {
+        let mut dice = seed.name("nod").number(accent.own.0).dice();
         let gap = accent.time - last;
         let mut scale = match gap {
             g if g < 0.35 && accent.strength < 0.7 => 0.0,
@@ -78,8 +79,8 @@ pub fn head(heard: &Prosody, sways: &[Vec<f64>; 3], seed: Seed, swing: Swing) ->
         bump(0, at, dice.between(-0.35, 0.35) * size, 0.13, 0.26);
         bump(2, at, dice.between(-0.30, 0.30) * size, 0.13, 0.26);
     }
-    for (i, accent) in heard.accents.iter().enumerate().filter(|(_, a)| a.strength == 0.0) {
-        let mut dice = seed.name("beat").number(i as u64).dice();
+    for accent in heard.accents.iter().filter(|a| a.strength == 0.0) {
+        let mut dice = seed.name("beat").number(accent.own.0).dice();
         bump(1, accent.time - 0.03, dice.between(0.25, 0.8), 0.08, 0.14);
         bump(0, accent.time, dice.between(-0.5, 0.5), 0.15, 0.25);
     }
@@ -88,8 +89,8 @@ pub fn head(heard: &Prosody, sways: &[Vec<f64>; 3], seed: Seed, swing: Swing) ->
         bump(1, phrase.start - 0.12, -0.8, 0.14, 0.22);
     }
     let mut now = [0.0; 3];
-    for (i, phrase) in heard.utterances.iter().enumerate() {
-        let mut dice = seed.name("phr").number(i as u64).dice();
+    for phrase in &heard.utterances {
+        let mut dice = seed.name("phr").number(phrase.own.0).dice();
         let next = [dice.between(-3.2, 3.2), dice.between(-1.0, 1.8), dice.between(-2.2, 2.2)];
         let takes = dice.between(0.7, 1.2);
         let start = phrase.start - 0.15;
@@ -103,15 +104,15 @@ pub fn head(heard: &Prosody, sways: &[Vec<f64>; 3], seed: Seed, swing: Swing) ->
             least_jerk((t - phrase.start) / length) * (1.0 - least_jerk((t - phrase.end - 0.05) / 0.5))
         };
         let released = phrase.end.max(phrase.start + length) + 0.55;
-        moved[1].add(phrase.start, released, |t| 1.2 * sinks(t));
+        moved[1].pass(phrase.start, released, |t| 1.2 * sinks(t));
         if phrase.asks {
             let lifts = |t: f64| {
                 least_jerk((t - phrase.end + 0.40) / 0.42) * (1.0 - least_jerk((t - phrase.end - 0.45) / 0.7))
             };
             let (from, to) = (phrase.end - 0.40, phrase.end + 1.15);
-            moved[1].add(from, to, |t| -3.6 * lifts(t));
+            moved[1].pass(from, to, |t| -3.6 * lifts(t));
             let side = 2.2 * dice.side();
-            moved[2].add(from, to, |t| side * lifts(t));
+            moved[2].pass(from, to, |t| side * lifts(t));
         }
     }
     if let Some(end) = heard.utterances.last().map(|p| p.end) {
@@ -201,8 +202,8 @@ pub fn brows(
     };
     let mut raises = Vec::new();
     let mut last = -9.0;
-    for (i, accent) in accents(heard) {
-        let mut dice = seed.name("brow").number(i).dice();
+    for accent in accents(heard) {
+        let mut dice = seed.name("brow").number(accent.own.0).dice();
         if accent.strength < 0.35 || accent.time - last < 0.6 || dice.even() < 0.2 {
             continue;
         }
@@ -239,8 +240,8 @@ pub fn brows(
         }
         raises.push(Raise { sound: accent.sound, size, time: accent.time, frowns });
     }
-    for (i, phrase) in heard.utterances.iter().enumerate().filter(|(_, p)| p.asks || p.asks_what) {
-        let mut dice = seed.name("bq").number(i as u64).dice();
+    for phrase in heard.utterances.iter().filter(|p| p.asks || p.asks_what) {
+        let mut dice = seed.name("bq").number(phrase.own.0).dice();
         let lifts = |t: f64| {
             least_jerk((t - phrase.end + 0.55) / 0.4) * (1.0 - least_jerk((t - phrase.end - 0.35) / 0.6))
         };
@@ -303,7 +304,7 @@ mod tests {
     /// Nods peak 0 to 80 ms before the accent and are 1 to 4 degrees (common practice, no source).
     #[test]
     fn a_nod_comes_with_its_accent() {
-        let accent = Accent { sound: 3, time: 2.0, strength: 0.9 };
+        let accent = Accent { sound: 3, own: Seed(3), time: 2.0, strength: 0.9 };
         let heard = Prosody { accents: vec![accent], ..Prosody::default() };
         let mut seen = 0;
         for seed in 0..20 {
