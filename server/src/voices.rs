@@ -38,16 +38,39 @@ impl Default for Voices {
     }
 }
 
+/// Times that were sent, with how they are spoken.
+pub struct Times {
+    /// Names them, as long as the program runs and after.
+    pub name: String,
+    pub timing: Timing,
+    pub phrasing: Phrasing,
+}
+
 /// How a line is spoken, and what it was found in.
 pub struct Spoken {
-    /// Names these times, as long as the program runs and after.
-    pub name: String,
+    pub times: Arc<Times>,
+    /// What the line's times were before, newest first: who has those is told what changed.
+    lately: Vec<Arc<Times>>,
     recording: String,
     channel: Option<u32>,
-    timing: Timing,
     /// What the layers follow.
     pub prosody: Arc<Prosody>,
-    pub phrasing: Phrasing,
+}
+
+/// How many times of before are kept of a line.
+const LATELY: usize = 4;
+
+impl Spoken {
+    /// The line's times of a name, if they were its times lately.
+    pub fn had(&self, name: &str) -> Option<&Times> {
+        self.lately.iter().find(|t| t.name == name).map(|t| &**t)
+    }
+
+    fn bytes(&self) -> usize {
+        let times = |t: &Times| 200 * (t.timing.words.len() + t.timing.sounds.len());
+        let all = self.lately.iter().chain([&self.times]);
+        8 * self.prosody.pitch.len() + all.map(|t| times(t)).sum::<usize>()
+    }
 }
 
 /// The shelf of how lines are spoken, by their states.
@@ -107,18 +130,22 @@ impl Speeches {
         let Some(timing) = &line.timing else { return Ok(None) };
         let channel = line.listen.channel;
         let make = |kept: Option<&Arc<Spoken>>| -> Answer<Option<Arc<Spoken>>> {
-            let same =
-                |k: &&Arc<Spoken>| k.recording == recording && k.channel == channel && k.timing == *timing;
+            let same = |k: &&Arc<Spoken>| {
+                k.recording == recording && k.channel == channel && k.times.timing == *timing
+            };
             if let Some(kept) = kept.filter(same) {
                 return Ok(Some(kept.clone()));
             }
+            let mut lately: Vec<Arc<Times>> = Vec::new();
+            if let Some(kept) = kept {
+                lately.extend([&kept.times].into_iter().chain(&kept.lately).take(LATELY).cloned());
+            }
             let (prosody, phrasing) = phrasing::spoken(timing, &voice(recording, channel)?.tracks);
-            let (recording, timing, prosody) = (recording.to_string(), timing.clone(), Arc::new(prosody));
             let name = format!("{:x}-{}", self.started, self.named.fetch_add(1, Ordering::Relaxed));
-            Ok(Some(Arc::new(Spoken { name, recording, channel, timing, prosody, phrasing })))
+            let times = Arc::new(Times { name, timing: timing.clone(), phrasing });
+            let (recording, prosody) = (recording.to_string(), Arc::new(prosody));
+            Ok(Some(Arc::new(Spoken { times, lately, recording, channel, prosody })))
         };
-        let bytes =
-            |s: &Spoken| 8 * s.prosody.pitch.len() + 200 * (s.timing.words.len() + s.timing.sounds.len());
-        self.shelf.get(&version, make, bytes)
+        self.shelf.get(&version, make, Spoken::bytes)
     }
 }

@@ -780,6 +780,94 @@ async fn words_are_retyped_said_otherwise_and_listened_to_in_another_take() {
     server.stop().await;
 }
 
+/// A list as it becomes by what an answer says of it.
+fn spliced(list: &Value, change: &Value) -> Value {
+    let mut list = list.as_array().unwrap().clone();
+    let from = change["from"].as_u64().unwrap() as usize;
+    let to = from + change["gone"].as_u64().unwrap() as usize;
+    list.splice(from..to, change["put"].as_array().unwrap().iter().cloned());
+    Value::Array(list)
+}
+
+/// The times that somebody has and what an answer says of them make what one would get who asks for all: after edges,
+/// splits, words and their undos, and also two steps later.
+#[tokio::test(flavor = "multi_thread")]
+async fn who_has_the_times_is_sent_what_changed_of_them() {
+    let folder = tempfile::tempdir().unwrap();
+    let server = Running::start(&folder.path().join("a.jam")).await;
+    let id = server.timed_line().await;
+    let whole = async || server.get(&format!("/api/lines/{id}")).await;
+    let same = |had: &Value, answer: &Value, now: &Value| {
+        let (change, was) = (&answer["retimed"], &had["document"]["timing"]);
+        assert_eq!((&answer["document"]["timing"], &answer["phrasing"]), (&Value::Null, &Value::Null));
+        assert_eq!(change["since"], had["times"]);
+        let text = if change["text"].is_null() { &was["text"] } else { &change["text"] };
+        let noises = spliced(was.get("noises").unwrap_or(&json!([])), &change["noises"]);
+        let made = json!({
+            "text": text, "noises": noises, "listen": change["listen"], "size": change["size"],
+            "words": spliced(&was["words"], &change["words"]),
+            "sounds": spliced(&was["sounds"], &change["sounds"]),
+        });
+        let read = |timing: &Value| serde_json::from_value::<jam_score::Timing>(timing.clone()).unwrap();
+        assert_eq!(read(&made), read(&now["document"]["timing"]));
+        for list in ["phrases", "pauses", "breaths", "stress"] {
+            assert_eq!(spliced(&had["phrasing"][list], &change[list]), now["phrasing"][list], "{list}");
+        }
+        for value in ["rate", "pitch_hz", "pitch_range", "level_db"] {
+            assert_eq!(change[value], now["phrasing"][value], "{value}");
+        }
+        assert_eq!(change["unwritten"], now["unwritten"]);
+    };
+    let with = async |times: &Value, op: Value| -> Value {
+        let body = json!({"op": op, "times": times});
+        let (status, answer) =
+            server.answer(Method::POST, &format!("/api/lines/{id}/operations"), &body).await;
+        assert_eq!(status, StatusCode::OK, "{answer}");
+        answer["line"].clone()
+    };
+    let first = whole().await;
+    let sounds = first["document"]["timing"]["sounds"].as_array().unwrap().clone();
+    let correct = |correction: Value| json!({"do": "correct", "correction": correction});
+    let edge = |k: usize, by: f64| {
+        let to = sounds[k]["span"]["start"].as_f64().unwrap() + by;
+        correct(json!({"kind": "move_edge", "sound": sounds[k]["id"], "to": to, "alone": true}))
+    };
+    let moved = with(&first["times"], edge(5, 0.01)).await;
+    let now = whole().await;
+    same(&first, &moved, &now);
+    assert!(moved["retimed"]["sounds"]["put"].as_array().unwrap().len() <= 2, "{}", moved["retimed"]);
+    // Nothing of the times is sent to who has them as they are.
+    let open = with(&now["times"], json!({"do": "diction", "change": {"openness": 1.2}})).await;
+    assert_eq!(
+        (&open["times"], &open["retimed"], &open["document"]["timing"]),
+        (&now["times"], &Value::Null, &Value::Null)
+    );
+    // Another page, which was away for a step.
+    with(&now["times"], edge(9, -0.008)).await;
+    let late = server.get(&format!("/api/lines/{id}?times={}", first["times"].as_str().unwrap())).await;
+    same(&first, &late, &whole().await);
+    let before = whole().await;
+    let short = with(&before["times"], correct(json!({"kind": "delete", "sound": sounds[7]["id"]}))).await;
+    same(&before, &short, &whole().await);
+    let deleted = whole().await;
+    let undo = format!("/api/lines/{id}/undo?times={}", deleted["times"].as_str().unwrap());
+    let (status, undone) = server.answer(Method::POST, &undo, &Value::Null).await;
+    assert_eq!(status, StatusCode::OK);
+    let now = whole().await;
+    same(&deleted, &undone, &now);
+    // Another text: words and sounds that the analysis found anew.
+    let (status, _) = server.act(id, json!({"do": "text", "text": format!("{TEXT} Really.")})).await;
+    assert_eq!(status, StatusCode::OK);
+    let found = server.settled(id).await;
+    assert_ne!(found["document"]["timing"]["text"], now["document"]["timing"]["text"]);
+    let late = server.get(&format!("/api/lines/{id}?times={}", now["times"].as_str().unwrap())).await;
+    same(&now, &late, &found);
+    // Times that nobody knows any more: all of them.
+    let unknown = server.get(&format!("/api/lines/{id}?times=0-0")).await;
+    assert!(unknown["document"]["timing"]["sounds"].is_array() && unknown["phrasing"]["phrases"].is_array());
+    server.stop().await;
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn a_program_of_the_users_own_drafts_the_text() {
     let folder = tempfile::tempdir().unwrap();

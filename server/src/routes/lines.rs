@@ -48,7 +48,14 @@ pub struct Operation {
     op: Op,
     /// Messages of one gesture, as a drag sends them, have one name and are one step.
     gesture: Option<String>,
-    /// The times that the page has, by their name: they are not sent once more.
+    /// The times that the page has, by their name: of them only what changed is sent.
+    times: Option<String>,
+}
+
+/// What somebody who asks for a line has of it.
+#[derive(Deserialize, utoipa::IntoParams)]
+pub struct Has {
+    /// The times, by their name: of them only what changed is sent.
     times: Option<String>,
 }
 
@@ -103,9 +110,13 @@ pub async fn list(State(app): State<Arc<App>>) -> Answer<Json<Vec<LineSummary>>>
     .map(Json)
 }
 
-#[utoipa::path(get, path = "/api/lines/{id}", tag = "lines", params(("id" = i32, Path)), responses((status = 200, body = LineView), (status = 404, body = Problem)))]
-pub async fn show(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Json<LineView>> {
-    blocking(move || view(&app, app.store.line(id)?)).await.map(Json)
+#[utoipa::path(get, path = "/api/lines/{id}", tag = "lines", params(("id" = i32, Path), Has), responses((status = 200, body = LineView), (status = 404, body = Problem)))]
+pub async fn show(
+    State(app): State<Arc<App>>,
+    Path(id): Path<i32>,
+    Query(has): Query<Has>,
+) -> Answer<Json<LineView>> {
+    blocking(move || view_beside(&app, app.store.line(id)?, has.times.as_deref())).await.map(Json)
 }
 
 /// Idle motion that is wanted.
@@ -251,32 +262,40 @@ pub async fn analyse(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer
     .map(Json)
 }
 
-async fn turn_back(app: Arc<App>, id: i32, back: bool, headers: HeaderMap) -> Answer<Json<LineView>> {
+async fn turn_back(
+    app: Arc<App>,
+    id: i32,
+    back: bool,
+    has: Has,
+    headers: HeaderMap,
+) -> Answer<Json<LineView>> {
     let asked = Asked { made_on: made_on(&headers)?, gesture: None };
     blocking(move || {
         let line = house::turn_back(&app, id, back, &asked)?;
-        view(&app, line)
+        view_beside(&app, line, has.times.as_deref())
     })
     .await
     .map(Json)
 }
 
-#[utoipa::path(post, path = "/api/lines/{id}/undo", tag = "lines", params(("id" = i32, Path)), responses((status = 200, body = LineView), (status = 409, body = Problem)))]
+#[utoipa::path(post, path = "/api/lines/{id}/undo", tag = "lines", params(("id" = i32, Path), Has), responses((status = 200, body = LineView), (status = 409, body = Problem)))]
 pub async fn undo(
     State(app): State<Arc<App>>,
     Path(id): Path<i32>,
+    Query(has): Query<Has>,
     headers: HeaderMap,
 ) -> Answer<Json<LineView>> {
-    turn_back(app, id, true, headers).await
+    turn_back(app, id, true, has, headers).await
 }
 
-#[utoipa::path(post, path = "/api/lines/{id}/redo", tag = "lines", params(("id" = i32, Path)), responses((status = 200, body = LineView), (status = 409, body = Problem)))]
+#[utoipa::path(post, path = "/api/lines/{id}/redo", tag = "lines", params(("id" = i32, Path), Has), responses((status = 200, body = LineView), (status = 409, body = Problem)))]
 pub async fn redo(
     State(app): State<Arc<App>>,
     Path(id): Path<i32>,
+    Query(has): Query<Has>,
     headers: HeaderMap,
 ) -> Answer<Json<LineView>> {
-    turn_back(app, id, false, headers).await
+    turn_back(app, id, false, has, headers).await
 }
 
 /// What is drawn and shown of the voice that a line listens to.

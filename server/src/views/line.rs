@@ -3,6 +3,7 @@
 use super::hand::{self, ReachView, SnapshotView, TouchView};
 use super::layers::{self, LayersView};
 use super::takes::{self, TakeView};
+use super::times::RetimedView;
 use crate::app::App;
 use crate::checked::Stamps;
 use crate::problem::Answer;
@@ -91,9 +92,10 @@ pub struct LineView {
     voice: String,
     /// Every recording of the line.
     takes: Vec<TakeView>,
-    /// Names the times of words and sounds; none until it is timed. An operation that tells which ones its sender has
-    /// is answered without these, and without how they are spoken.
+    /// Names the times of words and sounds; none until it is timed. Who tells which ones they have is answered without
+    /// these and without how they are spoken: they are the same, or `retimed` tells what changed.
     times: Option<String>,
+    retimed: Option<RetimedView>,
     /// How it is spoken; none until it is timed.
     phrasing: Option<Phrasing>,
     /// Where something is said that the text does not have; none where times are left out.
@@ -184,24 +186,28 @@ pub fn view(app: &App, line: StoredLine) -> Answer<LineView> {
     view_beside(app, line, None)
 }
 
-/// A line whole, but for the times that somebody has who asks.
+/// A line whole, but for what somebody who asks has of its times: the name of those.
 pub fn view_beside(app: &App, line: StoredLine, has: Option<&str>) -> Answer<LineView> {
     let number = app.store.line_number(line.id)?;
     let around = Around::of(app)?;
     let steps = app.store.steps(line.id)?;
     let spoken = app.spoken(Version { line: line.id, snapshot: None }, &line.document, &line.recording)?;
-    let times = spoken.as_ref().map(|s| s.name.clone());
     let document = &line.document;
-    // Of a long line they are most of the answer.
-    let sends = times.as_deref() != has;
+    let same = has.is_some_and(|has| spoken.as_ref().is_some_and(|s| s.times.name == has));
+    let retimed = spoken.as_ref().zip(has).filter(|_| !same).and_then(|(s, has)| {
+        let had = s.had(has)?;
+        Some(RetimedView::between(had, &s.times))
+    });
+    let sends = !same && retimed.is_none();
     Ok(LineView {
         revision: line.revision,
         summary: summary(app, &ListedLine::of(&line), number, &around),
         grid: document.frames.grid(around.grid),
         voice: voice_name(&line),
         takes: takes::takes(app, &line)?,
-        phrasing: spoken.filter(|_| sends).map(|s| s.phrasing.clone()),
-        times,
+        phrasing: spoken.as_ref().filter(|_| sends).map(|s| s.times.phrasing.clone()),
+        times: spoken.map(|s| s.times.name.clone()),
+        retimed,
         unwritten: document.timing.as_ref().filter(|_| sends).map(Timing::unwritten),
         touches: hand::touches(document),
         layers: layers::layers(document),

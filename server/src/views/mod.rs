@@ -4,3 +4,4 @@ pub mod hand;
 pub mod layers;
 pub mod line;
 pub mod takes;
+pub mod times;

@@ -26,16 +26,59 @@ const answer = (line: LineView): Answer => ({
 /** The line that is shown. */
 const shown = (line: number) => queries.getQueryData<LineView>(key(line));
 
-/** An answer without the times that the page had, with them. */
+/** The line as it came last: while more is to be sent, not every answer is shown. */
+let came: LineView | undefined;
+
+/** The newest state of a line that is here. */
+function newest(line: number): LineView | undefined {
+  const seen = shown(line);
+  return came?.summary.id === line && came.revision >= (seen?.revision ?? 0) ? came : seen;
+}
+
+/** A list of which some gave way to others. */
+const spliced = <T>(list: T[], { from, gone, put }: { from: number; gone: number; put: T[] }) => [
+  ...list.slice(0, from),
+  ...put,
+  ...list.slice(from + gone),
+];
+
+/** An answer without times that were here before, with them. */
 function withTimes(line: LineView, before: LineView | undefined): LineView {
-  if (!before || !line.times || line.times !== before.times || line.document.timing) return line;
-  const { timing } = before.document;
-  return {
-    ...line,
-    phrasing: before.phrasing,
-    unwritten: before.unwritten,
-    document: { ...line.document, timing },
+  const had = before?.document.timing;
+  if (!before || !had || line.document.timing) return line;
+  if (line.times && line.times === before.times) {
+    const { phrasing, unwritten } = before;
+    return { ...line, phrasing, unwritten, document: { ...line.document, timing: had } };
+  }
+  const { retimed } = line;
+  const said = before.phrasing;
+  if (!retimed || !said || retimed.since !== before.times) return line;
+  const { rate, pitch_hz, pitch_range, level_db, listen, size, unwritten } = retimed;
+  const timing = {
+    text: retimed.text ?? had.text,
+    words: spliced(had.words, retimed.words),
+    sounds: spliced(had.sounds, retimed.sounds),
+    noises: spliced(had.noises ?? [], retimed.noises),
+    listen,
+    size,
   };
+  const phrasing = {
+    phrases: spliced(said.phrases, retimed.phrases),
+    pauses: spliced(said.pauses, retimed.pauses),
+    breaths: spliced(said.breaths, retimed.breaths),
+    stress: spliced(said.stress, retimed.stress),
+    rate,
+    pitch_hz,
+    pitch_range,
+    level_db,
+  };
+  return { ...line, phrasing, unwritten, document: { ...line.document, timing } };
+}
+
+/** Notes what came for a line, whole: `before` is the state whose times were named when it was asked for. */
+function whole(line: LineView, before: LineView | undefined): LineView {
+  came = withTimes(line, before);
+  return came;
 }
 
 /** Takes a line as the server has it now. */
@@ -45,7 +88,8 @@ export function show(line: LineView) {
 
 /** Fetches a line; one that is older than what an answer brought meanwhile is not taken. */
 export async function fetchLine(id: number): Promise<LineView> {
-  const line = await api.line(id);
+  const before = newest(id);
+  const line = whole(await api.line(id, before?.times), before);
   if (isNewest(thing(id), line.revision)) return line;
   return shown(id) ?? line;
 }
@@ -74,9 +118,9 @@ export function act(line: number, op: Op, how: How = {}): Promise<OperationView 
   let made: OperationView | null = null;
   const did = enqueue(thing(line), {
     send: async (seen) => {
-      const before = shown(line);
-      made = await api.operate(line, op, gesture, how.anyway ? undefined : seen, before?.times);
-      made.line = withTimes(made.line, before);
+      const before = newest(line);
+      const came = await api.operate(line, op, gesture, how.anyway ? undefined : seen, before?.times);
+      made = { ...came, line: whole(came.line, before) };
       return answer(made.line);
     },
     one: how.gesture && `${gesture} ${op.do} ${how.of ?? ''}`,
@@ -90,7 +134,10 @@ export function act(line: number, op: Op, how: How = {}): Promise<OperationView 
 export const turn = (line: number, way: 'undo' | 'redo') =>
   withoutName(async () => {
     const made = await enqueue(thing(line), {
-      send: async (seen) => answer(await api[way](line, seen)),
+      send: async (seen) => {
+        const before = newest(line);
+        return answer(whole(await api[way](line, seen, before?.times), before));
+      },
       refresh: refresh(line),
     });
     if (made) forgetRefusal();

@@ -111,6 +111,9 @@ export const speaks = (line: { state: LineSummary['state'] }) =>
 /** Whether something is said in a line and nobody has written what. */
 export const lacksText = (line: Pick<LineSummary, 'text' | 'idle'>) => line.text === '' && !line.idle;
 
+/** A question that names the times which are here: of them only what changed is sent. */
+const having = (times?: string | null) => (times ? `?times=${times}` : '');
+
 const wordPath = (word: string, language: string | null | undefined) =>
   `/api/words/${encodeURIComponent(word)}${language ? `?language=${language}` : ''}`;
 
@@ -260,7 +263,7 @@ export const api = {
   pose: (id: number, controls: Record<string, number>, mouth: string | null) =>
     ask<{ values: number[] }>(`/api/cast/${id}/pose`, send('POST', { controls, mouth })),
   lines: () => ask<LineSummary[]>('/api/lines'),
-  line: (id: number) => ask<LineView>(`/api/lines/${id}`),
+  line: (id: number, times?: string | null) => ask<LineView>(`/api/lines/${id}${having(times)}`),
   addLine: (recording: File, text: string, language: string, character: string | null) =>
     ask<LineView>('/api/lines', form({ recording, text, language, character })),
   addIdle: (order: Schemas['IdleOrder']) => ask<LineView>('/api/lines/idle', send('POST', order)),
@@ -364,10 +367,10 @@ export const api = {
       headers: { 'content-type': 'text/plain' },
       body: await file.arrayBuffer(),
     }),
-  undo: (id: number, revision?: number) =>
-    ask<LineView>(`/api/lines/${id}/undo`, { method: 'POST', headers: madeOn(revision) }),
-  redo: (id: number, revision?: number) =>
-    ask<LineView>(`/api/lines/${id}/redo`, { method: 'POST', headers: madeOn(revision) }),
+  undo: (id: number, revision?: number, times?: string | null) =>
+    ask<LineView>(`/api/lines/${id}/undo${having(times)}`, { method: 'POST', headers: madeOn(revision) }),
+  redo: (id: number, revision?: number, times?: string | null) =>
+    ask<LineView>(`/api/lines/${id}/redo${having(times)}`, { method: 'POST', headers: madeOn(revision) }),
   jobs: () => ask<Job[]>('/api/jobs'),
   cancel: (id: number) => ask<undefined>(`/api/jobs/${id}`, { method: 'DELETE' }),
   scenes: () => ask<SceneSummary[]>('/api/scenes'),

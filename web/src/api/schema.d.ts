@@ -2754,6 +2754,7 @@ export interface components {
             /** @description How far kinds of sounds can be let go, and how far they are; 1 is normal. */
             reach: components["schemas"]["ReachView"][];
             redo: string[];
+            retimed?: components["schemas"]["RetimedView"] | null;
             /**
              * Format: int64
              * @description How often it was changed: what a request that builds on this view names in `If-Match`.
@@ -2765,8 +2766,8 @@ export interface components {
             /** @description Every recording of the line. */
             takes: components["schemas"]["TakeView"][];
             /**
-             * @description Names the times of words and sounds; none until it is timed. An operation that tells which ones its sender has
-             *     is answered without these, and without how they are spoken.
+             * @description Names the times of words and sounds; none until it is timed. Who tells which ones they have is answered without
+             *     these and without how they are spoken: they are the same, or `retimed` tells what changed.
              */
             times?: string | null;
             /** @description What hands laid over the curves, in time. */
@@ -3520,7 +3521,7 @@ export interface components {
             /** @description Messages of one gesture, as a drag sends them, have one name and are one step. */
             gesture?: string | null;
             op: components["schemas"]["Op"];
-            /** @description The times that the page has, by their name: they are not sent once more. */
+            /** @description The times that the page has, by their name: of them only what changed is sent. */
             times?: string | null;
         };
         /** @description A line after an operation. */
@@ -4018,6 +4019,32 @@ export interface components {
             kind: "points";
             /** @description Without any, those of a straight one. */
             points: number[][];
+        };
+        /** @description What of the times, and of how they are spoken, is another than in the times of the name `since`. */
+        RetimedView: {
+            breaths: components["schemas"]["Spliced_Span"];
+            /** Format: float */
+            level_db: number;
+            listen: components["schemas"]["Listen"];
+            noises: components["schemas"]["Spliced_Noise"];
+            pauses: components["schemas"]["Spliced_Span"];
+            phrases: components["schemas"]["Spliced_Phrase"];
+            /** Format: float */
+            pitch_hz: number;
+            /** Format: float */
+            pitch_range: number;
+            /** Format: float */
+            rate: number;
+            since: string;
+            /** Format: double */
+            size?: number | null;
+            sounds: components["schemas"]["Spliced_Sound"];
+            stress: components["schemas"]["Spliced_f32"];
+            /** @description The text that the times belong to, if it is another. */
+            text?: string | null;
+            /** @description Where something is said that the text does not have, all of it. */
+            unwritten: components["schemas"]["Span"][];
+            words: components["schemas"]["Spliced_Word"];
         };
         /**
          * @description What is looked for.
@@ -4806,6 +4833,128 @@ export interface components {
             /** Format: int32 */
             id: number;
             span: components["schemas"]["Span"];
+        };
+        /** @description What changed of a list: `gone` of it, from place `from` on, gave way to `put`. */
+        Spliced_Noise: {
+            from: number;
+            gone: number;
+            put: {
+                span: components["schemas"]["Span"];
+                /** @description As it was written between square brackets: `laughs`. */
+                text: string;
+            }[];
+        };
+        /** @description What changed of a list: `gone` of it, from place `from` on, gave way to `put`. */
+        Spliced_Phrase: {
+            from: number;
+            gone: number;
+            put: {
+                /** Format: int32 */
+                end: number;
+                ending: components["schemas"]["Ending"];
+                /**
+                 * Format: int32
+                 * @description Its first word, and the one after its last.
+                 */
+                first: number;
+                /**
+                 * Format: float
+                 * @description Syllables a second.
+                 */
+                rate: number;
+                span: components["schemas"]["Span"];
+            }[];
+        };
+        /** @description What changed of a list: `gone` of it, from place `from` on, gave way to `put`. */
+        Spliced_Sound: {
+            from: number;
+            gone: number;
+            put: {
+                /**
+                 * Format: float
+                 * @description 0..1, how far the recording bears the sound out.
+                 */
+                confidence: number;
+                /**
+                 * Format: int32
+                 * @description Its number in the line, which it keeps through corrections and when the line is timed anew; 0 until it is given.
+                 */
+                id: number;
+                /**
+                 * Format: float
+                 * @description Mean level over its middle half, dB relative to full scale.
+                 */
+                level: number;
+                /** @description What it is, or what of English it is timed by. */
+                phone: components["schemas"]["Phone"];
+                /**
+                 * Format: float
+                 * @description Of a stop whose opening is audible: where in its time the closure ends and the burst begins, 0..1.
+                 */
+                release?: number | null;
+                span: components["schemas"]["Span"];
+                /**
+                 * Format: int32
+                 * @description 1 main stress, 2 secondary, 0 none; vowels only.
+                 */
+                stress?: number | null;
+                symbol?: components["schemas"]["Symbol"] | null;
+                /**
+                 * Format: int32
+                 * @description Place of its word among the words of the same times; none for a pause.
+                 */
+                word?: number | null;
+            }[];
+        };
+        /** @description What changed of a list: `gone` of it, from place `from` on, gave way to `put`. */
+        Spliced_Span: {
+            from: number;
+            gone: number;
+            put: {
+                end: components["schemas"]["Seconds"];
+                start: components["schemas"]["Seconds"];
+            }[];
+        };
+        /** @description What changed of a list: `gone` of it, from place `from` on, gave way to `put`. */
+        Spliced_Word: {
+            from: number;
+            gone: number;
+            put: {
+                /** @description The punctuation that follows it, for phrasing and for show: `,` `.` `?`. */
+                after?: string;
+                /** @description Its sounds were chosen by hand and stay, whatever their times. */
+                chosen?: boolean;
+                /**
+                 * Format: float
+                 * @description 0..1, how far the recording bears the word out.
+                 */
+                confidence: number;
+                /**
+                 * Format: int32
+                 * @description Its number in the line, which it keeps through corrections and when the line is timed anew; 0 until it is given.
+                 */
+                id: number;
+                /** @description Its times are right and stay when the line is timed again: corrected or accepted by hand. */
+                pinned?: boolean;
+                /**
+                 * Format: float
+                 * @description Mean pitch over the word's voiced frames in Hz; none for a whisper.
+                 */
+                pitch?: number | null;
+                span: components["schemas"]["Span"];
+                /** @description As written, without the punctuation around it. */
+                text: string;
+                /** @description Signs of its typed sounds that are no sound; they were left out. */
+                unread?: string;
+                /** @description It is written, but not said: it has no sounds and lasts no time. */
+                unsaid?: boolean;
+            }[];
+        };
+        /** @description What changed of a list: `gone` of it, from place `from` on, gave way to `put`. */
+        Spliced_f32: {
+            from: number;
+            gone: number;
+            put: number[];
         };
         /** @description What a shape is split by. */
         SplitShapeBy: {
@@ -6599,7 +6748,10 @@ export interface operations {
     };
     show: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The times, by their name: of them only what changed is sent. */
+                times?: string | null;
+            };
             header?: never;
             path: {
                 id: number;
@@ -7065,7 +7217,10 @@ export interface operations {
     };
     redo: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The times, by their name: of them only what changed is sent. */
+                times?: string | null;
+            };
             header?: never;
             path: {
                 id: number;
@@ -7371,7 +7526,10 @@ export interface operations {
     };
     undo: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The times, by their name: of them only what changed is sent. */
+                times?: string | null;
+            };
             header?: never;
             path: {
                 id: number;
