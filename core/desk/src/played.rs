@@ -49,7 +49,7 @@ impl Played {
                 Arc::new(jam_face::before_hands(line, &prosody, grid.rate, tail(grid.rate), like)?)
             }
         };
-        let face = before_hands.by_hand(line.hands(), mouth.map(|m| &m.face));
+        let face = before_hands.by_hand(line.hands(), before.map(|b| (&*b.before_hands, &b.face)));
         let lead = line.diction.lead;
         let like = before.filter(|b| b.wiring == *wiring);
         let tracks = wire(&face, wiring, timing, lead, grid.rate, like.map(|b| (&b.face, &b.tracks)));

@@ -33,8 +33,8 @@ pub struct BeforeHands {
 impl BeforeHands {
     /// See [`Performance::by_hand`].
     #[must_use]
-    pub fn by_hand(&self, hands: Hands, like: Option<&Performance>) -> Performance {
-        self.face.by_hand(hands, like)
+    pub fn by_hand(&self, hands: Hands, like: Option<(&BeforeHands, &Performance)>) -> Performance {
+        self.face.by_hand(hands, like.map(|(other, made)| (&other.face, made)))
     }
 
     /// About how much memory it takes beside the voice and the curves, which it shares with the faces made of it, bytes.

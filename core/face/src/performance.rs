@@ -1,7 +1,7 @@
 //! The performance of a line: every control as a sampled curve.
 
 use crate::curves::{Curves, HZ, read};
-use crate::layers::{self, Guard, HEAD, Made, Scene, Told, Trace, Voiced};
+use crate::layers::{self, Guard, HEAD, Made, Scene, Told, Trace};
 use crate::links;
 use crate::mouth::{Articulation, Ways, articulate};
 use crate::organ::Organ;
@@ -170,11 +170,15 @@ impl Performance {
     }
 
     /// The whole face of a mouth: touches laid over it, and the skin, which follows the mouth as hands left it;
-    /// touches of what follows come last. `like` is what other hands made of this same mouth: what is the same is not
-    /// worked out again.
+    /// touches of what follows come last. `like` is another face, and what hands made of it: what is the same is not worked
+    /// out again.
     #[must_use]
-    pub fn by_hand(&self, hands: Hands, like: Option<&Performance>) -> Performance {
+    pub fn by_hand(&self, hands: Hands, like: Option<(&Performance, &Performance)>) -> Performance {
         let mut face = Performance { hands, ..self.clone() };
+        let like = like.filter(|(other, _)| other.len() == self.len());
+        let both = like;
+        // What the guard leaves to passes follows from the face as a whole.
+        let like = both.filter(|(other, _)| std::ptr::eq(*other, self)).map(|(_, made)| made);
         let (linked, others): (Vec<Control>, Vec<Control>) =
             Control::ALL.iter().partition(|c| links::of(**c).is_some());
         face.lay(&HEAD, like);
@@ -192,12 +196,14 @@ impl Performance {
                 links::joined(face.sample(control, i), skin).clamp(low, high)
             };
             let followed: Vec<Control> = link.gains.iter().map(|(c, _)| *c).chain(link.with).collect();
-            let kept = like.map(|l| (l, l.before_touches(control))).filter(|(_, c)| c.len() == face.len());
-            let curve = match kept {
-                Some((like, curve)) => {
+            let kept = both.map(|(other, made)| (other, made, made.before_touches(control)));
+            let curve = match kept.filter(|(.., curve)| curve.len() == face.len()) {
+                Some((other, made, curve)) => {
                     let mut curve = curve.clone();
-                    for i in face.curves.differs(&like.curves, &followed) {
-                        Arc::make_mut(&mut curve)[i] = joined(i);
+                    let own = self.curves.differs(&other.curves, &[control]);
+                    let changed = face.curves.differs(&made.curves, &followed).chain(own);
+                    for (i, value) in changed.map(|i| (i, joined(i))) {
+                        Arc::make_mut(&mut curve)[i] = value;
                     }
                     curve
                 }
@@ -383,12 +389,12 @@ pub(crate) fn layered(
         sounds.retain(|s| plays(s.start, s.end));
         musts.retain(|m| plays(m.start, m.end));
     }
-    let guard = Arc::new(Guard::new(&sounds, &musts, &face, line.layers.settings.guard));
-    let scene = Scene { line, timing, heard, rate, guard: &guard };
-    let same = Arc::ptr_eq(&like.heard, heard) || like.heard == *heard;
-    let voiced = if same { like.made.voiced.clone() } else { Voiced::default() };
-    let before = Made { drifts: like.made.drifts.clone(), voiced };
-    let (told, made) = layers::lay(&mut face, &scene, &before, trace.as_deref_mut());
+    let strength = line.layers.settings.guard;
+    let guard = Arc::new(Guard::new(&sounds, &musts, &face, strength, like.made.claims.as_ref()));
+    let same_voice = Arc::ptr_eq(&like.heard, heard) || like.heard == *heard;
+    let scene = Scene { line, timing, heard, rate, guard: &guard, same_voice };
+    let (told, mut made) = layers::lay(&mut face, &scene, &like.made, trace.as_deref_mut());
+    made.claims = Some(guard.claims().clone());
     for control in Control::ALL {
         limit(face.own(*control), *control, trace.as_deref_mut());
     }

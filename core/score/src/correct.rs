@@ -106,13 +106,10 @@ impl Timing {
 
     /// Words last from their first sound to their last.
     fn fit_words(&mut self) {
-        for w in 0..self.words.len() {
-            let own = self.sounds_of(w as u32);
-            if let (Some(first), Some(last)) =
-                (self.sounds.get(own.start), self.sounds.get(own.end.max(1) - 1))
-                && !own.is_empty()
-            {
-                self.words[w].span = Span { start: first.span.start, end: last.span.end };
+        let Timing { words, sounds, .. } = self;
+        for own in sounds.chunk_by(|a, b| a.word == b.word) {
+            if let Some(word) = own[0].word.and_then(|w| words.get_mut(w as usize)) {
+                word.span = Span { start: own[0].span.start, end: own[own.len() - 1].span.end };
             }
         }
     }

@@ -2,6 +2,7 @@
 
 use crate::{Ids, Phone, Timing};
 use std::hash::Hash;
+use std::ops::Range;
 
 /// Longest stretch of changed words that is compared word by word; above it nothing in it counts as the same.
 const MOST: usize = 3000;
@@ -12,6 +13,12 @@ pub(crate) fn ends_alike<T: PartialEq>(old: &[T], new: &[T]) -> (usize, usize) {
     let rest = old.len().min(new.len()) - head;
     let tail = old.iter().rev().zip(new.iter().rev()).take(rest).take_while(|(a, b)| a == b).count();
     (head, tail)
+}
+
+/// What of a row gave way to what of another: everything before and after is the same in both.
+pub fn differing<T: PartialEq>(old: &[T], new: &[T]) -> (Range<usize>, Range<usize>) {
+    let (head, tail) = ends_alike(old, new);
+    (head..old.len() - tail, head..new.len() - tail)
 }
 
 /// For each new item the old one that it is, in order: the longest common row.

@@ -1,7 +1,7 @@
 //! What of a line's times changed since somebody had them: of a long line all of them are most of what is sent.
 
 use crate::voices::Times;
-use jam_score::{Listen, Noise, Sound, Span, Word};
+use jam_score::{Listen, Noise, Sound, Span, Word, differing};
 use jam_voice::phrasing::Phrase;
 use serde::Serialize;
 
@@ -15,10 +15,8 @@ pub struct Spliced<T> {
 
 impl<T: Clone + PartialEq> Spliced<T> {
     fn between(before: &[T], now: &[T]) -> Spliced<T> {
-        let from = before.iter().zip(now).take_while(|(b, n)| b == n).count();
-        let rest = before[from..].iter().rev().zip(now[from..].iter().rev());
-        let after = rest.take_while(|(b, n)| b == n).count();
-        Spliced { from, gone: before.len() - from - after, put: now[from..now.len() - after].to_vec() }
+        let (gone, put) = differing(before, now);
+        Spliced { from: gone.start, gone: gone.len(), put: now[put].to_vec() }
     }
 }
 

@@ -1,6 +1,8 @@
 //! Shapes of motion that all layers are made of.
 
 use crate::curves::HZ;
+use jam_score::differing;
+use std::sync::Arc;
 
 /// 0 to 1 without a jerk at either end: the least-jerk way of a limb (Flash & Hogan 1985).
 pub fn least_jerk(u: f64) -> f64 {
@@ -100,12 +102,57 @@ pub fn blurred(curve: &[f64], seconds: f64) -> Vec<f64> {
     if sigma > 2.0 * FINE {
         return blurred_wide(curve, sigma);
     }
+    under(&held(curve, reach(sigma)), sigma)
+}
+
+/// A curve that was blurred, and what came of it.
+#[derive(Debug)]
+pub struct Blurred {
+    from: Vec<f64>,
+    seconds: f64,
+    pub made: Vec<f64>,
+}
+
+impl Blurred {
+    /// [`blurred`]; where another curve is the same, what came of that is taken over.
+    pub fn of(curve: Vec<f64>, seconds: f64, like: Option<&Arc<Blurred>>) -> Arc<Blurred> {
+        let sigma = seconds * HZ;
+        let fits = |l: &&Arc<Blurred>| l.seconds == seconds && l.from.len() == curve.len();
+        let made = match like.filter(fits) {
+            Some(like) if (0.05..=2.0 * FINE).contains(&sigma) => {
+                let (changed, _) = differing(&like.from, &curve);
+                if changed.is_empty() {
+                    return like.clone();
+                }
+                let reach = reach(sigma);
+                let own = changed.start.saturating_sub(reach)..(changed.end + reach).min(curve.len());
+                // With so much on either side as is looked at; beyond the ends the curve is held.
+                let last = curve.len() - 1;
+                let at = |k: usize| curve[k.saturating_sub(reach).min(last)];
+                let near: Vec<f64> = (own.start..own.end + 2 * reach).map(at).collect();
+                let mut made = like.made.clone();
+                made[own].copy_from_slice(&under(&near, sigma));
+                made
+            }
+            _ => blurred(&curve, seconds),
+        };
+        Arc::new(Blurred { from: curve, seconds, made })
+    }
+
+    /// About how much memory it takes, bytes.
+    pub fn bytes(&self) -> usize {
+        2 * size_of_val(&self.made[..])
+    }
+}
+
+/// Means under a Gaussian of a curve that goes on at both ends for as long as it reaches.
+fn under(curve: &[f64], sigma: f64) -> Vec<f64> {
     let reach = reach(sigma);
     let weight = |k: usize| (-0.5 * ((k as f64 - reach as f64) / sigma).powi(2)).exp();
     let weights: Vec<f64> = (0..=2 * reach).map(weight).collect();
     let whole: f64 = weights.iter().sum();
     let at = |window: &[f64]| window.iter().zip(&weights).map(|(v, w)| w * v).sum::<f64>() / whole;
-    held(curve, reach).windows(weights.len()).map(at).collect()
+    curve.windows(weights.len()).map(at).collect()
 }
 
 /// Samples on either side that a Gaussian takes in.

@@ -7,10 +7,12 @@
 use crate::aim::Aspect;
 use crate::curves::{Curves, HZ};
 use crate::layers::ease::{blurred, window};
+use crate::layers::field::{Brings, Field};
 use crate::mouth::musts::Must;
 use crate::organ::Organ;
 use crate::sounds::{SpokenSound, aims};
 use jam_score::{Control, Phone, Region};
+use std::sync::Arc;
 
 /// What a sound insists on.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -116,44 +118,55 @@ const RETURN: f64 = 1.0 / 0.26;
 #[derive(Debug, Clone, PartialEq)]
 pub struct Guard {
     /// In the order of [`Claim::ALL`].
-    claims: Vec<Vec<f64>>,
+    claims: Arc<Claims>,
+    /// The claim of rounding, carried across consonants.
+    round: Vec<f64>,
     musts: Vec<Must>,
     strength: f64,
 }
 
+/// What the sounds of a line claim, in the order of [`Claim::ALL`].
+pub(crate) type Claims = Field<{ Claim::ALL.len() }>;
+
 impl Guard {
-    /// `strength` 0..1; what must hold holds at any.
-    pub fn new(sounds: &[SpokenSound], musts: &[Must], speech: &Curves, strength: f64) -> Guard {
+    /// `strength` 0..1; what must hold holds at any. `like` are the claims in another state of the line.
+    pub fn new(
+        sounds: &[SpokenSound],
+        musts: &[Must],
+        speech: &Curves,
+        strength: f64,
+        like: Option<&Arc<Claims>>,
+    ) -> Guard {
         let n = speech.len();
-        let mut claims = vec![vec![0.0f64; n]; Claim::ALL.len()];
-        for sound in sounds.iter().filter(|s| s.phone != Phone::Sil) {
-            let own = insists(sound);
-            let from = (((sound.start - RAMP) * HZ).floor().max(0.0) as usize).min(n);
-            let to = (((sound.end + RAMP) * HZ).ceil().max(0.0) as usize + 1).min(n);
-            for i in from..to {
-                let there = window(i as f64 / HZ, sound.start, sound.end, RAMP, RAMP);
-                for (claim, strong) in claims.iter_mut().zip(own) {
-                    claim[i] = claim[i].max(strong * there);
-                }
-            }
-        }
+        let own = |s: &SpokenSound| Brings { start: s.start, end: s.end, strong: insists(s) };
+        let brings = sounds.iter().filter(|s| s.phone != Phone::Sil).map(own).collect();
+        let claims = Field::of(n, brings, (RAMP, RAMP), like);
         let carried = |control: Control, i: usize| f64::from(speech.sample(control, i));
-        for i in 0..n {
+        let round = claims.most[Claim::Round as usize].iter().enumerate().map(|(i, own)| {
             let round = carried(Control::LipsRound, i).max(carried(Control::LipsProtrude, i));
-            let own = &mut claims[Claim::Round as usize][i];
-            *own = own.max(1.05 * round).min(1.0);
-        }
-        Guard { claims, musts: musts.to_vec(), strength }
+            own.max(1.05 * round).min(1.0)
+        });
+        Guard { round: round.collect(), claims, musts: musts.to_vec(), strength }
+    }
+
+    pub(crate) fn claims(&self) -> &Arc<Claims> {
+        &self.claims
+    }
+
+    /// A claim at every sample.
+    fn claim(&self, which: usize) -> &[f64] {
+        if which == Claim::Round as usize { &self.round } else { &self.claims.most[which] }
     }
 
     /// 0..1, how much of a control moods and passes may have at every sample; none where they have it whole.
     pub fn allowed(&self, control: Control) -> Option<Vec<f64>> {
         let keep = left(control)?;
-        let n = self.claims.first().map_or(0, Vec::len);
+        let n = self.round.len();
+        let claims: [&[f64]; Claim::ALL.len()] = std::array::from_fn(|k| self.claim(k));
         let mut raw: Vec<f64> = (0..n)
             .map(|i| {
                 let all: f64 =
-                    self.claims.iter().zip(keep).map(|(claim, keep)| 1.0 - claim[i] * (1.0 - keep)).product();
+                    claims.iter().zip(keep).map(|(claim, keep)| 1.0 - claim[i] * (1.0 - keep)).product();
                 1.0 - self.strength * (1.0 - all)
             })
             .collect();
@@ -185,7 +198,7 @@ impl Guard {
         if !self.musts.iter().any(concerns) {
             return None;
         }
-        let n = self.claims.first().map_or(0, Vec::len);
+        let n = self.round.len();
         let (low, high) = control.range();
         let mut limits = vec![(low, high); n];
         for must in self.musts.iter().filter(|m| concerns(m)) {

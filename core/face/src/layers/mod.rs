@@ -4,6 +4,7 @@
 //! All of it is a function of time and seed: an edit, a loop or another window changes nothing elsewhere.
 
 pub mod ease;
+mod field;
 pub mod gaze;
 mod guard;
 pub mod lids;
@@ -15,6 +16,8 @@ mod voice;
 use crate::curves::{Curves, HZ, read};
 use crate::why::Why;
 use ease::{blurred, screen, window};
+use field::{Brings, Field};
+use guard::Claims;
 pub use guard::Guard;
 use jam_score::keys;
 use jam_score::layers::{BlinkMode, BlinkShape, HeadMove, LayerKind, Layers, Look, Over};
@@ -141,17 +144,10 @@ fn share(shares: Option<&[f64]>, i: usize) -> f64 {
 }
 
 /// How much is said at every sample, 0..1: it comes 120 ms before the sounds and goes within 250 ms after.
-fn activity(timing: &Timing, samples: usize) -> Vec<f64> {
-    let mut said = vec![0.0f64; samples];
-    for sound in timing.sounds.iter().filter(|s| s.phone != Phone::Sil) {
-        let (start, end) = (sound.span.start.0, sound.span.end.0);
-        let to = (((end + 0.25) * HZ).ceil() as usize + 1).min(samples);
-        let from = (((start - 0.12) * HZ).floor().max(0.0) as usize).min(to);
-        for (i, x) in said.iter_mut().enumerate().take(to).skip(from) {
-            *x = x.max(window(i as f64 / HZ, start, end, 0.12, 0.25));
-        }
-    }
-    said
+fn activity(timing: &Timing, samples: usize, like: Option<&Arc<Field<1>>>) -> Arc<Field<1>> {
+    let spoken = timing.sounds.iter().filter(|s| s.phone != Phone::Sil);
+    let brings = spoken.map(|s| Brings { start: s.span.start.0, end: s.span.end.0, strong: [1.0] });
+    Field::of(samples, brings.collect(), (0.12, 0.25), like)
 }
 
 /// What the eyes look at, in order: the looks of the line, and beside the lens between them.
@@ -261,6 +257,8 @@ pub(crate) struct Scene<'a> {
     pub heard: &'a Prosody,
     pub rate: FrameRate,
     pub guard: &'a Guard,
+    /// The voice is that of the state whose parts may be taken over.
+    pub same_voice: bool,
 }
 
 /// Something worked out, and what it followed from.
@@ -296,16 +294,21 @@ pub(crate) struct Drifts {
 /// What follows from the voice and a few settings alone.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Voiced {
-    head: Option<Arc<Kept<(usize, Seed, voice::Swing, Option<f64>), [Vec<f64>; 3]>>>,
+    head: Option<Arc<Kept<(usize, Seed, voice::Swing, Option<f64>), voice::Head>>>,
     brows: Option<Arc<Kept<(usize, Seed, f64, Option<f64>), voice::Brows>>>,
+    /// Of the voice its aims are all that counts.
     gaze: Option<Arc<Kept<(usize, Vec<gaze::Aim>, f64, f64), gaze::Gaze>>>,
 }
 
-/// What layers were made of that another state of the line may take over: what is voiced only one of the same voice.
+/// What layers were made of that another state of the line may take over.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Made {
     pub drifts: Drifts,
     pub voiced: Voiced,
+    /// How much is said.
+    pub said: Option<Arc<Field<1>>>,
+    /// What the sounds claim of the mouth.
+    pub claims: Option<Arc<Claims>>,
 }
 
 impl Made {
@@ -315,10 +318,12 @@ impl Made {
         let curves = sway.as_ref().map_or(0, |k| k.made.len())
             + brows.as_ref().map_or(0, |k| k.made.len())
             + sides.as_ref().map_or(0, |k| k.made.len())
-            + self.voiced.head.as_ref().map_or(0, |k| k.made.len())
             + self.voiced.brows.as_ref().map_or(0, |k| k.made.curves.len())
             + self.voiced.gaze.as_ref().map_or(0, |k| k.made.at.len() + k.made.head.len());
-        curves * samples * size_of::<f64>()
+        let parts = self.said.as_ref().map_or(0, |s| s.bytes())
+            + self.claims.as_ref().map_or(0, |c| c.bytes())
+            + self.voiced.head.as_ref().map_or(0, |k| k.made.bytes());
+        curves * samples * size_of::<f64>() + parts
     }
 }
 
@@ -330,26 +335,28 @@ pub(crate) fn lay(
     like: &Made,
     trace: Option<&mut Trace>,
 ) -> (Told, Made) {
-    let Scene { line, timing, heard, rate, guard } = scene;
+    let Scene { line, timing, heard, rate, guard, same_voice } = scene;
     let mut made = Made::default();
     let layers = &line.layers;
     let (n, length) = (face.len(), face.len().saturating_sub(1) as f64 / HZ);
     let speech = face.clone();
     let mut laying = Laying { face, trace, line, timing, shares: None, without: &[] };
-    let said = activity(timing, n);
+    let activity = activity(timing, n, like.said.as_ref());
+    let said = &activity.most[0];
+    made.said = Some(activity.clone());
     let loops = Some(layers.settings.sway_loop).filter(|l| *l > 0.0);
 
     let seed = laying.layer(LayerKind::Mouth);
     if line.diction.sides > 0.0 {
         let drifts = Kept::of(like.drifts.sides.as_ref(), (n, seed, None), |(n, seed, _)| uneven(*n, *seed));
-        sides(&mut laying, line.diction.sides, seed, &said, &drifts.made);
+        sides(&mut laying, line.diction.sides, seed, said, &drifts.made);
         made.drifts.sides = Some(drifts);
     }
 
     let seed = laying.layer(LayerKind::Mood);
     let mood = layers.plays(LayerKind::Mood);
     let playing = if mood > 0.0 { Playing::all(&layers.moods, timing, seed, mood) } else { Vec::new() };
-    moods(&mut laying, &speech, guard, &playing, &said);
+    moods(&mut laying, &speech, guard, &playing, said);
     let mood_shares = laying.shares.clone();
 
     let seed = laying.layer(LayerKind::Eyes);
@@ -359,7 +366,7 @@ pub(crate) fn lay(
         voice::alive(*n, *seed, *loops)
     });
     let from = (n, seed, layers.settings.brows * eyes, loops);
-    let brows = Kept::of(like.voiced.brows.as_ref(), from, |(n, seed, amount, _)| {
+    let brows = Kept::of(like.voiced.brows.as_ref().filter(|_| *same_voice), from, |(n, seed, amount, _)| {
         voice::brows(heard, *n, &alive.made, *seed, *amount)
     });
     let raises = &brows.made.raises;
@@ -392,41 +399,44 @@ pub(crate) fn lay(
     let seed = laying.layer(LayerKind::Head);
     let mut turned = [vec![0.0; n], vec![0.0; n], vec![0.0; n]];
     if head > 0.0 {
-        let mut turn = |why: Why, by: &[Vec<f64>; 3], made_up: bool| {
+        let mut turn = |why: Why, by: [&[f64]; 3], made_up: bool| {
             for (axis, control) in HEAD.into_iter().enumerate() {
                 laying.all(control, why, |i, v| v + by[axis][i]);
                 if made_up {
-                    let all = turned[axis].iter_mut().zip(&by[axis]).enumerate();
+                    let all = turned[axis].iter_mut().zip(by[axis]).enumerate();
                     all.for_each(|(i, (t, h))| *t += laying.share_of(control, i) * h);
                 }
             }
         };
         if let Some(looked) = &looked {
-            turn(Why::Gaze, &looked.made.head, true);
+            turn(Why::Gaze, slices(&looked.made.head), true);
         }
         let sways = Kept::of(like.drifts.sway.as_ref(), (n, seed, loops), |(n, seed, loops)| {
             voice::sway(*n, *seed, *loops)
         });
         let swing = voice::Swing { nods: layers.settings.nods * head, sway: layers.settings.sway * head };
         let from = (n, seed, swing, loops);
-        let moved = Kept::of(like.voiced.head.as_ref(), from, |(_, seed, swing, _)| {
-            voice::head(heard, &sways.made, *seed, *swing)
+        let before = like.voiced.head.as_ref();
+        let moved = Kept::of(before.filter(|_| *same_voice), from, |(_, seed, swing, _)| {
+            voice::head(heard, &sways.made, *seed, *swing, before.map(|k| &k.made))
         });
-        turn(Why::Voice, &moved.made, true);
+        turn(Why::Voice, moved.made.turns(), true);
         (made.drifts.sway, made.voiced.head) = (Some(sways), Some(moved));
         for noise in &noises {
             if let Some(nod) = noise.nod(n, head) {
-                turn(Why::Noise(noise.place), &[vec![0.0; n], nod, vec![0.0; n]], true);
+                let none = vec![0.0; n];
+                turn(Why::Noise(noise.place), [&none, &nod, &none], true);
             }
         }
         if let Some(body) = &layers.body {
             let curve = |keys: &[keys::TimedKey]| -> Vec<f64> {
                 (0..n).map(|i| head * body.amount * keys::through(keys, i as f64 / HZ)).collect()
             };
-            turn(Why::Body, &[curve(&body.yaw), curve(&body.pitch), curve(&body.roll)], true);
+            let turned = [curve(&body.yaw), curve(&body.pitch), curve(&body.roll)];
+            turn(Why::Body, slices(&turned), true);
         }
         for (id, moved, along) in turns(layers, timing, n, seed, head) {
-            turn(Why::Turn(id), &moved, !along);
+            turn(Why::Turn(id), slices(&moved), !along);
         }
     }
     let head_shares = laying.shares.clone();
@@ -638,6 +648,10 @@ pub(crate) fn follow(face: &mut Curves, told: &Told, turned_by: &[Vec<f64>; 2]) 
             face.full(control)[i] = screen((value - was) / (1.0 - was), is).clamp(0.0, 1.0) as f32;
         }
     }
+}
+
+fn slices(tracks: &[Vec<f64>; 3]) -> [&[f64]; 3] {
+    tracks.each_ref().map(Vec::as_slice)
 }
 
 /// Lips of the left side that go farther or less far than those of the right.

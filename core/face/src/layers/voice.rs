@@ -3,11 +3,12 @@
 //! degrees with their peak up to 80 ms before the vowel's are common practice.
 
 use crate::curves::HZ;
-use crate::layers::ease::{Sum, blurred, least_jerk, pulse};
+use crate::layers::ease::{Blurred, Sum, blurred, least_jerk, pulse};
 use crate::layers::noise::drift;
 use jam_score::prosody::{Accent, Prosody};
 use jam_score::{Control, Seconds, Seed};
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 fn accents(heard: &Prosody) -> impl Iterator<Item = &Accent> {
     heard.accents.iter().filter(|a| a.strength > 0.0)
@@ -42,8 +43,29 @@ pub fn sway(samples: usize, seed: Seed, loops: Option<f64>) -> [Vec<f64>; 3] {
     })
 }
 
-/// What the voice does to the head, with how it sways: yaw, pitch, roll.
-pub fn head(heard: &Prosody, sways: &[Vec<f64>; 3], seed: Seed, swing: Swing) -> [Vec<f64>; 3] {
+/// What the voice does to the head, with how it sways.
+#[derive(Debug, Clone)]
+pub struct Head {
+    /// How it rides on the pitch.
+    ridden: Arc<Blurred>,
+    /// Yaw, pitch, roll.
+    turns: [Arc<Blurred>; 3],
+}
+
+impl Head {
+    /// Yaw, pitch, roll at every sample.
+    pub fn turns(&self) -> [&[f64]; 3] {
+        self.turns.each_ref().map(|t| t.made.as_slice())
+    }
+
+    /// About how much memory it takes, bytes.
+    pub fn bytes(&self) -> usize {
+        self.ridden.bytes() + self.turns.iter().map(|t| t.bytes()).sum::<usize>()
+    }
+}
+
+/// What the voice does to the head, with how it sways; `like` is what it did in another state of the line.
+pub fn head(heard: &Prosody, sways: &[Vec<f64>; 3], seed: Seed, swing: Swing, like: Option<&Head>) -> Head {
     let Swing { nods, sway } = swing;
     let samples = sways[0].len();
     let mut moved = [0.0; 3].map(|x| Sum::new(samples, x));
@@ -131,7 +153,8 @@ pub fn head(heard: &Prosody, sways: &[Vec<f64>; 3], seed: Seed, swing: Swing) ->
     }
     let ridden: Vec<f64> =
         (0..samples).map(|i| speaking[i] * heard.pitch_at(Seconds(i as f64 / HZ))).collect();
-    for (p, f) in pitch.iter_mut().zip(blurred(&ridden, 0.11)) {
+    let ridden = Blurred::of(ridden, 0.11, like.map(|l| &l.ridden));
+    for (p, f) in pitch.iter_mut().zip(&ridden.made) {
         *p -= 0.20 * f.clamp(-5.0, 6.0);
     }
     // Nods only go down: without its slow mean taken out, the chin ends on the chest.
@@ -139,13 +162,14 @@ pub fn head(heard: &Prosody, sways: &[Vec<f64>; 3], seed: Seed, swing: Swing) ->
     for (p, m) in pitch.iter_mut().zip(mean) {
         *p -= 0.75 * m;
     }
-    let mut out = [yaw, pitch, roll];
-    for (track, sways) in out.iter_mut().zip(sways) {
+    let mut turns = [yaw, pitch, roll];
+    for (track, sways) in turns.iter_mut().zip(sways) {
         track.iter_mut().zip(sways).for_each(|(x, by)| *x = *x * nods + sway * by);
-        // It has weight.
-        *track = blurred(track, 0.045);
     }
-    out
+    // It has weight.
+    let weighs = |axis: usize, track| Blurred::of(track, 0.045, like.map(|l| &l.turns[axis]));
+    let [yaw, pitch, roll] = turns;
+    Head { ridden, turns: [weighs(0, yaw), weighs(1, pitch), weighs(2, roll)] }
 }
 
 /// A brow raise or frown on a stressed word.
@@ -268,9 +292,9 @@ mod tests {
     /// degrees a second.
     #[test]
     fn a_head_that_does_nothing_is_calm_and_never_still() {
-        let tracks =
-            head(&Prosody::default(), &sway(6000, Seed(11), None), Seed(11), Swing { nods: 1.0, sway: 1.0 });
-        for track in &tracks {
+        let swing = Swing { nods: 1.0, sway: 1.0 };
+        let head = head(&Prosody::default(), &sway(6000, Seed(11), None), Seed(11), swing, None);
+        for track in head.turns() {
             let mean = track.iter().sum::<f64>() / track.len() as f64;
             let deviation =
                 (track.iter().map(|x| (x - mean).powi(2)).sum::<f64>() / track.len() as f64).sqrt();
@@ -292,7 +316,8 @@ mod tests {
             let swing = Swing { nods: 1.0, sway: 1.0 };
             let period = (seconds * HZ) as usize;
             let samples = 3 * period + 100;
-            for track in head(&Prosody::default(), &sway(samples, Seed(5), Some(seconds)), Seed(5), swing) {
+            let sways = sway(samples, Seed(5), Some(seconds));
+            for track in head(&Prosody::default(), &sways, Seed(5), swing, None).turns() {
                 let moves = track.iter().fold(0.0f64, |most, x| most.max(x.abs()));
                 let inside = 50..samples - 50 - period;
                 let apart = inside.map(|i| (track[i] - track[i + period]).abs()).fold(0.0, f64::max);
@@ -308,8 +333,9 @@ mod tests {
         let heard = Prosody { accents: vec![accent], ..Prosody::default() };
         let mut seen = 0;
         for seed in 0..20 {
-            let pitch =
-                &head(&heard, &sway(400, Seed(seed), None), Seed(seed), Swing { nods: 1.0, sway: 0.0 })[1];
+            let swing = Swing { nods: 1.0, sway: 0.0 };
+            let head = head(&heard, &sway(400, Seed(seed), None), Seed(seed), swing, None);
+            let pitch = head.turns()[1];
             let (i, peak) =
                 (100..300).map(|i| (i, pitch[i])).max_by(|a, b| a.1.total_cmp(&b.1)).unwrap_or((0, 0.0));
             if peak > 0.9 {

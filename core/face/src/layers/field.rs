@@ -1,0 +1,80 @@
+//! How much of something is there at every sample: the most that any of many stretches of time brings.
+
+use super::ease::window;
+use crate::curves::HZ;
+use jam_score::differing;
+use std::ops::Range;
+use std::sync::Arc;
+
+/// What one stretch of time brings, in seconds: all of it inside, none of it beyond the field's flanks.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Brings<const N: usize> {
+    pub start: f64,
+    pub end: f64,
+    pub strong: [f64; N],
+}
+
+#[derive(Debug, Clone, PartialEq)]
+pub struct Field<const N: usize> {
+    brings: Vec<Brings<N>>,
+    /// Seconds in which it comes before a stretch and goes after it.
+    flanks: (f64, f64),
+    /// At every sample.
+    pub most: [Vec<f64>; N],
+}
+
+impl<const N: usize> Field<N> {
+    /// Of stretches on so many samples; where those of another one are the same, it is taken over.
+    pub fn of(
+        samples: usize,
+        brings: Vec<Brings<N>>,
+        flanks: (f64, f64),
+        like: Option<&Arc<Field<N>>>,
+    ) -> Arc<Field<N>> {
+        let fits = |l: &&Arc<Field<N>>| l.flanks == flanks && l.most.iter().all(|m| m.len() == samples);
+        let Some(like) = like.filter(fits) else {
+            let most = std::array::from_fn(|_| vec![0.0; samples]);
+            let mut field = Field { brings, flanks, most };
+            field.lay(0..samples);
+            return Arc::new(field);
+        };
+        let (gone, put) = differing(&like.brings, &brings);
+        if gone.is_empty() && put.is_empty() {
+            return like.clone();
+        }
+        let reach = |b: &Brings<N>| reach(b, flanks, samples);
+        let changed: Vec<Range<usize>> =
+            like.brings[gone].iter().map(reach).chain(brings[put].iter().map(reach)).collect();
+        let from = changed.iter().map(|r| r.start).min().unwrap_or(0);
+        let to = changed.iter().map(|r| r.end).max().unwrap_or(0).max(from);
+        let mut field = Field { brings, flanks, most: like.most.clone() };
+        field.most.iter_mut().for_each(|m| m[from..to].fill(0.0));
+        field.lay(from..to);
+        Arc::new(field)
+    }
+
+    /// Lays all stretches in some of the samples.
+    fn lay(&mut self, within: Range<usize>) {
+        let samples = self.most.first().map_or(0, Vec::len);
+        for b in &self.brings {
+            let own = reach(b, self.flanks, samples);
+            for i in own.start.max(within.start)..own.end.min(within.end) {
+                let there = window(i as f64 / HZ, b.start, b.end, self.flanks.0, self.flanks.1);
+                for (most, strong) in self.most.iter_mut().zip(b.strong) {
+                    most[i] = most[i].max(strong * there);
+                }
+            }
+        }
+    }
+
+    /// About how much memory it takes, bytes.
+    pub fn bytes(&self) -> usize {
+        self.most.iter().map(|m| size_of_val(&m[..])).sum::<usize>() + size_of_val(&self.brings[..])
+    }
+}
+
+/// Samples in which a stretch brings something.
+fn reach<const N: usize>(b: &Brings<N>, (ahead, after): (f64, f64), samples: usize) -> Range<usize> {
+    let to = (((b.end + after) * HZ).ceil().max(0.0) as usize + 1).min(samples);
+    (((b.start - ahead) * HZ).floor().max(0.0) as usize).min(to)..to
+}
