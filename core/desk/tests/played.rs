@@ -121,7 +121,7 @@ fn voice(line: &Line) -> Prosody {
 /// What is evaluated from the state before is as it is from nothing.
 fn nothing_changes(start: (Line, Ids), drawn: &[serde_json::Value]) -> Result<(), TestCaseError> {
     let (mut line, mut ids) = start;
-    let (wiring, prosody) = (wiring(), Arc::new(voice(&line)));
+    let (wiring, mut prosody) = (wiring(), Arc::new(voice(&line)));
     let mut before: Option<Played> = None;
     let mut made_some = false;
     for drawn in drawn {
@@ -130,6 +130,10 @@ fn nothing_changes(start: (Line, Ids), drawn: &[serde_json::Value]) -> Result<()
         made_some |= became != line;
         // Numbers go on, whatever was given.
         ids = Ids::from(ids.next() + 100);
+        // Other times are another voice.
+        if became.timing != line.timing {
+            prosody = Arc::new(voice(&became));
+        }
         line = became;
         let now = Arc::new(line.clone());
         let own = Played::new(&now, &wiring, GRID, prosody.clone(), before.as_ref()).unwrap();
