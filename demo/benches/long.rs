@@ -2,7 +2,7 @@
 //! is spoken, the curves, and the whole line from nothing. `cargo bench -p jam-demo --bench long`
 #![allow(clippy::unwrap_used)]
 
-use criterion::{BatchSize, Criterion, criterion_group, criterion_main};
+use criterion::{Criterion, criterion_group, criterion_main};
 use jam_demo::{CHARACTERS, LINES};
 use jam_desk::Played;
 use jam_formats::sound;
@@ -54,13 +54,9 @@ fn moved(c: &mut Criterion) {
         let (was, is) = (heard(&line), heard(&after));
         let before = Played::new(&line, &wiring, GRID, was.clone(), None).unwrap();
         let played = || Played::new(&after, &wiring, GRID, is.clone(), Some(&before)).unwrap();
-        group.bench_function(of("its curves"), |b| {
-            b.iter_batched(|| (), |()| played(), BatchSize::PerIteration)
-        });
+        group.bench_function(of("its curves"), |b| b.iter_with_large_drop(played));
         let anew = || Played::new(&line, &wiring, GRID, was.clone(), None).unwrap();
-        group.bench_function(of("all curves from nothing"), |b| {
-            b.iter_batched(|| (), |()| anew(), BatchSize::PerIteration);
-        });
+        group.bench_function(of("all curves from nothing"), |b| b.iter_with_large_drop(anew));
     }
     group.finish();
 }

@@ -63,7 +63,7 @@ const LATELY: usize = 4;
 impl Spoken {
     /// The line's times of a name, if they were its times lately.
     pub fn had(&self, name: &str) -> Option<&Times> {
-        self.lately.iter().find(|t| t.name == name).map(|t| &**t)
+        self.lately.iter().find(|t| t.name == name).map(Arc::as_ref)
     }
 
     fn bytes(&self) -> usize {

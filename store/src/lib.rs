@@ -79,9 +79,8 @@ pub struct Store {
     backup: Option<Arc<PathBuf>>,
 }
 
-/// How a data file is made; it stays so. Waiting must be set before anything that may have to wait, and that freed pages
-/// are given back only while the file is still empty.
-const MADE: &str = "PRAGMA busy_timeout = 2000; PRAGMA auto_vacuum = INCREMENTAL; PRAGMA journal_mode = WAL;";
+/// How a data file is made; it stays so. That freed pages are given back must be set while it is still empty.
+const MADE: &str = "PRAGMA auto_vacuum = INCREMENTAL; PRAGMA journal_mode = WAL;";
 /// What every connection is told. Nothing of it may write: one may be opened by somebody who holds the file's lock.
 const OPENED: &str = "PRAGMA busy_timeout = 2000; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;";
 
@@ -201,7 +200,7 @@ impl Store {
         check_whose(path)?;
         own(path).map_err(|e| StoreError::Open(e.to_string()))?;
         // The first connection makes the file and its log, which on a busy disk takes longer than anybody else has to wait.
-        let mut first = SqliteConnection::establish(name).map_err(|e| StoreError::Open(e.to_string()))?;
+        let mut first = patient(name)?;
         first.batch_execute(MADE).map_err(|e| StoreError::Open(e.to_string()))?;
         let pool = Pool::builder()
             .max_size(8)

@@ -176,15 +176,14 @@ impl Performance {
     pub fn by_hand(&self, hands: Hands, like: Option<(&Performance, &Performance)>) -> Performance {
         let mut face = Performance { hands, ..self.clone() };
         let like = like.filter(|(other, _)| other.len() == self.len());
-        let both = like;
         // What the guard leaves to passes follows from the face as a whole.
-        let like = both.filter(|(other, _)| std::ptr::eq(*other, self)).map(|(_, made)| made);
+        let same = like.filter(|(other, _)| std::ptr::eq(*other, self)).map(|(_, made)| made);
         let (linked, others): (Vec<Control>, Vec<Control>) =
             Control::ALL.iter().partition(|c| links::of(**c).is_some());
-        face.lay(&HEAD, like);
+        face.lay(&HEAD, same);
         face.eyes_follow();
         let others: Vec<Control> = others.into_iter().filter(|c| !HEAD.contains(c)).collect();
-        face.lay(&others, like);
+        face.lay(&others, same);
         for &control in &linked {
             let Some(link) = links::of(control) else { continue };
             if !link.gains.iter().any(|(from, _)| face.curve(*from).is_some()) {
@@ -196,14 +195,14 @@ impl Performance {
                 links::joined(face.sample(control, i), skin).clamp(low, high)
             };
             let followed: Vec<Control> = link.gains.iter().map(|(c, _)| *c).chain(link.with).collect();
-            let kept = both.map(|(other, made)| (other, made, made.before_touches(control)));
+            let kept = like.map(|(other, made)| (other, made, made.before_touches(control)));
             let curve = match kept.filter(|(.., curve)| curve.len() == face.len()) {
                 Some((other, made, curve)) => {
                     let mut curve = curve.clone();
                     let own = self.curves.differs(&other.curves, &[control]);
                     let changed = face.curves.differs(&made.curves, &followed).chain(own);
-                    for (i, value) in changed.map(|i| (i, joined(i))) {
-                        Arc::make_mut(&mut curve)[i] = value;
+                    for i in changed {
+                        Arc::make_mut(&mut curve)[i] = joined(i);
                     }
                     curve
                 }
@@ -211,7 +210,7 @@ impl Performance {
             };
             face.curves.set(control, curve);
         }
-        face.lay(&linked, like);
+        face.lay(&linked, same);
         face
     }
 

@@ -3,7 +3,7 @@
 
 use crate::ids::Numbered;
 use crate::layers::{Acting, Body, Dismissed, HeadMove, Level, Look, Over, OwnBlink, Settings};
-use crate::matching::ends_alike;
+use crate::matching::differing;
 use crate::reach::MAX_REACH;
 use crate::swap::{Elsewhere, Swap};
 use crate::tied::Shelved;
@@ -107,14 +107,12 @@ pub const SHORTEST_HEARD: f64 = 0.1;
 
 impl<T: Clone + PartialEq> Splice<T> {
     fn between(from: &[T], to: &[T]) -> Option<Splice<T>> {
-        let of = from.len();
-        let (head, tail) = ends_alike(from, to);
-        let (from, to) = (&from[head..from.len() - tail], &to[head..to.len() - tail]);
-        (!(from.is_empty() && to.is_empty())).then(|| Splice {
-            of,
-            at: head,
-            from: from.to_vec(),
-            to: to.to_vec(),
+        let (gone, put) = differing(from, to);
+        (!(gone.is_empty() && put.is_empty())).then(|| Splice {
+            of: from.len(),
+            at: gone.start,
+            from: from[gone].to_vec(),
+            to: to[put].to_vec(),
         })
     }
 

@@ -8,7 +8,7 @@ use std::ops::Range;
 const MOST: usize = 3000;
 
 /// How many items two rows have in common at their start, and how many of the rest at their end.
-pub(crate) fn ends_alike<T: PartialEq>(old: &[T], new: &[T]) -> (usize, usize) {
+fn ends_alike<T: PartialEq>(old: &[T], new: &[T]) -> (usize, usize) {
     let head = old.iter().zip(new).take_while(|(a, b)| a == b).count();
     let rest = old.len().min(new.len()) - head;
     let tail = old.iter().rev().zip(new.iter().rev()).take(rest).take_while(|(a, b)| a == b).count();

@@ -78,8 +78,8 @@ pub struct Took {
     pub word: Duration,
     pub curves: Duration,
     pub answer: Duration,
-    /// That came back for it: the answer, and the window of curves.
-    pub bytes: usize,
+    /// What came back for it: the answer's bytes, and those of the window of curves.
+    pub bytes: [usize; 2],
 }
 
 /// Edits of one line, one after the other, each a step of its own or all of them one gesture; the first, which opens
@@ -148,7 +148,7 @@ pub async fn edit(address: SocketAddr, line: i32, what: Edit, rest: Duration) ->
         let curves = started.elapsed();
         let (new, answer, answer_bytes) = answer.await.unwrap();
         known = new;
-        times.push(Took { word, curves, answer, bytes: answer_bytes + window_bytes });
+        times.push(Took { word, curves, answer, bytes: [answer_bytes, window_bytes] });
         tokio::time::sleep(rest).await;
     }
     times.remove(0);

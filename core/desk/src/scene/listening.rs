@@ -175,10 +175,9 @@ fn blinks(standing: &Standing, turns: &[Turn], reacts: &[Shown], seed: Seed, rat
         let liked: Vec<(f64, f64)> =
             turn.phrases.iter().filter_map(|p| Some((within(p.1 + 0.15)?, 1.0))).collect();
         let seed = seed.number(u64::from(turn.entry)).name("lids");
-        let shift = |(k, from): (usize, &f64)| {
-            Some(Shift { time: within(*from)?, degrees: SHIFT, own: seed.number(k as u64) })
-        };
-        let shifts: Vec<Shift> = shifts.iter().enumerate().filter_map(shift).collect();
+        // Numbered within the stretch: a look elsewhere leaves its blinks alone.
+        let shift = |(k, time): (usize, f64)| Shift { time, degrees: SHIFT, own: seed.number(k as u64) };
+        let shifts: Vec<Shift> = shifts.iter().filter_map(|s| within(*s)).enumerate().map(shift).collect();
         let planned = lids::plan(&lids::Plan {
             length,
             seed,

@@ -14,7 +14,7 @@ pub struct Brings<const N: usize> {
     pub strong: [f64; N],
 }
 
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, PartialEq)]
 pub struct Field<const N: usize> {
     brings: Vec<Brings<N>>,
     /// Seconds in which it comes before a stretch and goes after it.

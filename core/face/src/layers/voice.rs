@@ -44,7 +44,7 @@ pub fn sway(samples: usize, seed: Seed, loops: Option<f64>) -> [Vec<f64>; 3] {
 }
 
 /// What the voice does to the head, with how it sways.
-#[derive(Debug, Clone)]
+#[derive(Debug)]
 pub struct Head {
     /// How it rides on the pitch.
     ridden: Arc<Blurred>,
