@@ -121,6 +121,15 @@ export function heard() {
   };
 }
 
+/** Which second is heard at a moment of the page's own clock, in milliseconds as its events have it. */
+export function heardAt(moment: number): number {
+  if (!source || !context) return get().time;
+  const { contextTime = 0, performanceTime = 0 } = context.getOutputTimestamp();
+  if (contextTime <= 0) return now();
+  const elapsed = contextTime + (moment - performanceTime) / 1000 - startedAt;
+  return after(Math.max(0, elapsed) * speed);
+}
+
 export function stop() {
   if (source) {
     const at = now();

@@ -69,7 +69,16 @@ export function PassRecorder({ line }: { line: LineView }) {
     return () => clearTimeout(timer);
   }, [state, count]);
 
-  // While it plays, where the pen is is taken with every picture, at the moment that is heard.
+  /** Takes where the pen is at a moment of the page's own clock, in milliseconds. */
+  const take = (moment: number) =>
+    taken.current.push({
+      time: player.heardAt(moment),
+      place: pen.current,
+      face: performedControls(),
+    });
+
+  // While it plays, where the pen is is taken with every picture and whenever it moved between two, at the moment that
+  // was heard: a page that draws slowly loses nothing of a pass.
   const began = useRef({ at: 0, played: false });
   useEffect(() => {
     began.current = { at: performance.now(), played: false };
@@ -77,7 +86,7 @@ export function PassRecorder({ line }: { line: LineView }) {
   useFrame(
     () => {
       const time = player.now();
-      const [x, y, down] = pen.current;
+      const [x, y] = pen.current;
       perform({ perform: id, time, laid, pad: padName, x, y, regions });
       if (dot.current) {
         dot.current.style.left = `${50 + 50 * x}%`;
@@ -86,7 +95,7 @@ export function PassRecorder({ line }: { line: LineView }) {
       if (state !== 'recording') return;
       if (player.isPlaying()) {
         began.current.played = true;
-        taken.current.push({ time, place: [x, y, down], face: performedControls() });
+        take(performance.now());
       } else if (began.current.played || performance.now() - began.current.at > 1500) {
         stop(taken.current.length > 1 ? 'done' : 'idle');
       }
@@ -155,11 +164,15 @@ export function PassRecorder({ line }: { line: LineView }) {
         onPointerMove={(event) => {
           const rect = event.currentTarget.getBoundingClientRect();
           const within = (v: number) => Math.max(-1, Math.min(1, v));
-          pen.current = [
-            within(((event.clientX - rect.left) / rect.width) * 2 - 1),
-            within(1 - ((event.clientY - rect.top) / rect.height) * 2),
-            event.buttons > 0,
-          ];
+          const between = event.nativeEvent.getCoalescedEvents();
+          for (const moved of between.length > 0 ? between : [event.nativeEvent]) {
+            pen.current = [
+              within(((moved.clientX - rect.left) / rect.width) * 2 - 1),
+              within(1 - ((moved.clientY - rect.top) / rect.height) * 2),
+              moved.buttons > 0,
+            ];
+            if (state === 'recording' && player.isPlaying()) take(moved.timeStamp);
+          }
         }}
         onPointerDown={(event) => {
           const [x, y] = pen.current;
@@ -188,7 +201,9 @@ export function PassRecorder({ line }: { line: LineView }) {
             <Press kind="main" testId="keep-pass" onClick={() => void keep()}>
               Keep it
             </Press>
-            <Press onClick={start}>Once more</Press>
+            <Press testId="perform-again" onClick={start}>
+              Once more
+            </Press>
             <Press kind="quiet" onClick={() => setState('idle')}>
               Delete
             </Press>
