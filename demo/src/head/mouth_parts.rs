@@ -43,7 +43,7 @@ pub fn teeth(name: &'static str, upper: bool) -> Mesh {
         Root,
         Gum,
     }
-    let (edge_y, gum_y, end_y) = if upper { (-0.592, -0.462, -0.375) } else { (-0.572, -0.690, -0.785) };
+    let (edge_y, gum_y, end_y) = if upper { (-0.592, -0.462, -0.375) } else { (-0.580, -0.690, -0.785) };
     // Seven teeth a side, from the middle back.
     let widths: [f64; 7] = if upper {
         [0.104, 0.086, 0.090, 0.092, 0.10, 0.125, 0.13]
@@ -235,8 +235,10 @@ pub fn tongue() -> Mesh {
         .enumerate()
         .map(|(i, p)| {
             let t = (i / TONGUE_ROUND) as f64 / (TONGUE_ALONG - 1) as f64;
-            let middle = lerp(colour(0xc4625c), colour(0x8a3a3d), 0.6 * bell(p.x, 0.03));
-            lerp(middle, colour(0x4a1c20), 0.8 * (1.0 - smooth(0.0, 0.5, t)))
+            let edge = smooth(0.4, 1.0, p.x.abs() / WIDTH[2]);
+            let middle = lerp(colour(0xb9564f), colour(0x7a3034), (0.6 * bell(p.x, 0.03)).max(0.5 * edge));
+            // Little light comes in past the teeth: what rises behind them is darker the deeper it lies.
+            lerp(middle, colour(0x2c0f13), 0.9 * (1.0 - smooth(0.15, 0.85, t)))
         })
         .collect();
     let mut quads = grid(TONGUE_ALONG, TONGUE_ROUND, true);

@@ -173,10 +173,10 @@ pub fn of_skin(skin: &Skin) -> Vec<Shape> {
         let rim = f.lip * (0.012 * f.up - 0.004 * f.low) * bell(f.mu, 0.2);
         let y = rim + 0.026 * f.lip * f.u * smooth(0.03, 0.28, f.mu) - 0.85 * f.medium * f.line;
         let z = (0.13 + 0.085 * f.arc) * f.forward + 0.03 * f.lip * bell(f.mu - 0.12, 0.12);
-        v(-0.60 * f.p.x * f.wide, y - lerp(0.034, 0.052, 0.5 + 0.5 * f.u) * f.medium, z)
+        v(-0.60 * f.p.x * f.wide, y - lerp(0.036, 0.053, 0.5 + 0.5 * f.u) * f.medium, z)
     });
     shape("lips_protrude", &|f| {
-        let y = (0.052 * f.up - 0.060 * f.low) * f.vertical - 0.6 * f.medium * f.line;
+        let y = (0.040 * f.up - 0.060 * f.low) * f.vertical - 0.6 * f.medium * f.line;
         let z = (0.15 + 0.07 * f.arc) * f.forward + 0.035 * f.lip * bell(f.mu, 0.15);
         v(-0.30 * f.p.x * f.wide, y - lerp(0.030, 0.048, 0.5 + 0.5 * f.u) * f.medium, z)
     });
