@@ -297,6 +297,7 @@ fn the_bell_speaks_with_joints_alone() {
 
 /// The file that ships is the one the code builds: same description but for sizes that hang on the last
 /// digit of a machine's sines, same shapes, lips measured the same.
+/// The wirings repeat our own, so that a change of them is seen; what they do is measured in `mesh.rs` and `seen.rs`.
 #[test]
 fn every_character_is_what_its_code_builds_and_its_wiring_is_known() {
     let built = [

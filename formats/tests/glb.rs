@@ -87,6 +87,8 @@ fn animated(character: &Character, wiring: &Wiring, wired: &[Vec<f32>], grid: Fr
     character.animated(wiring, &[clip], &ClipOptions::default()).unwrap()
 }
 
+/// Repeats our own design, so that a change of it is seen. Whether each shape does what its control says is measured on
+/// meshes (`demo/tests/mesh.rs`), and on faces with names of strangers (`core/rig/tests/strangers.rs`).
 #[test]
 fn a_wiring_is_proposed_by_name_and_unknown_shapes_are_left_alone() {
     let wiring = Character::read(&file()).unwrap().wiring().unwrap();

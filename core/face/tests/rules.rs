@@ -264,6 +264,7 @@ fn the_first_frames_number_never_moves_the_mouth() {
     assert_eq!(values(1), values(-86_400));
 }
 
+/// Repeats our own design, so that a change of it is seen.
 #[test]
 fn the_list_of_controls_is_the_design_s() {
     let list: Vec<String> = Control::ALL

@@ -404,13 +404,21 @@ mod tests {
         }
     }
 
+    /// Source: the International Phonetic Association's rule that the sign stands before the stressed syllable, of a word of one
+    /// syllable nowhere (Handbook, 1999); and how American dictionaries divide and say these words, from memory.
     #[test]
     fn stress_stands_before_its_syllable() {
-        let written = |w: &str| ipa(&Dictionary::shipped().listed(w).unwrap()[0]);
-        insta::assert_snapshot!(
-            ["harbour", "marmalade", "tonight", "extra", "umbrella", "astronomer", "tea", "singer"]
-                .map(|w| format!("{w}: {}", if w == "harbour" { written("harbor") } else { written(w) }))
-                .join("\n")
-        );
+        for (word, written) in [
+            ("harbor", "ˈhɑɹbɚ"),
+            ("marmalade", "ˈmɑɹməˌleɪd"),
+            ("tonight", "təˈnaɪt"),
+            ("extra", "ˈɛkstɹə"),
+            ("umbrella", "əmˈbɹɛlə"),
+            ("astronomer", "əˈstɹɑnəmɚ"),
+            ("tea", "ti"),
+            ("singer", "ˈsɪŋɚ"),
+        ] {
+            assert_eq!(ipa(&Dictionary::shipped().listed(word).unwrap()[0]), written, "{word}");
+        }
     }
 }

@@ -152,6 +152,7 @@ pub(crate) fn money(sign: char, whole: &str, part: Option<&str>) -> Option<Vec<&
 mod tests {
     use super::{money, ordinal, time, words_of, year};
 
+    /// How American English says them, from memory.
     #[test]
     fn orders_years_times_and_money_are_read_as_they_are_said() {
         let said = |w: Option<Vec<&str>>| w.map(|w| w.join(" ")).unwrap_or_default();
@@ -172,6 +173,7 @@ mod tests {
         assert_eq!(said(money('€', "0", Some("20"))), "twenty cents");
     }
 
+    /// How American English says them, from memory.
     #[test]
     fn numbers_are_read_as_english_says_them() {
         let read = |d| words_of(d).join(" ");

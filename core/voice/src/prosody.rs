@@ -327,6 +327,7 @@ mod tests {
             .collect()
     }
 
+    /// The voice is made by the test, so its pitch is known.
     #[test]
     fn the_pitch_of_a_voice_of_known_pitch_is_found_within_half_a_percent() {
         for hz in [80.0, 110.0, 196.0, 261.63, 392.0] {

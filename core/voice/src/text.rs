@@ -463,6 +463,7 @@ mod tests {
         assert_eq!(keys("Don’t! 'Em? [laughs] Café."), "don't! 'em? cafe.");
     }
 
+    /// How American English reads them aloud, from memory.
     #[test]
     fn digits_and_signs_are_read_as_words() {
         assert_eq!(keys("40 crates & 1,017 jars"), "forty crates and one thousand seventeen jars");
