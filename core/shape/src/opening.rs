@@ -13,7 +13,7 @@ use crate::landmarks::{Landmarks, Side};
 use crate::relief::Relief;
 use crate::template::{Edge, Template};
 use glam::{DMat3, DVec2, DVec3};
-use std::f64::consts::TAU;
+use std::f64::consts::{PI, TAU};
 
 /// Directions in which the seam is taken.
 const ROUND: usize = 128;
@@ -41,6 +41,8 @@ const ROLL: [(f64, f64); 2] = [(0.05, 0.97), (0.16, 0.92)];
 const BEHIND: f64 = 1.75;
 const ROWS: usize = 7;
 const SMALLER: f64 = 0.985;
+/// Two neighbours of an edge never go the same way back, else they would end in one place: radians apart at least.
+const APART: f64 = 1e-3;
 
 /// Cuts the lids of an eye; the points of the upper edge and of the lower one from the outer corner to the inner one.
 ///
@@ -265,10 +267,18 @@ impl Opening {
     /// The eye's ball behind the lids, from its edge on.
     fn behind(&self, edge: &[DVec3]) -> Wall {
         let (mut moves, mut normals) = (Vec::new(), Vec::new());
+        let polar: Vec<(f64, f64, f64)> = edge.iter().map(|p| self.polar(*p)).collect();
+        let signed = |turn: f64| (turn + PI).rem_euclid(TAU) - PI;
+        let way = |i: usize| signed(polar[(i + 1) % polar.len()].0 - polar[i].0);
+        let ways: Vec<f64> = (0..polar.len()).map(way).collect();
+        let round = ways.iter().sum::<f64>().signum();
+        // Each gives way by half to the one before and the one after.
+        let aside = |by: f64| 0.5 * round * (APART - by.abs()).max(0.0);
+        let before = |i: usize| ways[(i + ways.len() - 1) % ways.len()];
         for row in 1..=ROWS {
             let on = row as f64 / ROWS as f64;
-            let places = edge.iter().map(|p| {
-                let (turn, far, radius) = self.polar(*p);
+            let places = polar.iter().enumerate().map(|(i, (turn, far, radius))| {
+                let turn = turn + on * (aside(before(i)) - aside(ways[i]));
                 let share = smooth(0.0, 0.4, on);
                 let radius = (1.0 - share) * radius + share * SMALLER * self.ball.radius;
                 self.place(turn, far + on * (BEHIND - far), radius)
