@@ -1,5 +1,5 @@
 //! What an edge that is moved costs in a line of twenty minutes and in one of a minute, step by step: the correction, how it
-//! is spoken, the curves, and the whole line from nothing. `cargo bench -p jam-demo --bench long`
+//! is spoken, the curves, why a value is as it is, and the whole line from nothing. `cargo bench -p jam-demo --bench long`
 #![allow(clippy::unwrap_used)]
 
 use criterion::{Criterion, criterion_group, criterion_main};
@@ -55,6 +55,8 @@ fn moved(c: &mut Criterion) {
         let before = Played::new(&line, &wiring, GRID, was.clone(), None).unwrap();
         let played = || Played::new(&after, &wiring, GRID, is.clone(), Some(&before)).unwrap();
         group.bench_function(of("its curves"), |b| b.iter_with_large_drop(played));
+        let why = || before.causes(&[jam_score::Control::JawOpen], to);
+        group.bench_function(of("why a value is as it is"), |b| b.iter(why));
         let anew = || Played::new(&line, &wiring, GRID, was.clone(), None).unwrap();
         group.bench_function(of("all curves from nothing"), |b| b.iter_with_large_drop(anew));
     }

@@ -327,12 +327,12 @@ fn belong(mouth: &Drawn) {
                     strongest
                         .is_some_and(|(now, seen)| round(&now) < 0.9 || count(&seen, Thing::UpperTeeth) <= 8)
                 }
-                // Pushed out by more than half they leave two millimetres of the upper teeth at most.
+                // Pushed out by more than half they leave one and a half millimetres of the upper teeth at most.
                 Phone::Sh | Phone::Zh | Phone::Ch | Phone::Jh => {
                     let pushed = |now: &Vec<f32>| now[Control::LipsProtrude as usize];
                     let strongest = shown().max_by(|a, b| pushed(&a.0).total_cmp(&pushed(&b.0)));
                     strongest.is_some_and(|(now, seen)| {
-                        pushed(&now) < 0.5 || count(&seen, Thing::UpperTeeth) <= 160
+                        pushed(&now) < 0.5 || count(&seen, Thing::UpperTeeth) <= 120
                     })
                 }
                 _ => continue,

@@ -70,8 +70,7 @@ impl Played {
 
     /// What makes some controls' values at a time.
     pub fn causes(&self, controls: &[Control], time: Seconds) -> Vec<Cause> {
-        let rate = self.grid.rate;
-        jam_face::causes(&self.line, &self.prosody, rate, tail(rate), controls, time).unwrap_or_default()
+        self.before_hands.causes(&self.line, &self.face, controls, time)
     }
 
     /// The shot frame by frame.

@@ -3,11 +3,11 @@
 
 use crate::curves::read;
 use crate::layers::{Trace, follows};
-use crate::line::whole;
+use crate::line::{BeforeHands, before_hands, whole};
 use crate::links;
 use crate::mouth::{Articulation, Factor, Source};
 use crate::organ::Organ;
-use crate::performance::{Layered, MouthLayer, Performance, Worked};
+use crate::performance::{MouthLayer, Performance};
 use crate::why::Why;
 use jam_score::{Control, FrameRate, Line, Prosody, Seconds};
 use serde::Serialize;
@@ -156,12 +156,20 @@ pub fn causes(
     controls: &[Control],
     time: Seconds,
 ) -> Option<Vec<Cause>> {
-    let timing = line.timing.as_ref()?;
-    let mut trace = Trace { time: time.0, parts: Vec::new() };
-    let Layered { face: before, mouth: all, .. } =
-        whole(line, &Arc::new(heard.clone()), rate, tail, &Worked::default(), Some(&mut trace))?;
-    let face = before.by_hand(line.hands(), None);
-    let mouth = MouthLayer::of(line, timing);
-    let asked = Asked { face: &face, all: all.as_ref(), trace: &trace, mouth: &mouth, before: &before, time };
-    Some(controls.iter().map(|c| explained(&asked, *c)).collect())
+    let before = before_hands(line, &Arc::new(heard.clone()), rate, tail, None)?;
+    Some(before.causes(line, &before.by_hand(line.hands(), None), controls, time))
+}
+
+impl BeforeHands {
+    /// What makes some controls' values at a time, of the line that it was made of; `face` is what hands made of it.
+    pub fn causes(&self, line: &Line, face: &Performance, controls: &[Control], time: Seconds) -> Vec<Cause> {
+        let BeforeHands { face: before, worked, rate, tail } = self;
+        let mut trace = Trace { time: time.0, parts: Vec::new() };
+        // Once more through the layers, which only now note what they do at this moment.
+        let again = whole(line, &worked.heard, *rate, *tail, worked, Some(&mut trace));
+        let (Some(timing), Some(again)) = (line.timing.as_ref(), again) else { return Vec::new() };
+        let mouth = MouthLayer::of(line, timing);
+        let asked = Asked { face, all: again.mouth.as_ref(), trace: &trace, mouth: &mouth, before, time };
+        controls.iter().map(|c| explained(&asked, *c)).collect()
+    }
 }

@@ -26,8 +26,10 @@ pub fn perform_line(line: &Line, heard: &Prosody, rate: FrameRate, tail: Seconds
 /// A line with all its layers, before the skin and hands.
 #[derive(Debug)]
 pub struct BeforeHands {
-    face: Performance,
-    worked: Worked,
+    pub(crate) face: Performance,
+    pub(crate) worked: Worked,
+    pub(crate) rate: FrameRate,
+    pub(crate) tail: Seconds,
 }
 
 impl BeforeHands {
@@ -55,7 +57,7 @@ pub fn before_hands(
     let none = Worked::default();
     let Layered { face, worked, .. } =
         whole(line, heard, rate, tail, like.map_or(&none, |l| &l.worked), None)?;
-    Some(BeforeHands { face, worked })
+    Some(BeforeHands { face, worked, rate, tail })
 }
 
 /// A line with its layers, from what was worked out for another state of it; notes what the layers made of the moment

@@ -330,7 +330,7 @@ pub fn perform_heard(
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Worked {
     ways: Ways,
-    heard: Arc<Prosody>,
+    pub heard: Arc<Prosody>,
     made: Made,
 }
 
