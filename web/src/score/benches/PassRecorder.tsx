@@ -164,8 +164,10 @@ export function PassRecorder({ line }: { line: LineView }) {
         onPointerMove={(event) => {
           const rect = event.currentTarget.getBoundingClientRect();
           const within = (v: number) => Math.max(-1, Math.min(1, v));
-          const between = event.nativeEvent.getCoalescedEvents();
-          for (const moved of between.length > 0 ? between : [event.nativeEvent]) {
+          const last = event.nativeEvent;
+          // Not every browser tells what lay between two pictures.
+          const between = 'getCoalescedEvents' in last ? last.getCoalescedEvents() : [];
+          for (const moved of between.length > 0 ? between : [last]) {
             pen.current = [
               within(((moved.clientX - rect.left) / rect.width) * 2 - 1),
               within(1 - ((moved.clientY - rect.top) / rect.height) * 2),
