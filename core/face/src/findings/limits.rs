@@ -36,7 +36,7 @@ limits! {
     TONGUE_OUT TongueHidden 0.0 "of the mouth's width that the tongue comes before the upper teeth for TH" "read off: good ones .054 at least, a tongue that stays in from -.2 on"
     TONGUE_TIP TongueHidden 0.10 "of the mouth's width from the tongue's tip to the upper teeth for L" "read off: good ones .082 at most"
     TONGUE TongueHidden 0.6 "of tongue out for TH or its tip up for L, where they cannot be measured" "the design's check"
-    TEETH_APART TeethApart 0.03 "of the mouth's width between the teeth of S and Z" "read off: good ones .007 at most, a third open jaw .06"
+    TEETH_APART TeethApart 0.04 "of the mouth's width between the teeth of S and Z" "read off: good ones .020 at most, a jaw a quarter farther open from .11 on"
     HISS_JAW TeethApart 0.15 "of the jaw at S and Z, where teeth cannot be measured" "the design's check"
     SYNC SyncOff 0.0208 "seconds that a jaw's opening lies off its vowel" "half a frame at 24 a second, common practice"
     LEAD SyncOff 0.0834 "seconds that the whole mouth is ahead" "two frames at 24 a second, common practice"
