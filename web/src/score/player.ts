@@ -104,18 +104,24 @@ function after(elapsed: number): number {
   return Math.min(at, duration());
 }
 
+/** The sound's clock and the page's own at one moment, in seconds, by the device's own word, where it gives one: the
+ * context's clock goes in steps. */
+function clocks() {
+  const { contextTime = 0, performanceTime = 0 } = context?.getOutputTimestamp() ?? {};
+  return contextTime > 0 ? { sound: contextTime, page: performanceTime / 1000 } : null;
+}
+
 /** Which second is heard at which moment, in seconds of the page's own clock; how fast it goes on, and how far. */
 export function heard() {
   const at = performance.now() / 1000;
   const stops = get().loop ? duration() : Math.min(only?.end ?? Infinity, duration());
-  if (!source || !context) return { time: get().time, at, speed: 0, stops };
-  // The device's own word, where it gives one: the context's clock goes in steps.
-  const { contextTime = 0, performanceTime = 0 } = context.getOutputTimestamp();
-  if (contextTime <= 0) return { time: now(), at, speed, stops };
-  const begins = Math.max(0, startedAt - contextTime);
+  if (!source) return { time: get().time, at, speed: 0, stops };
+  const clock = clocks();
+  if (!clock) return { time: now(), at, speed, stops };
+  const begins = Math.max(0, startedAt - clock.sound);
   return {
-    time: after((contextTime + begins - startedAt) * speed),
-    at: performanceTime / 1000 + begins,
+    time: after((clock.sound + begins - startedAt) * speed),
+    at: clock.page + begins,
     speed,
     stops,
   };
@@ -123,10 +129,9 @@ export function heard() {
 
 /** Which second is heard at a moment of the page's own clock, in milliseconds as its events have it. */
 export function heardAt(moment: number): number {
-  if (!source || !context) return get().time;
-  const { contextTime = 0, performanceTime = 0 } = context.getOutputTimestamp();
-  if (contextTime <= 0) return now();
-  const elapsed = contextTime + (moment - performanceTime) / 1000 - startedAt;
+  const clock = source && clocks();
+  if (!clock) return now();
+  const elapsed = clock.sound + moment / 1000 - clock.page - startedAt;
   return after(Math.max(0, elapsed) * speed);
 }
 

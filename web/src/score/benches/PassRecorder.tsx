@@ -16,6 +16,9 @@ import hand from './HandBench.module.css';
 
 const MS = { factor: 1000, suffix: ' ms', digits: 0 };
 
+/** Least seconds between two moments of a pass: a mouse that tells of a thousand a second would pass what is kept. */
+const APART = 1 / 120;
+
 /** Seconds between the beats of the count-in. */
 const BEAT = 0.6;
 
@@ -70,12 +73,12 @@ export function PassRecorder({ line }: { line: LineView }) {
   }, [state, count]);
 
   /** Takes where the pen is at a moment of the page's own clock, in milliseconds. */
-  const take = (moment: number) =>
-    taken.current.push({
-      time: player.heardAt(moment),
-      place: pen.current,
-      face: performedControls(),
-    });
+  const take = (moment: number) => {
+    const time = player.heardAt(moment);
+    const last = taken.current.at(-1);
+    if (last && Math.abs(time - last.time) < APART) return;
+    taken.current.push({ time, place: pen.current, face: performedControls() });
+  };
 
   // While it plays, where the pen is is taken with every picture and whenever it moved between two, at the moment that
   // was heard: a page that draws slowly loses nothing of a pass.
