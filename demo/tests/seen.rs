@@ -297,10 +297,18 @@ fn what_was_given_shapes_shows_lip_teeth_and_tongue_where_they_belong() {
 
 fn belong(mouth: &Drawn) {
     let (mut checked, mut wrong) = (BTreeMap::new(), Vec::new());
+    // Most of the upper teeth that lips leave where they are strong.
+    let mut left: BTreeMap<String, usize> = BTreeMap::new();
     for (line, heard) in lines() {
         let timing = line.timing.as_ref().unwrap();
         let face = performance(line, heard, FrameRate::FILM);
         for sound in timing.sounds.iter().filter(|s| s.symbol.is_none()) {
+            let mut hidden = |seen: &[(Vec2, Thing)], most: usize| {
+                let teeth = count(seen, Thing::UpperTeeth);
+                let own = left.entry(sound.phone.to_string()).or_default();
+                *own = teeth.max(*own);
+                teeth <= most
+            };
             let front = |t: Seconds| {
                 let now = face_at(&face, t);
                 let opening = mouth.opening(&mouth.posed(&now), VIEWS[0]);
@@ -324,16 +332,13 @@ fn belong(mouth: &Drawn) {
                 Phone::Uw | Phone::W => {
                     let round = |now: &Vec<f32>| now[Control::LipsRound as usize];
                     let strongest = shown().max_by(|a, b| round(&a.0).total_cmp(&round(&b.0)));
-                    strongest
-                        .is_some_and(|(now, seen)| round(&now) < 0.9 || count(&seen, Thing::UpperTeeth) <= 8)
+                    strongest.is_some_and(|(now, seen)| round(&now) < 0.9 || hidden(&seen, 8))
                 }
                 // Pushed out by more than half they leave one and a half millimetres of the upper teeth at most.
                 Phone::Sh | Phone::Zh | Phone::Ch | Phone::Jh => {
                     let pushed = |now: &Vec<f32>| now[Control::LipsProtrude as usize];
                     let strongest = shown().max_by(|a, b| pushed(&a.0).total_cmp(&pushed(&b.0)));
-                    strongest.is_some_and(|(now, seen)| {
-                        pushed(&now) < 0.5 || count(&seen, Thing::UpperTeeth) <= 120
-                    })
+                    strongest.is_some_and(|(now, seen)| pushed(&now) < 0.5 || hidden(&seen, 120))
                 }
                 _ => continue,
             };
@@ -358,6 +363,9 @@ fn belong(mouth: &Drawn) {
         }
     }
     println!("{checked:?}, {} wrong", wrong.len());
+    // Forty columns are looked at, two pixels are a millimetre.
+    let high = left.iter().map(|(phone, n)| format!("{phone} {:.2}", *n as f32 / 80.0));
+    println!("upper teeth that are left, mm at most: {}", high.collect::<Vec<_>>().join(", "));
     wrong.iter().for_each(|w| println!("{w}"));
     assert!(wrong.is_empty());
 }
