@@ -8,7 +8,7 @@ use common::{GRID, line, made};
 use jam_desk::{Op, Played};
 use jam_rig::{Chart, Drawing, MouthKind, Wiring};
 use jam_score::prosody::{Accent, Utterance};
-use jam_score::{Control, Ids, Line, Prosody, Seed, Sound, Span, Timing, Word};
+use jam_score::{Control, Ids, Line, Noise, Phone, Prosody, Seed, Sound, Span, Timing, Word};
 use proptest::prelude::*;
 use serde_json::json;
 use std::sync::Arc;
@@ -55,7 +55,29 @@ fn any_op() -> impl Strategy<Value = serde_json::Value> {
         1 => (prop::sample::select(vec!["eyes", "head", "mouth"]), 0.0f64..1.5)
             .prop_map(|(layer, amount)| json!({"do": "layer", "layer": layer, "change": {"amount": amount}})),
         1 => any::<bool>().prop_map(|on| json!({"do": "layer", "layer": "hand", "change": {"on": on}})),
+        1 => (0.0f64..1.0).prop_map(|value| json!({"do": "settings", "change": {"guard": value}})),
+        6 => anywhere(),
+        2 => (0usize..20).prop_map(|place| json!({"take out": place})),
     ]
+}
+
+/// What layers do somewhere in the line, some of it by hand.
+fn anywhere() -> impl Strategy<Value = serde_json::Value> {
+    let moods = vec!["happiness", "sadness", "anger", "fear", "irony", "disgust", "surprise"];
+    let layers = vec!["mouth", "mood", "eyes", "head"];
+    (0.0f64..44.0, 0.3f64..5.0, prop::sample::select(moods), prop::sample::select(layers), 0usize..8).prop_map(
+        |(start, length, mood, layer, kind)| {
+            let over = json!({"span": {"start": start, "end": start + length}});
+            match kind {
+                0 => json!({"do": "add_blink", "time": start}),
+                1 => json!({"do": "add_level", "layer": layer, "time": start, "share": length / 5.0}),
+                2 => json!({"do": "add_look", "look": {"kind": "at", "mark": 1 + start as u32 % 5}, "over": over}),
+                3 => json!({"do": "add_move", "does": {"kind": "turn", "yaw": 9.0, "pitch": start / 9.0, "roll": -3.0}, "over": over}),
+                4 => json!({"do": "add_move", "does": {"kind": "shiver", "degrees": 1.0, "per_second": 5.0}, "over": over}),
+                _ => json!({"do": "add_mood", "mood": mood, "amount": 0.2 * length, "over": over}),
+            }
+        },
+    )
 }
 
 /// The operation on the line as it is; those that name a place name what lies there.
@@ -63,6 +85,14 @@ fn op(drawn: &serde_json::Value, line: &Line) -> Option<Op> {
     if let Some(place) = drawn["take away"].as_u64() {
         let id = line.touches.get(place as usize)?.id;
         return serde_json::from_value(json!({"do": "touches", "remove": [id], "what": "take away"})).ok();
+    }
+    if let Some(place) = drawn["take out"].as_u64() {
+        let layers = &line.layers;
+        let ids = layers.moods.iter().map(|m| m.id).chain(layers.looks.iter().map(|l| l.id));
+        let ids = ids.chain(layers.moves.iter().map(|m| m.id)).chain(layers.levels.iter().map(|l| l.id));
+        let ids: Vec<u32> = ids.chain(layers.blinks.iter().map(|b| b.id)).collect();
+        let id = ids.get(place as usize % ids.len().max(1))?;
+        return serde_json::from_value(json!({"do": "remove", "ids": [id]})).ok();
     }
     if drawn["edge"].is_array() {
         let sounds = &line.timing.as_ref()?.sounds;
@@ -76,13 +106,19 @@ fn op(drawn: &serde_json::Value, line: &Line) -> Option<Op> {
     serde_json::from_value(drawn.clone()).ok()
 }
 
-/// The line said over and over, for 45 seconds.
+/// The line said over and over, for 45 seconds, with a laugh, a cough and a sob between.
 fn long() -> (Line, Ids) {
     let (mut line, mut ids) = line();
     let once = line.timing.take().unwrap();
     let mut timing = Timing { text: once.text.clone(), ..Timing::default() };
-    for k in 0..30 {
-        let (words, by) = (timing.words.len() as u32, f64::from(k) * once.end().0);
+    for k in 0..29 {
+        let (words, by) = (timing.words.len() as u32, timing.end().0);
+        if let Some(text) = [(5, "laughs"), (14, "coughs"), (22, "sobs")].iter().find(|n| n.0 == k) {
+            let span = Span::new(by, by + 0.5);
+            timing.noises.push(Noise { text: text.1.into(), span });
+            timing.sounds.push(Sound::new(Phone::Sil, span));
+        }
+        let by = timing.end().0;
         let moved = |span: Span| Span::new(span.start.0 + by, span.end.0 + by);
         timing.words.extend(once.words.iter().map(|w| Word { span: moved(w.span), ..w.clone() }));
         let sound = |s: &Sound| Sound { span: moved(s.span), word: s.word.map(|w| w + words), ..s.clone() };
@@ -150,6 +186,7 @@ fn nothing_changes(start: (Line, Ids), drawn: &[serde_json::Value]) -> Result<()
             prop_assert_eq!(own.untouched(*control), anew.untouched(*control));
         }
         prop_assert!(own.tracks == anew.tracks, "tracks after {drawn:?}");
+        prop_assert!(own.face.told() == anew.face.told(), "told after {drawn:?}");
         before = Some(own);
     }
     prop_assert!(made_some || drawn.iter().all(|d| d["do"].is_null() || d["do"] == "layer"));

@@ -2,13 +2,13 @@
 //! touches that make it, each with its part. The parts add up to the value.
 
 use crate::curves::read;
-use crate::layers::{Trace, follows};
+use crate::layers::follows;
 use crate::line::{BeforeHands, before_hands, whole};
 use crate::links;
 use crate::mouth::{Articulation, Factor, Source};
 use crate::organ::Organ;
 use crate::performance::{MouthLayer, Performance};
-use crate::why::Why;
+use crate::why::{Trace, Why};
 use jam_score::{Control, FrameRate, Line, Prosody, Seconds};
 use serde::Serialize;
 use std::sync::Arc;
@@ -62,10 +62,10 @@ impl Sum {
 }
 
 fn of_organ(all: &Articulation, organ: Organ, time: Seconds, scale: f64, sum: &mut Sum) {
-    for (source, share) in all.organ(organ).shares(time.0, &all.goals, &all.musts) {
+    for (source, share) in all.organ(organ).shares(time.0, &all.goals[organ as usize], &all.musts) {
         match source {
             Source::Goal(k) => {
-                let goal = &all.goals[k];
+                let goal = &all.goals[organ as usize][k];
                 for factor in Factor::ALL {
                     sum.add(of_factor(factor, goal.sound), scale * share * goal.wish.part(factor));
                 }

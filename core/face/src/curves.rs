@@ -1,5 +1,6 @@
 //! Sampled curves of every control.
 
+use crate::why::{Trace, Why};
 use jam_score::{Control, Seconds};
 use std::ops::Range;
 use std::sync::Arc;
@@ -21,17 +22,64 @@ pub struct Curves {
 
 /// A sampled curve's value at any time, the first and last value beyond its ends.
 pub(crate) fn read(curve: &[f32], time: Seconds) -> f32 {
-    let at = (time.0 * HZ).clamp(0.0, curve.len().saturating_sub(1) as f64);
+    read_at(curve, time.0 * HZ)
+}
+
+/// A time's place on a grid of `n` samples, between them too.
+pub(crate) fn place(time: f64, n: usize) -> f64 {
+    (time * HZ).clamp(0.0, n.saturating_sub(1) as f64)
+}
+
+/// A sampled curve's value at a place counted in samples, between them too; see [`read`].
+pub(crate) fn read_at(curve: &[f32], at: f64) -> f32 {
+    let at = at.clamp(0.0, curve.len().saturating_sub(1) as f64);
     let i = (at as usize).min(curve.len().saturating_sub(2));
     let a = curve.get(i).copied().unwrap_or(0.0);
     let b = curve.get(i + 1).copied().unwrap_or(a);
     a + (b - a) * (at - i as f64) as f32
 }
 
+/// The samples in which two curves of one length differ, from the first to the last; all, where they are of two.
+pub(crate) fn differing_values<T: Copy + PartialEq>(own: &[T], other: &[T]) -> Range<usize> {
+    if own.len() != other.len() {
+        return 0..own.len().max(other.len());
+    }
+    // Most of two curves is the same, which is quickly seen of many samples at once: without stopping at the first.
+    let differ = |k: &usize| {
+        let run = k * RUN..((k + 1) * RUN).min(own.len());
+        own[run.clone()].iter().zip(&other[run]).fold(false, |differ, (a, b)| differ | (a != b))
+    };
+    let mut runs = (0..own.len().div_ceil(RUN)).filter(differ);
+    let Some(first) = runs.next() else { return 0..0 };
+    let last = runs.next_back().unwrap_or(first);
+    let at = |i: &usize| own[*i] != other[*i];
+    let start = (first * RUN..own.len()).find(at).unwrap_or(0);
+    let end = (last * RUN..((last + 1) * RUN).min(own.len())).rev().find(at).unwrap_or(start);
+    start..end + 1
+}
+
+/// A curve that is `own` in some samples, the rest as `before`, which it is where nothing changes.
+pub(crate) fn changed<T: Copy + PartialEq>(
+    before: &Arc<Vec<T>>,
+    own: &[T],
+    within: &Range<usize>,
+) -> Arc<Vec<T>> {
+    if before[within.clone()] == *own {
+        return before.clone();
+    }
+    let mut curve = Vec::clone(before);
+    curve[within.clone()].copy_from_slice(own);
+    Arc::new(curve)
+}
+
 impl Curves {
     /// A face at rest for `length`.
     pub fn at_rest(length: Seconds) -> Curves {
-        let samples = (length.0 * HZ).round() as usize + 1;
+        Curves::of_samples((length.0 * HZ).round() as usize + 1)
+    }
+
+    /// A face at rest for so many samples.
+    pub(crate) fn of_samples(samples: usize) -> Curves {
         Curves { samples, curves: vec![Arc::default(); Control::ALL.len()] }
     }
 
@@ -53,6 +101,45 @@ impl Curves {
         &self.curves[control as usize]
     }
 
+    /// Some of its samples, as a face of their own.
+    pub(crate) fn stretch(&self, within: &Range<usize>) -> Curves {
+        let part = |c: &Arc<Vec<f32>>| {
+            if c.is_empty() || within.len() == self.samples {
+                c.clone()
+            } else {
+                Arc::new(c[within.clone()].to_vec())
+            }
+        };
+        Curves { samples: within.len(), curves: self.curves.iter().map(part).collect() }
+    }
+
+    /// A curve of `n` samples that is `own` in `changed`, of which that is the samples `inside`, and the rest as `before`;
+    /// both empty where they rest, and so is what comes of it.
+    pub(crate) fn changed(
+        before: Option<&Arc<Vec<f32>>>,
+        own: &Arc<Vec<f32>>,
+        inside: &Range<usize>,
+        changed: &Range<usize>,
+        n: usize,
+    ) -> Arc<Vec<f32>> {
+        let rests = |curve: &[f32]| curve.iter().all(|v| *v == 0.0);
+        let Some(before) = before.filter(|_| changed.len() < n) else {
+            return if rests(own) { Arc::default() } else { own.clone() };
+        };
+        let still = vec![0.0; if own.is_empty() { changed.len() } else { 0 }];
+        let own = own.get(inside.clone()).unwrap_or(&still);
+        if before.is_empty() {
+            if rests(own) {
+                return before.clone();
+            }
+            let mut curve = vec![0.0; n];
+            curve[changed.clone()].copy_from_slice(own);
+            return Arc::new(curve);
+        }
+        let curve = self::changed(before, own, changed);
+        if rests(&curve) { Arc::default() } else { curve }
+    }
+
     /// The samples in which some controls differ from another face of the same length: from the first to the last.
     pub(crate) fn differs(&self, other: &Curves, controls: &[Control]) -> Range<usize> {
         let mut all = self.samples..0;
@@ -61,20 +148,20 @@ impl Curves {
             if Arc::ptr_eq(own, their) {
                 continue;
             }
-            let at = |i: &usize| own.get(*i).copied().unwrap_or(0.0) != their.get(*i).copied().unwrap_or(0.0);
-            // Most of two curves is the same, which is quickly seen of many samples at once.
-            let parts = |k: usize| {
-                let run = k * RUN..((k + 1) * RUN).min(self.samples);
-                let (own, their) = (own.get(run.clone()), their.get(run.clone()));
-                let (Some(own), Some(their)) = (own, their) else { return Some(run) };
-                // Without stopping at the first: so it goes many at a time.
-                let differ = own.iter().zip(their).fold(false, |differ, (a, b)| differ | (a != b));
-                differ.then_some(run)
+            let at = if own.len() == their.len() {
+                differing_values(own, their)
+            } else {
+                // One of them rests.
+                let curve = if own.is_empty() { their } else { own };
+                let moves = |v: &f32| *v != 0.0;
+                match (curve.iter().position(moves), curve.iter().rposition(moves)) {
+                    (Some(first), Some(last)) => first..last + 1,
+                    _ => continue,
+                }
             };
-            let runs = 0..self.samples.div_ceil(RUN);
-            let Some(first) = runs.clone().find_map(|k| parts(k)?.find(at)) else { continue };
-            let last = runs.rev().find_map(|k| parts(k)?.rev().find(at)).unwrap_or(first);
-            all = all.start.min(first)..all.end.max(last + 1);
+            if !at.is_empty() {
+                all = all.start.min(at.start)..all.end.max(at.end);
+            }
         }
         all.start.min(all.end)..all.end
     }
@@ -117,6 +204,19 @@ impl Curves {
     /// A control's value in sample `i`.
     pub fn sample(&self, control: Control, i: usize) -> f32 {
         self.curves[control as usize].get(i).copied().unwrap_or(0.0)
+    }
+}
+
+/// Keeps a curve within its control's range, and notes what that took away at the place that is traced.
+pub(crate) fn limit(curve: &mut [f32], control: Control, trace: Option<(f64, &mut Trace)>) {
+    let (low, high) = control.range();
+    let before = trace.as_ref().map(|(at, _)| read_at(curve, *at));
+    curve.iter_mut().for_each(|v| *v = v.clamp(low, high));
+    if let (Some((at, trace)), Some(before)) = (trace, before) {
+        let taken = read_at(curve, at) - before;
+        if taken != 0.0 {
+            trace.parts.push((control, Why::Range, f64::from(taken)));
+        }
     }
 }
 

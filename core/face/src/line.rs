@@ -2,8 +2,9 @@
 
 use crate::curves::{Curves, HZ};
 use crate::layers::ease::least_jerk;
-use crate::layers::{MadeUp, Told, Trace};
+use crate::layers::{MadeUp, Told};
 use crate::performance::{Layered, Performance, Worked, layered};
+use crate::why::Trace;
 use jam_score::layers::Over;
 use jam_score::{Control, FrameRate, Hands, Line, Moment, Prosody, Seconds};
 use std::sync::Arc;
@@ -41,7 +42,7 @@ impl BeforeHands {
 
     /// About how much memory it takes beside the voice and the curves, which it shares with the faces made of it, bytes.
     pub fn bytes(&self) -> usize {
-        self.worked.bytes(self.face.len())
+        self.worked.bytes()
     }
 }
 
@@ -141,15 +142,14 @@ impl Round {
             }
         }
         let told = once.told();
-        let both = |two: &[Vec<f64>; 2]| [0, 1].map(|axis| self.curve(&two[axis]));
         let made_up = &told.made_up;
         let told = Told {
             blinks: told.blinks.iter().filter(|b| b.start < self.length).copied().collect(),
-            gaze: both(&told.gaze),
+            gaze: Arc::new([0, 1].map(|axis| self.curve(&told.gaze[axis]))),
             wide: told.wide.clone(),
             made_up: MadeUp {
-                turned: both(&made_up.turned),
-                eyes: self.curve(&made_up.eyes),
+                turned: [0, 1].map(|axis| Arc::new(self.curve(&made_up.turned[axis]))),
+                eyes: Arc::new(self.curve(&made_up.eyes)),
                 ..made_up.clone()
             },
         };

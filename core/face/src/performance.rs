@@ -1,11 +1,11 @@
 //! The performance of a line: every control as a sampled curve.
 
-use crate::curves::{Curves, HZ, read};
-use crate::layers::{self, Guard, HEAD, Made, Scene, Told, Trace};
+use crate::curves::{Curves, HZ, limit, place, read};
+use crate::layers::{self, Guard, HEAD, Made, Scene, Told};
 use crate::links;
 use crate::mouth::{Articulation, Ways, articulate};
 use crate::organ::Organ;
-use crate::why::Why;
+use crate::why::Trace;
 use jam_score::diction::Drive;
 use jam_score::keys;
 use jam_score::{
@@ -59,9 +59,10 @@ struct Held {
 impl Held {
     fn new(guard: &Guard, control: Control, automatic: &[f32]) -> Held {
         let (low, high) = control.range();
-        let limits = guard.limits(control, automatic);
+        let all = 0..guard.len();
+        let limits = guard.limits(control, automatic, &all);
         let limits = limits.unwrap_or_else(|| vec![(low, high); automatic.len()]);
-        let allowed = guard.allowed(control);
+        let allowed = guard.allowed(control, &all);
         Held {
             allowed: allowed.map(|a| a.iter().map(|x| *x as f32).collect()),
             low: limits.iter().map(|l| l.0.min(l.1)).collect(),
@@ -331,13 +332,13 @@ pub fn perform_heard(
 pub(crate) struct Worked {
     ways: Ways,
     pub heard: Arc<Prosody>,
-    made: Made,
+    made: Option<Arc<Made>>,
 }
 
 impl Worked {
-    /// About how much memory it takes of so many samples, beside the voice, bytes.
-    pub fn bytes(&self, samples: usize) -> usize {
-        self.ways.bytes() + self.made.bytes(samples)
+    /// About how much memory it takes, beside the voice and the curves of the face, bytes.
+    pub fn bytes(&self) -> usize {
+        self.ways.bytes() + self.made.as_ref().map_or(0, |m| m.bytes())
     }
 }
 
@@ -374,7 +375,8 @@ pub(crate) fn layered(
                 for (i, v) in curve.iter_mut().enumerate() {
                     *v *= mouth.scale(organ, control, i as f64 / HZ) as f32;
                 }
-                limit(curve, control, trace.as_deref_mut());
+                let at = trace.as_deref_mut().map(|t| (place(t.time, curve.len()), t));
+                limit(curve, control, at);
             }
         }
     }
@@ -389,29 +391,18 @@ pub(crate) fn layered(
         musts.retain(|m| plays(m.start, m.end));
     }
     let strength = line.layers.settings.guard;
-    let guard = Arc::new(Guard::new(&sounds, &musts, &face, strength, like.made.claims.as_ref()));
+    let claims = like.made.as_ref().map(|m| m.guard().claims());
+    let guard = Arc::new(Guard::new(&sounds, &musts, &face, strength, claims));
     let same_voice = Arc::ptr_eq(&like.heard, heard) || like.heard == *heard;
     let scene = Scene { line, timing, heard, rate, guard: &guard, same_voice };
-    let (told, mut made) = layers::lay(&mut face, &scene, &like.made, trace.as_deref_mut());
-    made.claims = Some(guard.claims().clone());
-    for control in Control::ALL {
-        limit(face.own(*control), *control, trace.as_deref_mut());
-    }
-    let face = Performance { guard: Some(guard), told: Arc::new(told), ..Performance::plain(face) };
-    Some(Layered { face, mouth: articulation, worked: Worked { ways, heard: heard.clone(), made } })
-}
-
-/// Keeps a curve within its control's range, and notes what that took away at the moment that is traced.
-fn limit(curve: &mut [f32], control: Control, trace: Option<&mut Trace>) {
-    let (low, high) = control.range();
-    let before = trace.as_ref().map(|t| read(curve, Seconds(t.time)));
-    curve.iter_mut().for_each(|v| *v = v.clamp(low, high));
-    if let (Some(trace), Some(before)) = (trace, before) {
-        let taken = read(curve, Seconds(trace.time)) - before;
-        if taken != 0.0 {
-            trace.parts.push((control, Why::Range, f64::from(taken)));
-        }
-    }
+    let made = layers::lay(face, &scene, like.made.as_ref(), trace);
+    let face =
+        Performance { guard: Some(guard), told: made.told.clone(), ..Performance::plain(made.face.clone()) };
+    Some(Layered {
+        face,
+        mouth: articulation,
+        worked: Worked { ways, heard: heard.clone(), made: Some(made) },
+    })
 }
 
 /// How much of the mouth plays, over time and by parts.

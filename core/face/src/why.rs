@@ -50,3 +50,10 @@ pub enum Why {
     /// Small parts of many sounds.
     Others,
 }
+
+/// What each layer made of the values at one moment, for causes.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Trace {
+    pub time: f64,
+    pub parts: Vec<(Control, Why, f64)>,
+}

@@ -329,6 +329,36 @@ fn a_layer_plays_as_much_as_its_level_says() {
     );
 }
 
+/// Eyes that look at something stay on it while a hand turns the head, and roll the other way in it; without a look of the
+/// line's own they go along (common practice, no source).
+#[test]
+fn eyes_go_along_with_a_turn_unless_they_look_at_something() {
+    let still = |looks: bool| {
+        let mut line = said(&[(Phone::Sil, 6.0)]);
+        let layers = &mut line.layers;
+        (layers.settings.sway, layers.settings.nods, layers.settings.head_share) = (0.0, 0.0, 0.0);
+        layers.settings.blinks.mode = BlinkMode::Off;
+        if looks {
+            let over = over(&line, 0.0, 6.0);
+            line.layers.looks.push(Over { id: 5, over, does: Look::At { mark: 2 } });
+        }
+        line
+    };
+    for (looks, eyes) in [(true, -12.0), (false, 0.0)] {
+        let line = still(looks);
+        let mut turned = line.clone();
+        let does = HeadMove::Turn { yaw: 12.0, pitch: 0.0, roll: 0.0 };
+        turned.layers.moves.push(Over { id: 6, over: over(&line, 1.0, 5.0), does });
+        let [before, after] = [&line, &turned].map(play);
+        let by = |control: Control| {
+            let at = Seconds(3.0);
+            after.value(control, at) - before.value(control, at)
+        };
+        assert!((by(Control::HeadYaw) - 12.0).abs() < 0.2, "{}", by(Control::HeadYaw));
+        assert!((by(Control::GazeYaw) - eyes).abs() < 0.2, "{looks}: {}", by(Control::GazeYaw));
+    }
+}
+
 /// Stressed words widen the eyes, or narrow them with a frown; over many draws both happen, never both at once.
 #[test]
 fn stressed_words_widen_or_narrow_the_eyes() {

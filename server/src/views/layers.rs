@@ -67,7 +67,7 @@ pub fn layers(line: &Line) -> LayersView {
         let view = |s: &Over<T>| SpanView { id: s.id, span: s.over.span(timing), does: s.does.clone() };
         all.iter().map(view).collect()
     }
-    let strength = |p: &Course<'_>| {
+    let strength = |p: &Course| {
         let (start, end) = p.reach();
         let at = |i: usize| p.strength(start + (end - start) * i as f64 / (STRENGTHS - 1) as f64) as f32;
         let over = Span { start: Seconds(start), end: Seconds(end) };

@@ -258,7 +258,7 @@ fn blinks(looked: &Looked<'_>, out: &mut Vec<Finding>) {
 
 /// The lens is looked at, within 2.5 degrees, for more than 3 s without a blink and without a hop of .45 degrees.
 fn stare(looked: &Looked<'_>, out: &mut Vec<Finding>) {
-    let [yaw, pitch] = &looked.face.told().gaze;
+    let [yaw, pitch] = &*looked.face.told().gaze;
     if yaw.is_empty() {
         return;
     }

@@ -1,7 +1,8 @@
 //! Shapes of motion that all layers are made of.
 
-use crate::curves::HZ;
-use jam_score::differing;
+use crate::curves::{HZ, differing_values};
+use std::collections::BTreeMap;
+use std::ops::Range;
 use std::sync::Arc;
 
 /// 0 to 1 without a jerk at either end: the least-jerk way of a limb (Flash & Hogan 1985).
@@ -46,46 +47,53 @@ pub fn move_and_hold(x: f64, length: f64) -> f64 {
 /// Seconds after its length that a move still settles.
 pub const SETTLES: f64 = 0.42;
 
-/// A curve on the grid that many short moves add up to: each costs only as long as it lasts.
+/// A way or angle in steps of 1/1024 degree: sums of such are exact, so that moves which come to the same leave the same, in
+/// whatever order they are added up.
+pub fn grained(degrees: f64) -> f64 {
+    (1024.0 * degrees).round() / 1024.0
+}
+
+/// A stretch of a curve on the grid that many short moves add up to: each costs only as long as it lasts.
 pub struct Sum {
+    within: Range<usize>,
+    /// In the stretch.
     values: Vec<f64>,
-    /// What stays from a sample on.
-    steps: Vec<f64>,
+    /// What stays from a sample on, wherever in the line that is.
+    steps: BTreeMap<usize, f64>,
 }
 
 impl Sum {
-    pub fn new(samples: usize, start: f64) -> Sum {
-        let mut sum = Sum { values: vec![0.0; samples], steps: vec![0.0; samples + 1] };
-        sum.steps[0] = start;
-        sum
+    /// `start` is where it is before all moves.
+    pub fn new(within: &Range<usize>, start: f64) -> Sum {
+        Sum { within: within.clone(), values: vec![0.0; within.len()], steps: [(0, start)].into() }
     }
 
     /// Adds what moves from `from` to `to` and is gone then; gives the sample from which it is.
     pub fn pass(&mut self, from: f64, to: f64, value: impl Fn(f64) -> f64) -> usize {
-        let first = ((from * HZ).floor().max(0.0) as usize).min(self.values.len());
-        let last = ((to * HZ).ceil().max(0.0) as usize).min(self.values.len()).max(first);
-        for i in first..last {
-            self.values[i] += value(i as f64 / HZ);
+        let first = (from * HZ).floor().max(0.0) as usize;
+        let last = ((to * HZ).ceil().max(0.0) as usize).max(first);
+        for i in first.max(self.within.start)..last.min(self.within.end) {
+            self.values[i - self.within.start] += value(i as f64 / HZ);
         }
         last
     }
 
-    /// Adds what moves from `from` to `to` and stays then.
-    pub fn add(&mut self, from: f64, to: f64, value: impl Fn(f64) -> f64) {
-        let last = self.pass(from, to, &value);
-        self.steps[last] += value(to);
+    /// Adds a way that is gone from `from` to `to` and stays then; `gone` is how much of it is, 0..1.
+    pub fn add(&mut self, from: f64, to: f64, way: f64, gone: impl Fn(f64) -> f64) {
+        let last = self.pass(from, to, |t| way * gone(t));
+        *self.steps.entry(last).or_default() += way;
     }
 
     pub fn curve(self) -> Vec<f64> {
         let mut stays = 0.0;
-        self.values
-            .into_iter()
-            .zip(self.steps)
-            .map(|(value, step)| {
+        let mut steps = self.steps.into_iter().peekable();
+        let stay = |(i, value): (usize, f64)| {
+            while let Some((_, step)) = steps.next_if(|s| s.0 <= i) {
                 stays += step;
-                stays + value
-            })
-            .collect()
+            }
+            stays + value
+        };
+        self.within.zip(self.values).map(stay).collect()
     }
 }
 
@@ -111,19 +119,30 @@ pub struct Blurred {
     from: Vec<f64>,
     seconds: f64,
     pub made: Vec<f64>,
+    /// Of a wide one the means that were blurred.
+    means: Option<Arc<Blurred>>,
 }
 
 impl Blurred {
     /// [`blurred`]; where another curve is the same, what came of that is taken over.
     pub fn of(curve: Vec<f64>, seconds: f64, like: Option<&Arc<Blurred>>) -> Arc<Blurred> {
         let sigma = seconds * HZ;
-        let fits = |l: &&Arc<Blurred>| l.seconds == seconds && l.from.len() == curve.len();
-        let made = match like.filter(fits) {
-            Some(like) if (0.05..=2.0 * FINE).contains(&sigma) => {
-                let (changed, _) = differing(&like.from, &curve);
-                if changed.is_empty() {
-                    return like.clone();
-                }
+        let like = like.filter(|l| l.seconds == seconds && l.from.len() == curve.len());
+        let changed = like.map(|l| differing_values(&l.from, &curve));
+        if let (Some(like), Some(changed)) = (like, &changed)
+            && changed.is_empty()
+        {
+            return like.clone();
+        }
+        if sigma > 2.0 * FINE && !curve.is_empty() {
+            let run = (sigma / FINE).floor() as usize;
+            let means = means(&curve, run, reach(sigma));
+            let means = Blurred::of(means, sigma / run as f64 / HZ, like.and_then(|l| l.means.as_ref()));
+            let made = between_means(&means.made, run, reach(sigma), curve.len());
+            return Arc::new(Blurred { from: curve, seconds, made, means: Some(means) });
+        }
+        let made = match (like, changed) {
+            (Some(like), Some(changed)) if sigma >= 0.05 => {
                 let reach = reach(sigma);
                 let own = changed.start.saturating_sub(reach)..(changed.end + reach).min(curve.len());
                 // With so much on either side as is looked at; beyond the ends the curve is held.
@@ -136,12 +155,17 @@ impl Blurred {
             }
             _ => blurred(&curve, seconds),
         };
-        Arc::new(Blurred { from: curve, seconds, made })
+        Arc::new(Blurred { from: curve, seconds, made, means: None })
+    }
+
+    /// What was blurred.
+    pub fn from(&self) -> &[f64] {
+        &self.from
     }
 
     /// About how much memory it takes, bytes.
     pub fn bytes(&self) -> usize {
-        2 * size_of_val(&self.made[..])
+        2 * size_of_val(&self.made[..]) + self.means.as_ref().map_or(0, |m| m.bytes())
     }
 }
 
@@ -171,17 +195,25 @@ fn held(curve: &[f64], more: usize) -> Vec<f64> {
 fn blurred_wide(curve: &[f64], sigma: f64) -> Vec<f64> {
     let run = (sigma / FINE).floor() as usize;
     let more = reach(sigma);
-    let means: Vec<f64> =
-        held(curve, more).chunks(run).map(|c| c.iter().sum::<f64>() / c.len() as f64).collect();
-    let soft = blurred(&means, sigma / run as f64 / HZ);
+    let soft = blurred(&means(curve, run, more), sigma / run as f64 / HZ);
+    between_means(&soft, run, more, curve.len())
+}
+
+/// Means of runs of a curve with its ends held for some samples more.
+fn means(curve: &[f64], run: usize, more: usize) -> Vec<f64> {
+    held(curve, more).chunks(run).map(|c| c.iter().sum::<f64>() / c.len() as f64).collect()
+}
+
+/// A curve of so many samples, read between such means.
+fn between_means(means: &[f64], run: usize, more: usize, samples: usize) -> Vec<f64> {
     let middle = 0.5 * (run as f64 - 1.0);
     let read = |i: usize| {
-        let at = (((i + more) as f64 - middle) / run as f64).clamp(0.0, (soft.len() - 1) as f64);
+        let at = (((i + more) as f64 - middle) / run as f64).clamp(0.0, (means.len() - 1) as f64);
         let left = at as usize;
-        let right = (left + 1).min(soft.len() - 1);
-        soft[left] + (soft[right] - soft[left]) * (at - left as f64)
+        let right = (left + 1).min(means.len() - 1);
+        means[left] + (means[right] - means[left]) * (at - left as f64)
     };
-    (0..curve.len()).map(read).collect()
+    (0..samples).map(read).collect()
 }
 
 /// Two amounts of one thing laid over each other: what one leaves the other may take, and nothing passes 1.

@@ -20,7 +20,7 @@ pub struct Field<const N: usize> {
     /// Seconds in which it comes before a stretch and goes after it.
     flanks: (f64, f64),
     /// At every sample.
-    pub most: [Vec<f64>; N],
+    pub most: [Arc<Vec<f64>>; N],
 }
 
 impl<const N: usize> Field<N> {
@@ -33,36 +33,35 @@ impl<const N: usize> Field<N> {
     ) -> Arc<Field<N>> {
         let fits = |l: &&Arc<Field<N>>| l.flanks == flanks && l.most.iter().all(|m| m.len() == samples);
         let Some(like) = like.filter(fits) else {
-            let most = std::array::from_fn(|_| vec![0.0; samples]);
+            let most = std::array::from_fn(|_| Arc::new(vec![0.0; samples]));
             let mut field = Field { brings, flanks, most };
-            field.lay(0..samples);
+            (0..N).for_each(|k| field.lay(k, 0..samples));
             return Arc::new(field);
         };
         let (gone, put) = differing(&like.brings, &brings);
         if gone.is_empty() && put.is_empty() {
             return like.clone();
         }
+        let changed: Vec<Brings<N>> = [&like.brings[gone], &brings[put]].concat();
         let reach = |b: &Brings<N>| reach(b, flanks, samples);
-        let changed: Vec<Range<usize>> =
-            like.brings[gone].iter().map(reach).chain(brings[put].iter().map(reach)).collect();
-        let from = changed.iter().map(|r| r.start).min().unwrap_or(0);
-        let to = changed.iter().map(|r| r.end).max().unwrap_or(0).max(from);
+        let from = changed.iter().map(|b| reach(b).start).min().unwrap_or(0);
+        let to = changed.iter().map(|b| reach(b).end).max().unwrap_or(0).max(from);
         let mut field = Field { brings, flanks, most: like.most.clone() };
-        field.most.iter_mut().for_each(|m| m[from..to].fill(0.0));
-        field.lay(from..to);
+        for k in (0..N).filter(|k| changed.iter().any(|b| b.strong[*k] != 0.0)) {
+            Arc::make_mut(&mut field.most[k])[from..to].fill(0.0);
+            field.lay(k, from..to);
+        }
         Arc::new(field)
     }
 
-    /// Lays all stretches in some of the samples.
-    fn lay(&mut self, within: Range<usize>) {
-        let samples = self.most.first().map_or(0, Vec::len);
-        for b in &self.brings {
-            let own = reach(b, self.flanks, samples);
+    /// Lays one part of all stretches in some of the samples.
+    fn lay(&mut self, part: usize, within: Range<usize>) {
+        let most = Arc::make_mut(&mut self.most[part]);
+        for b in self.brings.iter().filter(|b| b.strong[part] != 0.0) {
+            let own = reach(b, self.flanks, most.len());
             for i in own.start.max(within.start)..own.end.min(within.end) {
                 let there = window(i as f64 / HZ, b.start, b.end, self.flanks.0, self.flanks.1);
-                for (most, strong) in self.most.iter_mut().zip(b.strong) {
-                    most[i] = most[i].max(strong * there);
-                }
+                most[i] = most[i].max(b.strong[part] * there);
             }
         }
     }

@@ -2,8 +2,9 @@
 //! 1988); the head starts 20 to 80 ms later and goes for what lies beyond about 15 degrees; then the eyes roll back
 //! as it arrives, and a head that is left there creeps on. Shares and hops: common practice.
 
-use crate::layers::ease::{SETTLES, Sum, least_jerk, move_and_hold};
+use crate::layers::ease::{SETTLES, Sum, grained, least_jerk, move_and_hold};
 use jam_score::Seed;
+use std::sync::Arc;
 
 /// Farthest the eyes turn in the head, degrees.
 const EYES: f64 = 26.0;
@@ -63,7 +64,11 @@ fn fixations(aims: &[Aim], length: f64, hops: f64) -> Vec<Fixation> {
         let end = aims.get(i + 1).map_or(length, |a| a.time);
         let mut dice = aim.own.name("fix").dice();
         if !aim.goes_on {
-            out.push(Fixation { time: aim.time, at: [aim.yaw, aim.pitch], new: Some((aim.manner, aim.own)) });
+            out.push(Fixation {
+                time: aim.time,
+                at: [aim.yaw, aim.pitch].map(grained),
+                new: Some((aim.manner, aim.own)),
+            });
         }
         let mut time = aim.time;
         let mut off = [0.0f64; 2];
@@ -93,7 +98,7 @@ fn fixations(aims: &[Aim], length: f64, hops: f64) -> Vec<Fixation> {
                     off = [0.4 * off[0] + far * way.cos(), 0.4 * off[1] + 0.7 * far * way.sin()];
                 }
             }
-            let at = [aim.yaw + hops * off[0], aim.pitch + hops * off[1]];
+            let at = [aim.yaw + hops * off[0], aim.pitch + hops * off[1]].map(grained);
             out.push(Fixation { time, at, new: None });
         }
     }
@@ -104,7 +109,7 @@ fn fixations(aims: &[Aim], length: f64, hops: f64) -> Vec<Fixation> {
 #[derive(Debug)]
 pub struct Gaze {
     /// Yaw and pitch of what is looked at.
-    pub at: [Vec<f64>; 2],
+    pub at: Arc<[Vec<f64>; 2]>,
     /// What the head does for it: yaw, pitch, roll.
     pub head: [Vec<f64>; 3],
     pub shifts: Vec<Shift>,
@@ -124,15 +129,19 @@ pub fn track(aims: &[Aim], length: f64, samples: usize, share: f64, hops: f64) -
     let fixations = fixations(aims, length, hops);
     let Some(first) = fixations.first() else {
         let still = || vec![0.0; samples];
-        return Gaze { at: [still(), still()], head: [still(), still(), still()], shifts: Vec::new() };
+        return Gaze {
+            at: Arc::new([still(), still()]),
+            head: [still(), still(), still()],
+            shifts: Vec::new(),
+        };
     };
     let goal = |at: [f64; 2], manner: Manner| {
-        at.map(|x| head_goal(x, share) * if manner == Manner::Think { 0.5 } else { 1.0 })
+        at.map(|x| grained(head_goal(x, share) * if manner == Manner::Think { 0.5 } else { 1.0 }))
     };
     let mut eye = first.at;
     let mut head = goal(first.at, first.new.map_or(Manner::Look, |n| n.0));
-    let mut at = eye.map(|x| Sum::new(samples, x));
-    let mut turned = [head[0], head[1], 0.0].map(|x| Sum::new(samples, x));
+    let mut at = eye.map(|x| Sum::new(&(0..samples), x));
+    let mut turned = [head[0], head[1], 0.0].map(|x| Sum::new(&(0..samples), x));
     let mut shifts = Vec::new();
     for (k, fixation) in fixations.iter().enumerate().skip(1) {
         let way = [fixation.at[0] - eye[0], fixation.at[1] - eye[1]];
@@ -145,7 +154,7 @@ pub fn track(aims: &[Aim], length: f64, samples: usize, share: f64, hops: f64) -
         for axis in 0..2 {
             // A fast start, a longer brake.
             let gone = |t: f64| least_jerk(((t - start) / takes).clamp(0.0, 1.0).powf(0.85));
-            at[axis].add(start, start + takes, |t| way[axis] * gone(t));
+            at[axis].add(start, start + takes, way[axis], gone);
         }
         let Some((manner, own)) = fixation.new else { continue };
         shifts.push(Shift { time: start, degrees: far, own });
@@ -158,29 +167,28 @@ pub fn track(aims: &[Aim], length: f64, samples: usize, share: f64, hops: f64) -
         let start = start + own.name("hl").dice().between(0.02, 0.08);
         let takes = head_time(degrees);
         for axis in 0..2 {
-            turned[axis]
-                .add(start, start + takes + SETTLES, |t| turn[axis] * move_and_hold(t - start, takes));
+            turned[axis].add(start, start + takes + SETTLES, turn[axis], |t| move_and_hold(t - start, takes));
         }
         let arc = |t: f64| (std::f64::consts::PI * ((t - start) / takes).clamp(0.0, 1.0)).sin().powi(2);
-        turned[1].add(start, start + takes, |t| (0.10 * degrees).min(4.0) * arc(t));
-        turned[2].add(start, start + takes, |t| -0.07 * turn[0] * arc(t));
+        turned[1].pass(start, start + takes, |t| (0.10 * degrees).min(4.0) * arc(t));
+        turned[2].pass(start, start + takes, |t| -0.07 * turn[0] * arc(t));
         head = next;
         let until = fixations[k + 1..].iter().find(|f| f.new.is_some()).map_or(f64::INFINITY, |f| f.time);
         if until - fixation.time > 0.08 + takes + 0.9 && share > 0.0 {
             // Left there, it goes on slowly; without that he would look out of the corner of his eye for ever.
             let more = (2.0 * share).min(1.0) * if manner == Manner::Think { 0.5 } else { 1.0 };
-            let wanted = [0.60 * fixation.at[0] * more, 0.35 * fixation.at[1] * more];
+            let wanted = [0.60 * fixation.at[0] * more, 0.35 * fixation.at[1] * more].map(grained);
             let from = start + takes + 0.25;
             let takes = (until - from).clamp(0.6, 1.6);
             for axis in 0..2 {
                 let farther = if wanted[axis].abs() > head[axis].abs() { wanted[axis] } else { head[axis] };
                 let way = farther - head[axis];
-                turned[axis].add(from, from + takes, |t| way * least_jerk((t - from) / takes));
+                turned[axis].add(from, from + takes, way, |t| least_jerk((t - from) / takes));
                 head[axis] = farther;
             }
         }
     }
-    Gaze { at: at.map(Sum::curve), head: turned.map(Sum::curve), shifts }
+    Gaze { at: Arc::new(at.map(Sum::curve)), head: turned.map(Sum::curve), shifts }
 }
 
 /// The eyes' yaw and pitch in the head, no farther than they turn.

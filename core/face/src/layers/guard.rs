@@ -8,10 +8,12 @@ use crate::aim::Aspect;
 use crate::curves::{Curves, HZ};
 use crate::layers::ease::{blurred, window};
 use crate::layers::field::{Brings, Field};
+use crate::layers::reached::Reached;
 use crate::mouth::musts::Must;
 use crate::organ::Organ;
 use crate::sounds::{SpokenSound, aims};
 use jam_score::{Control, Phone, Region};
+use std::ops::Range;
 use std::sync::Arc;
 
 /// What a sound insists on.
@@ -114,6 +116,9 @@ const MUST_RAMP: f64 = 0.045;
 const YIELD: f64 = 1.0 / 0.09;
 const RETURN: f64 = 1.0 / 0.26;
 
+/// Samples on either side that what it allows follows from: until a control has come back whole, and the widest blur.
+pub(crate) const LOOKS: usize = 27 + 18;
+
 /// What the sounds of a line leave to moods and passes.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Guard {
@@ -121,8 +126,26 @@ pub struct Guard {
     claims: Arc<Claims>,
     /// The claim of rounding, carried across consonants.
     round: Vec<f64>,
-    musts: Vec<Must>,
+    /// In order of time, so that what differs lies together.
+    holds: Vec<Hold>,
     strength: f64,
+}
+
+/// Limits that a must sets to its organ, whichever sound it is of; times in seconds.
+#[derive(Debug, Clone, Copy, PartialEq)]
+struct Hold {
+    organ: Organ,
+    start: f64,
+    end: f64,
+    low: Option<f64>,
+    high: Option<f64>,
+}
+
+impl Hold {
+    fn of(must: &Must) -> Hold {
+        let Must { organ, start, end, low, high, .. } = *must;
+        Hold { organ, start, end, low, high }
+    }
 }
 
 /// What the sounds of a line claim, in the order of [`Claim::ALL`].
@@ -146,23 +169,55 @@ impl Guard {
             let round = carried(Control::LipsRound, i).max(carried(Control::LipsProtrude, i));
             own.max(1.05 * round).min(1.0)
         });
-        Guard { round: round.collect(), claims, musts: musts.to_vec(), strength }
+        let mut holds: Vec<Hold> = musts.iter().map(Hold::of).collect();
+        holds.sort_by(|a, b| a.start.total_cmp(&b.start));
+        Guard { round: round.collect(), claims, holds, strength }
     }
 
     pub(crate) fn claims(&self) -> &Arc<Claims> {
         &self.claims
     }
 
-    /// A claim at every sample.
-    fn claim(&self, which: usize) -> &[f64] {
-        if which == Claim::Round as usize { &self.round } else { &self.claims.most[which] }
+    /// About how much memory it takes, bytes.
+    pub(crate) fn bytes(&self) -> usize {
+        self.claims.bytes() + size_of_val(&self.round[..]) + size_of_val(&self.holds[..])
     }
 
-    /// 0..1, how much of a control moods and passes may have at every sample; none where they have it whole.
-    pub fn allowed(&self, control: Control) -> Option<Vec<f64>> {
+    /// Samples that it lies on.
+    pub(crate) fn len(&self) -> usize {
+        self.round.len()
+    }
+
+    /// Samples in which it may leave something else than another guard of as many samples.
+    pub(crate) fn differs(&self, other: &Guard) -> Range<usize> {
+        let Guard { claims, round, holds, strength } = self;
+        if *strength != other.strength {
+            return 0..self.len();
+        }
+        let mut all = Reached::default();
+        all.curve(round, &other.round);
+        if !Arc::ptr_eq(claims, &other.claims) {
+            let pairs = claims.most.iter().zip(&other.claims.most);
+            pairs
+                .filter(|(own, their)| !Arc::ptr_eq(own, their))
+                .for_each(|(own, their)| all.curve(own, their));
+        }
+        all.items(holds, &other.holds, |m| (m.start - MUST_RAMP - 1.0 / HZ, m.end + MUST_RAMP + 1.0 / HZ));
+        all.samples(self.len())
+    }
+
+    /// A claim in some samples.
+    fn claim(&self, which: usize, within: &Range<usize>) -> &[f64] {
+        let whole = if which == Claim::Round as usize { &self.round } else { &self.claims.most[which] };
+        &whole[within.clone()]
+    }
+
+    /// 0..1, how much of a control moods and passes may have in some samples; none where they have it whole. Of the first
+    /// and last [`LOOKS`] it knows nothing beyond.
+    pub fn allowed(&self, control: Control, within: &Range<usize>) -> Option<Vec<f64>> {
         let keep = left(control)?;
-        let n = self.round.len();
-        let claims: [&[f64]; Claim::ALL.len()] = std::array::from_fn(|k| self.claim(k));
+        let n = within.len();
+        let claims: [&[f64]; Claim::ALL.len()] = std::array::from_fn(|k| self.claim(k, within));
         let mut raw: Vec<f64> = (0..n)
             .map(|i| {
                 let all: f64 =
@@ -183,32 +238,31 @@ impl Guard {
         Some(blurred(&raw, 0.020).into_iter().zip(limit).map(|(soft, hard)| soft.min(hard)).collect())
     }
 
-    /// Lowest and highest value of a control at every sample, so that what must hold holds; `speech` is what the
-    /// sounds made of it, which always may stay. None: nothing must hold of it.
-    pub fn limits(&self, control: Control, speech: &[f32]) -> Option<Vec<(f32, f32)>> {
+    /// Lowest and highest value of a control in some samples, so that what must hold holds; `speech` is what the
+    /// sounds made of it there, which always may stay. None: nothing must hold of it.
+    pub fn limits(&self, control: Control, speech: &[f32], within: &Range<usize>) -> Option<Vec<(f32, f32)>> {
         use Control as C;
         let upper = matches!(control, C::LipUpperRaiseLeft | C::LipUpperRaiseRight);
         let lower = matches!(control, C::LipLowerDropLeft | C::LipLowerDropRight);
         let of = Organ::of(control);
-        let concerns = |m: &Must| match m.organ {
+        let concerns = |m: &Hold| match m.organ {
             Organ::Seal if m.low.is_some() => upper || lower || control == C::JawOpen || of == Some(m.organ),
             Organ::Tuck => lower || control == C::JawOpen || of == Some(m.organ),
             organ => of == Some(organ),
         };
-        if !self.musts.iter().any(concerns) {
+        if !self.holds.iter().any(concerns) {
             return None;
         }
-        let n = self.round.len();
         let (low, high) = control.range();
-        let mut limits = vec![(low, high); n];
-        for must in self.musts.iter().filter(|m| concerns(m)) {
+        let mut limits = vec![(low, high); within.len()];
+        for must in self.holds.iter().filter(|m| concerns(m)) {
             // Outward to the grid, and its neighbours, so that it holds between samples too.
             let (start, end) = ((must.start * HZ).floor() / HZ, (must.end * HZ).ceil() / HZ);
             let from = ((start - MUST_RAMP) * HZ).floor().max(0.0) as usize;
-            let to = (((end + MUST_RAMP) * HZ).ceil().max(0.0) as usize + 1).min(n);
-            for i in from..to {
+            let to = ((end + MUST_RAMP) * HZ).ceil().max(0.0) as usize + 1;
+            for i in from.max(within.start)..to.min(within.end) {
                 let there = window(i as f64 / HZ, start, end, MUST_RAMP, MUST_RAMP) as f32;
-                let spoken = speech.get(i).copied().unwrap_or(0.0);
+                let spoken = speech.get(i - within.start).copied().unwrap_or(0.0);
                 let (own_low, own_high) = if of == Some(must.organ) {
                     (must.low.map(|l| l as f32), must.high.map(|h| h as f32))
                 } else if control == C::JawOpen {
@@ -217,7 +271,7 @@ impl Guard {
                 } else {
                     (None, Some(0.0))
                 };
-                let (a, b) = &mut limits[i];
+                let (a, b) = &mut limits[i - within.start];
                 if let Some(low) = own_low {
                     *a = a.max((low * there).min(spoken));
                 }

@@ -7,6 +7,7 @@ use crate::layers::gaze::Shift;
 use jam_score::layers::BlinkShape;
 use jam_score::seed::Dice;
 use jam_score::{Control, FrameRate, Seed};
+use std::ops::Range;
 
 /// Blinks a minute while somebody speaks, and while he listens (the latter common practice).
 pub const TALKING: f64 = 26.0;
@@ -168,15 +169,19 @@ pub fn plan(plan: &Plan<'_>) -> Vec<Blink> {
     out
 }
 
-/// How far the lids are shut at every sample, left and right.
-pub fn tracks(blinks: &[Blink], samples: usize) -> [Vec<f64>; 2] {
+/// Longest that a lid is still shut after its blink's end, where it began later than the other, seconds.
+pub const LATE: f64 = 0.02;
+
+/// How far the lids are shut in some samples, left and right.
+pub fn tracks(blinks: &[Blink], within: &Range<usize>) -> [Vec<f64>; 2] {
     [0.5, -0.5].map(|side| {
-        let mut track = vec![0.0f64; samples];
+        let mut track = vec![0.0f64; within.len()];
         for blink in blinks {
             let start = blink.start - side * blink.apart;
             let from = (start * HZ).floor().max(0.0) as usize;
-            let to = ((blink.end() + 0.02) * HZ).ceil().max(0.0) as usize;
-            for (i, value) in track.iter_mut().enumerate().take(to).skip(from) {
+            let to = ((blink.end() + LATE) * HZ).ceil().max(0.0) as usize;
+            for i in from.max(within.start)..to.min(within.end) {
+                let value = &mut track[i - within.start];
                 *value = value.max(shut(blink.shape, i as f64 / HZ - start));
             }
         }

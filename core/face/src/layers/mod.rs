@@ -1,7 +1,8 @@
 //! The layers over the speech, from bottom to top: the difference of sides, moods and brows, the guard that keeps
 //! lips on the words, head, gaze, lids, blinks. Passes and keys come after (`performance.rs`).
 //!
-//! All of it is a function of time and seed: an edit, a loop or another window changes nothing elsewhere.
+//! All of it is a function of time and seed: an edit, a loop or another window changes nothing elsewhere. So a line is laid
+//! only where its parts ([`parts`]) differ from those of the state before.
 
 pub mod ease;
 mod field;
@@ -11,37 +12,31 @@ pub mod lids;
 pub mod mood;
 pub mod noise;
 pub mod noises;
+mod parts;
+mod reached;
+mod turns;
 mod voice;
 
-use crate::curves::{Curves, HZ, read};
-use crate::why::Why;
+use crate::curves::{Curves, HZ, changed, limit, place, read_at};
+use crate::why::{Trace, Why};
 use ease::{blurred, screen, window};
-use field::{Brings, Field};
-use guard::Claims;
 pub use guard::Guard;
 use jam_score::keys;
-use jam_score::layers::{BlinkMode, BlinkShape, HeadMove, LayerKind, Layers, Look, Over};
-use jam_score::prosody::Utterance;
-use jam_score::{Control, FrameRate, Line, Phone, Prosody, Region, Seconds, Seed, Timing};
+use jam_score::layers::{HeadMove, LayerKind};
+use jam_score::{Control, Region};
 use lids::Blink;
-use mood::Playing;
 use noise::drift;
-use std::collections::BTreeMap;
+pub(crate) use parts::Scene;
+use parts::{Parts, UNEVEN, drawn};
+use std::ops::Range;
 use std::sync::Arc;
-
-/// What each layer made of the values at one moment, for causes.
-#[derive(Debug, Clone, Default)]
-pub(crate) struct Trace {
-    pub time: f64,
-    pub parts: Vec<(Control, Why, f64)>,
-}
 
 /// What the layers did that findings and staves tell of.
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct Told {
     pub blinks: Vec<Blink>,
     /// Yaw and pitch of what is looked at, at every sample; empty while the eyes are off.
-    pub gaze: [Vec<f64>; 2],
+    pub gaze: Arc<[Vec<f64>; 2]>,
     /// Stressed words with wide eyes or brows, as stretches of time.
     pub wide: Vec<(f64, f64)>,
     /// How the eyes make up for the head.
@@ -52,54 +47,139 @@ pub struct Told {
 #[derive(Debug, Clone, PartialEq, Default)]
 pub(crate) struct MadeUp {
     /// Yaw and pitch of the head, at every sample.
-    pub turned: [Vec<f64>; 2],
+    pub turned: [Arc<Vec<f64>>; 2],
     /// How much of the eyes plays, at every sample, and whether the lids go with them.
-    pub eyes: Vec<f64>,
+    pub eyes: Arc<Vec<f64>>,
     pub lids: bool,
     /// Without a look of the line's own, eyes go along where hands turn the head.
     pub holds: bool,
 }
 
-/// Lays layers over a mouth.
+/// What layers were made of, and what came of it.
+#[derive(Debug)]
+pub(crate) struct Made {
+    parts: Parts,
+    /// The face, every control within its range.
+    pub face: Curves,
+    pub told: Arc<Told>,
+}
+
+impl Made {
+    /// What sounds claim of the mouth.
+    pub fn guard(&self) -> &Arc<Guard> {
+        &self.parts.guard
+    }
+
+    /// About how much memory it takes beside its curves, bytes.
+    pub fn bytes(&self) -> usize {
+        self.parts.bytes()
+    }
+}
+
+/// Samples beside a stretch from which something reaches into it: what the guard allows looks farthest, then the head's
+/// posture under a mood.
+const BESIDE: usize = 64;
+const _: () = assert!(BESIDE >= guard::LOOKS);
+
+/// Lays every layer over a mouth. `like` is what came of another state of the line, of which all is taken over that is the
+/// same. What the layers do at the moment that is traced, they note.
+pub(crate) fn lay(
+    speech: Curves,
+    scene: &Scene<'_>,
+    like: Option<&Arc<Made>>,
+    trace: Option<&mut Trace>,
+) -> Arc<Made> {
+    let parts = Parts::of(scene, speech, like.map(|l| &l.parts));
+    if let Some(trace) = trace {
+        let at = place(trace.time, parts.len()) as usize;
+        laid(&parts, beside(&(at..at + 2), parts.len()), Some(trace));
+    }
+    let differs = like.map_or(0..parts.len(), |l| parts.differs(&l.parts));
+    let differs = if differs.is_empty() { differs } else { beside(&differs, parts.len()) };
+    let (face, told) = put(like.map(|l| &**l), &differs, &parts);
+    Arc::new(Made { parts, face, told: Arc::new(told) })
+}
+
+/// A stretch of so many samples with what is beside it.
+fn beside(stretch: &Range<usize>, samples: usize) -> Range<usize> {
+    stretch.start.saturating_sub(BESIDE).min(samples)..(stretch.end + BESIDE).min(samples)
+}
+
+/// The face of a line that differs in a stretch from another state of it, and what its layers did.
+fn put(like: Option<&Made>, differs: &Range<usize>, parts: &Parts) -> (Curves, Told) {
+    let n = parts.len();
+    // Of what is nearest to a stretch's ends, not all is known that reaches it.
+    let wide = if differs.is_empty() { differs.clone() } else { beside(differs, n) };
+    let Stretch { face: own, turned } = laid(parts, wide.clone(), None);
+    let like = like.filter(|l| l.face.len() == n);
+    let inside = differs.start - wide.start..differs.end - wide.start;
+    let mut face = Curves::of_samples(n);
+    for &control in Control::ALL {
+        let before = like.map(|l| l.face.shared(control));
+        face.set(control, Curves::changed(before, own.shared(control), &inside, differs, n));
+    }
+    if parts.looked.is_none() {
+        return (face, Told::default());
+    }
+    let before = like.map(|l| &l.told.made_up).filter(|m| m.eyes.len() == n);
+    let changed = |before: Option<&Arc<Vec<f64>>>, own: &[f64]| match before {
+        Some(before) => changed(before, &own[inside.clone()], differs),
+        None => Arc::new(own.to_vec()),
+    };
+    let eyes: Vec<f64> =
+        wide.clone().map(|i| share_of(parts, LayerKind::Eyes, Control::GazeYaw, i)).collect();
+    let made_up = MadeUp {
+        turned: [0, 1].map(|axis| changed(before.map(|b| &b.turned[axis]), &turned[axis])),
+        eyes: changed(before.map(|b| &b.eyes), &eyes),
+        lids: !parts.settings.eyes.without.contains(&Region::Lids),
+        holds: parts.looks,
+    };
+    let gaze = parts.looked.as_ref().map_or_else(Arc::default, |l| l.made.at.clone());
+    (face, Told { blinks: parts.blinks.clone(), gaze, wide: parts.wide.clone(), made_up })
+}
+
+/// How much of a layer plays at a control in a sample, its amount apart.
+fn share_of(parts: &Parts, kind: LayerKind, control: Control, i: usize) -> f64 {
+    if parts.settings.layer(kind).without.contains(&control.region()) { 0.0 } else { parts.share(kind, i) }
+}
+
+/// Lays layers over a stretch of a mouth.
 struct Laying<'a> {
-    face: &'a mut Curves,
+    parts: &'a Parts,
+    /// Samples of the line that are laid, with what is beside them.
+    within: Range<usize>,
+    /// Their curves.
+    face: Curves,
     trace: Option<&'a mut Trace>,
-    line: &'a Line,
-    timing: &'a Timing,
-    /// How much of the layer that is being laid plays at every sample; none is all of it.
+    /// How much of the layer that is being laid plays in each of the samples; none is all of it.
     shares: Option<Vec<f64>>,
     without: &'a [Region],
 }
 
 impl Laying<'_> {
-    /// Begins with a layer; what of the line's seed it plays.
-    fn layer(&mut self, kind: LayerKind) -> Seed {
-        let settings = &self.line.layers.settings;
-        let layer = settings.layer(kind);
-        let shares = self.line.layers.shares(kind, self.timing);
-        let at = |i: usize| keys::between(&shares, i as f64 / HZ);
-        self.shares = (!shares.is_empty()).then(|| (0..self.face.len()).map(at).collect());
-        self.without = &layer.without;
-        let seed = Seed(settings.seed);
-        if layer.draw == 0 { seed } else { seed.name("draw").number(u64::from(layer.draw)) }
+    /// Begins with a layer.
+    fn layer(&mut self, kind: LayerKind) {
+        self.shares = self.shares(kind);
+        self.without = &self.parts.settings.layer(kind).without;
     }
 
-    /// How much of the layer plays at a control in sample `i`, its amount apart.
-    fn share_of(&self, control: Control, i: usize) -> f64 {
-        if self.without.contains(&control.region()) { 0.0 } else { share(self.shares.as_deref(), i) }
+    fn shares(&self, kind: LayerKind) -> Option<Vec<f64>> {
+        let even = self.parts.is_even(kind);
+        (!even).then(|| self.within.clone().map(|i| self.parts.share(kind, i)).collect())
     }
 
-    /// Changes a control's curve in the samples from `from` to `to`, and notes what that did where it is asked.
+    /// Changes a control's curve from a time to another, and notes what that did where it is asked.
     fn change(&mut self, control: Control, why: Why, from: f64, to: f64, new: impl Fn(usize, f64) -> f64) {
         if self.without.contains(&control.region()) {
             return;
         }
+        let first = self.within.start;
         // Taken out, so that the face can be changed meanwhile.
         let shares = self.shares.take();
         match &shares {
             None => self.change_whole(control, why, from, to, new),
             Some(shares) => {
-                self.change_whole(control, why, from, to, |i, v| v + shares[i] * (new(i, v) - v));
+                self.change_whole(control, why, from, to, |i, v| v + shares[i - first] * (new(i, v) - v));
             }
         }
         self.shares = shares;
@@ -114,19 +194,20 @@ impl Laying<'_> {
         to: f64,
         new: impl Fn(usize, f64) -> f64,
     ) {
-        let n = self.face.len();
-        let last = ((to * HZ).ceil().max(0.0) as usize).saturating_add(1).min(n);
-        let first = ((from * HZ).floor().max(0.0) as usize).min(last);
+        let Range { start, end } = self.within;
+        let last = ((to * HZ).ceil().max(0.0) as usize).saturating_add(1).clamp(start, end);
+        let first = ((from * HZ).floor().max(0.0) as usize).clamp(start, last);
         if first == last {
             return;
         }
         let curve = self.face.full(control);
-        let before = self.trace.as_ref().map(|t| read(curve, Seconds(t.time)));
-        for (i, value) in curve.iter_mut().enumerate().take(last).skip(first) {
-            *value = new(i, f64::from(*value)) as f32;
+        let at = self.trace.as_ref().map(|t| t.time * HZ - start as f64);
+        let before = at.map(|at| read_at(curve, at));
+        for (i, value) in curve.iter_mut().enumerate().take(last - start).skip(first - start) {
+            *value = new(start + i, f64::from(*value)) as f32;
         }
-        if let (Some(trace), Some(before)) = (self.trace.as_mut(), before) {
-            let after = read(curve, Seconds(trace.time));
+        if let (Some(trace), Some(at), Some(before)) = (self.trace.as_mut(), at, before) {
+            let after = read_at(curve, at);
             if after != before {
                 trace.parts.push((control, why, f64::from(after - before)));
             }
@@ -136,399 +217,278 @@ impl Laying<'_> {
     fn all(&mut self, control: Control, why: Why, new: impl Fn(usize, f64) -> f64) {
         self.change(control, why, 0.0, f64::INFINITY, new);
     }
-}
 
-/// A layer's share in sample `i`; all of it where it has none.
-fn share(shares: Option<&[f64]>, i: usize) -> f64 {
-    shares.map_or(1.0, |s| s[i])
-}
-
-/// How much is said at every sample, 0..1: it comes 120 ms before the sounds and goes within 250 ms after.
-fn activity(timing: &Timing, samples: usize, like: Option<&Arc<Field<1>>>) -> Arc<Field<1>> {
-    let spoken = timing.sounds.iter().filter(|s| s.phone != Phone::Sil);
-    let brings = spoken.map(|s| Brings { start: s.span.start.0, end: s.span.end.0, strong: [1.0] });
-    Field::of(samples, brings.collect(), (0.12, 0.25), like)
-}
-
-/// What the eyes look at, in order: the looks of the line, and beside the lens between them.
-fn aims(layers: &Layers, timing: &Timing, heard: &Prosody, seed: Seed) -> Vec<gaze::Aim> {
-    let aim = |time: f64, mark: (f64, f64), manner, own| gaze::Aim {
-        time,
-        yaw: mark.0,
-        pitch: mark.1,
-        manner,
-        own,
-        goes_on: false,
-    };
-    let rest = layers.settings.mark(0);
-    let mut spans: Vec<(f64, f64, &Over<Look>)> = layers
-        .looks
-        .iter()
-        .map(|s| {
-            let span = s.over.span(timing);
-            (span.start.0, span.end.0, s)
-        })
-        .collect();
-    spans.sort_by(|a, b| a.0.total_cmp(&b.0));
-    let mut out = Vec::new();
-    let mut free = 0.0;
-    // Between looks it is drawn by the look before.
-    let mut between = seed.name("free");
-    for (start, end, look) in &spans {
-        let own = seed.name("look").number(u64::from(look.id));
-        if *start > free + 1e-6 || (out.is_empty() && *start > 0.0) {
-            out.push(aim(free, rest, gaze::Manner::Face, between));
-        }
-        match &look.does {
-            Look::At { mark } => {
-                out.push(aim(*start, layers.settings.mark(*mark), gaze::Manner::Look, own));
-            }
-            Look::Face { mark } => {
-                out.push(aim(*start, layers.settings.mark(*mark), gaze::Manner::Face, own));
-            }
-            Look::Think => {
-                // Low and to one side of where one looks otherwise; 9 degrees would not read as low.
-                let side = 14.0 * own.name("think").dice().side();
-                out.push(aim(*start, (rest.0 + side, rest.1 + 13.0), gaze::Manner::Think, own));
-            }
-            Look::Between { one, other } => {
-                out.push(aim(*start, layers.settings.mark(*one), gaze::Manner::Face, own));
-                let mut at_one = true;
-                let inside = |u: &&Utterance| u.end > start + 0.38 && u.end < end - 0.42;
-                for phrase in heard.utterances.iter().filter(inside) {
-                    // Not at every phrase; and each by itself, so that one more leaves the others alone.
-                    let own = own.number(phrase.own.0);
-                    let to_one = own.name("between").dice().even() < 0.5;
-                    let goes_on = to_one == at_one;
-                    at_one = to_one;
-                    let mark = layers.settings.mark(if at_one { *one } else { *other });
-                    let to = aim(phrase.end + 0.02, mark, gaze::Manner::Face, own);
-                    out.push(gaze::Aim { goes_on, ..to });
-                }
-            }
-        }
-        (free, between) = (*end, own.name("free"));
-    }
-    out.push(aim(free, rest, gaze::Manner::Face, between));
-    // A look that starts before another's end takes over.
-    out.sort_by(|a, b| a.time.total_cmp(&b.time));
-    out
-}
-
-/// Blinks by hand, by pattern and by rule, in order; those by hand push others away.
-fn blinks(
-    layers: &Layers,
-    timing: &Timing,
-    length: f64,
-    rate: FrameRate,
-    seed: Seed,
-    automatic: impl FnOnce() -> Vec<Blink>,
-) -> Vec<Blink> {
-    let apart = |at: f64| seed.name("lids").number(at.to_bits()).dice().between(-0.008, 0.008);
-    let own: Vec<Blink> = layers
-        .blinks
-        .iter()
-        .map(|b| Blink::shut_at(b.at.time(timing).0, b.shape, apart(b.at.time(timing).0)))
-        .collect();
-    let mut all = match layers.settings.blinks.mode {
-        BlinkMode::Off => Vec::new(),
-        BlinkMode::Auto => automatic(),
-        BlinkMode::Pattern => {
-            let rounds = (length / layers.settings.blinks.pattern_length).ceil() as usize;
-            let frames = rate.per_second();
-            let at = |round: usize, t: f64| {
-                let at = round as f64 * layers.settings.blinks.pattern_length + t;
-                Blink::shut_at((at * frames).round() / frames, layers.settings.blinks.shape, apart(at))
-            };
-            (0..rounds).flat_map(|r| layers.settings.blinks.pattern.iter().map(move |t| at(r, *t))).collect()
-        }
-    };
-    all.retain(|b| own.iter().all(|o| (o.middle() - b.middle()).abs() >= 0.4));
-    all.extend(own);
-    all.retain(|b| b.middle() <= length);
-    all.sort_by(|a, b| a.start.total_cmp(&b.start));
-    all
-}
-
-/// What the layers need to know of a line.
-pub(crate) struct Scene<'a> {
-    pub line: &'a Line,
-    pub timing: &'a Timing,
-    pub heard: &'a Prosody,
-    pub rate: FrameRate,
-    pub guard: &'a Guard,
-    /// The voice is that of the state whose parts may be taken over.
-    pub same_voice: bool,
-}
-
-/// Something worked out, and what it followed from.
-#[derive(Debug)]
-struct Kept<K, V> {
-    from: K,
-    made: V,
-}
-
-impl<K: PartialEq, V> Kept<K, V> {
-    /// What was made from the same before, or made now.
-    fn of(like: Option<&Arc<Kept<K, V>>>, from: K, make: impl FnOnce(&K) -> V) -> Arc<Kept<K, V>> {
-        match like.filter(|l| l.from == from) {
-            Some(same) => same.clone(),
-            None => {
-                let made = make(&from);
-                Arc::new(Kept { from, made })
-            }
-        }
+    /// A value of its own for each of the samples.
+    fn each(&self, value: impl FnMut(usize) -> f64) -> Vec<f64> {
+        self.within.clone().map(value).collect()
     }
 }
 
-type Drift<V> = Option<Arc<Kept<(usize, Seed, Option<f64>), V>>>;
-
-/// What a face does by itself, whatever is said.
-#[derive(Debug, Clone, Default)]
-pub(crate) struct Drifts {
-    sway: Drift<[Vec<f64>; 3]>,
-    brows: Drift<BTreeMap<Control, Vec<f64>>>,
-    sides: Drift<Vec<Vec<f64>>>,
+/// What came of a stretch.
+struct Stretch {
+    face: Curves,
+    /// Yaw, pitch and roll of the head, as far as the eyes make up for it.
+    turned: [Vec<f64>; 3],
 }
 
-/// What follows from the voice and a few settings alone.
-#[derive(Debug, Clone, Default)]
-pub(crate) struct Voiced {
-    head: Option<Arc<Kept<(usize, Seed, voice::Swing, Option<f64>), voice::Head>>>,
-    brows: Option<Arc<Kept<(usize, Seed, f64, Option<f64>), voice::Brows>>>,
-    /// Of the voice its aims are all that counts.
-    gaze: Option<Arc<Kept<(usize, Vec<gaze::Aim>, f64, f64), gaze::Gaze>>>,
+/// All layers over a stretch of a line; what its first and last [`BESIDE`] samples are, is not known but at the line's ends.
+fn laid(parts: &Parts, within: Range<usize>, trace: Option<&mut Trace>) -> Stretch {
+    let face = parts.speech.stretch(&within);
+    let mut laying = Laying { parts, within, face, trace, shares: None, without: &[] };
+    let eyes = parts.settings.plays(LayerKind::Eyes);
+    laying.layer(LayerKind::Mouth);
+    if parts.sides > 0.0 {
+        sides(&mut laying);
+    }
+    laying.layer(LayerKind::Mood);
+    moods(&mut laying);
+    laying.layer(LayerKind::Eyes);
+    brows(&mut laying, eyes);
+    laying.layer(LayerKind::Head);
+    let turned = head(&mut laying);
+    laying.layer(LayerKind::Eyes);
+    look(&mut laying, &turned);
+    posture(&mut laying);
+    laying.layer(LayerKind::Eyes);
+    if eyes > 0.0 {
+        lids(&mut laying);
+        shut(&mut laying);
+    }
+    let Laying { mut face, mut trace, within, .. } = laying;
+    for &control in Control::ALL {
+        let at = trace.as_mut().map(|t| (t.time * HZ - within.start as f64, &mut **t));
+        limit(face.own(control), control, at);
+    }
+    Stretch { face, turned }
 }
 
-/// What layers were made of that another state of the line may take over.
-#[derive(Debug, Clone, Default)]
-pub(crate) struct Made {
-    pub drifts: Drifts,
-    pub voiced: Voiced,
-    /// How much is said.
-    pub said: Option<Arc<Field<1>>>,
-    /// What the sounds claim of the mouth.
-    pub claims: Option<Arc<Claims>>,
+/// What no mouth does alike on both sides: one leads, and the mouth lies a little to it. Never at the cost of a rule.
+fn sides(laying: &mut Laying<'_>) {
+    let parts = laying.parts;
+    let (amount, said, uneven) = (parts.sides, &parts.said.most[0], &parts.uneven.made);
+    let seed = drawn(&parts.settings, LayerKind::Mouth);
+    let lead = seed.name("mouth").dice().side();
+    for (left, drifts) in UNEVEN.into_iter().zip(uneven) {
+        let Some(right) = left.other_side() else { continue };
+        let base = lead * seed.name("mouth").name(left.name()).dice().between(0.03, 0.07);
+        for (control, way) in [(left, 1.0), (right, -1.0)] {
+            if laying.face.curve(control).is_none() {
+                continue;
+            }
+            let spoken = parts.speech.curve(control).map_or(&[][..], |c| &c[laying.within.clone()]);
+            let limits = parts.guard.limits(control, spoken, &laying.within);
+            let first = laying.within.start;
+            laying.all(control, Why::Sides, |i, v| {
+                let value = (v * (1.0 + way * amount * (base + 0.04 * drifts[i]))).clamp(0.0, 1.0);
+                let Some((low, high)) = limits.as_ref().map(|l| l[i - first]) else { return value };
+                value.clamp(f64::from(low.min(high)), f64::from(high))
+            });
+        }
+    }
+    let whole = &uneven[UNEVEN.len()];
+    laying
+        .all(Control::MouthSide, Why::Sides, |i, v| v + amount * said[i] * (0.02 * lead + 0.035 * whole[i]));
 }
 
-impl Made {
-    /// About how much memory it takes of so many samples, bytes.
-    pub fn bytes(&self, samples: usize) -> usize {
-        let Drifts { sway, brows, sides } = &self.drifts;
-        let curves = sway.as_ref().map_or(0, |k| k.made.len())
-            + brows.as_ref().map_or(0, |k| k.made.len())
-            + sides.as_ref().map_or(0, |k| k.made.len())
-            + self.voiced.brows.as_ref().map_or(0, |k| k.made.curves.len())
-            + self.voiced.gaze.as_ref().map_or(0, |k| k.made.at.len() + k.made.head.len());
-        let parts = self.said.as_ref().map_or(0, |s| s.bytes())
-            + self.claims.as_ref().map_or(0, |c| c.bytes())
-            + self.voiced.head.as_ref().map_or(0, |k| k.made.bytes());
-        curves * samples * size_of::<f64>() + parts
+/// Moods over the speech: whole where nobody speaks, and in the mouth what the guard leaves.
+fn moods(laying: &mut Laying<'_>) {
+    let parts = laying.parts;
+    let (guard, said, speech) = (&parts.guard, &parts.said.most[0], &parts.speech);
+    let within = laying.within.clone();
+    let mut controls: Vec<Control> = parts.moods.iter().flat_map(|m| m.controls()).collect();
+    controls.sort_unstable();
+    controls.dedup();
+    for control in controls {
+        let plays = |m: &&Arc<mood::Playing>| {
+            let (from, to) = m.reach();
+            let here = from * HZ <= within.end as f64 && to * HZ >= within.start as f64 - 1.0;
+            here && m.controls().any(|c| c == control)
+        };
+        let playing: Vec<&Arc<mood::Playing>> = parts.moods.iter().filter(plays).collect();
+        if playing.is_empty() {
+            continue;
+        }
+        let spoken = speech.curve(control).map_or(&[][..], |c| &c[within.clone()]);
+        let allowed = guard.allowed(control, &within);
+        let limits = guard.limits(control, spoken, &within);
+        let two_ways =
+            control.range().0 < 0.0 || control.region() == Region::Head || control.region() == Region::Gaze;
+        let before: Vec<f32> = laying.face.full(control).clone();
+        for mood in playing {
+            let curve = mood.curve(control);
+            let (from, to) = mood.reach();
+            laying.change(control, Why::Mood(mood.span.id), from, to, |i, v| {
+                let wanted = curve(i as f64 / HZ, said[i]);
+                if two_ways { v + wanted } else { screen(v, wanted.clamp(0.0, 1.0)) }
+            });
+        }
+        if allowed.is_none() && limits.is_none() {
+            continue;
+        }
+        let (low, high) = control.range();
+        laying.change_whole(control, Why::Guard, 0.0, f64::INFINITY, |i, v| {
+            let i = i - within.start;
+            let spoken = f64::from(before[i]);
+            let allowed = allowed.as_ref().map_or(1.0, |a| a[i]);
+            let value = (spoken + allowed * (v - spoken)) as f32;
+            let (low, high) = limits.as_ref().map_or((low, high), |l| l[i]);
+            f64::from(value.clamp(low.min(high), high))
+        });
     }
 }
 
-/// Lays every layer over the mouth `face`, and tells what they did. `like` is what they were made of in another state of
-/// the line.
-pub(crate) fn lay(
-    face: &mut Curves,
-    scene: &Scene<'_>,
-    like: &Made,
-    trace: Option<&mut Trace>,
-) -> (Told, Made) {
-    let Scene { line, timing, heard, rate, guard, same_voice } = scene;
-    let mut made = Made::default();
-    let layers = &line.layers;
-    let (n, length) = (face.len(), face.len().saturating_sub(1) as f64 / HZ);
-    let speech = face.clone();
-    let mut laying = Laying { face, trace, line, timing, shares: None, without: &[] };
-    let activity = activity(timing, n, like.said.as_ref());
-    let said = &activity.most[0];
-    made.said = Some(activity.clone());
-    let loops = Some(layers.settings.sway_loop).filter(|l| *l > 0.0);
-
-    let seed = laying.layer(LayerKind::Mouth);
-    if line.diction.sides > 0.0 {
-        let drifts = Kept::of(like.drifts.sides.as_ref(), (n, seed, None), |(n, seed, _)| uneven(*n, *seed));
-        sides(&mut laying, line.diction.sides, seed, said, &drifts.made);
-        made.drifts.sides = Some(drifts);
-    }
-
-    let seed = laying.layer(LayerKind::Mood);
-    let mood = layers.plays(LayerKind::Mood);
-    let playing = if mood > 0.0 { Playing::all(&layers.moods, timing, seed, mood) } else { Vec::new() };
-    moods(&mut laying, &speech, guard, &playing, said);
-    let mood_shares = laying.shares.clone();
-
-    let seed = laying.layer(LayerKind::Eyes);
-    let eyes_seed = seed;
-    let eyes = layers.plays(LayerKind::Eyes);
-    let alive = Kept::of(like.drifts.brows.as_ref(), (n, seed, loops), |(n, seed, loops)| {
-        voice::alive(*n, *seed, *loops)
-    });
-    let from = (n, seed, layers.settings.brows * eyes, loops);
-    let brows = Kept::of(like.voiced.brows.as_ref().filter(|_| *same_voice), from, |(n, seed, amount, _)| {
-        voice::brows(heard, *n, &alive.made, *seed, *amount)
-    });
-    let raises = &brows.made.raises;
-    if layers.settings.brows * eyes > 0.0 {
-        for (control, curve) in &brows.made.curves {
+/// Brows with the voice, and what laughs and sobs do to the face.
+fn brows(laying: &mut Laying<'_>, eyes: f64) {
+    let parts = laying.parts;
+    if parts.settings.brows * eyes > 0.0 {
+        for (control, curve) in &parts.brows.made.curves {
             laying.all(*control, Why::Brows, |i, v| screen(v, curve[i]));
         }
     }
-
     // A laugh narrows the eyes, a sob draws the brows together.
-    let noises = noises::Played::all(timing, &line.reach);
-    for noise in noises.iter().filter(|_| eyes > 0.0) {
+    let seed = drawn(&parts.settings, LayerKind::Eyes);
+    for noise in parts.noises.iter().filter(|_| eyes > 0.0) {
         let (from, to) = noise.reach();
         for (control, wants) in noise.controls(seed) {
             let value = |i: usize, v: f64| screen(v, eyes.min(1.0) * wants(i as f64 / HZ));
             laying.change(control, Why::Noise(noise.place), from, to, value);
         }
     }
+}
 
-    // Head: what the gaze asks of it, the voice, the moods' posture, and turns by hand.
-    let head = layers.plays(LayerKind::Head);
-    let looked = (eyes > 0.0).then(|| {
-        let aims = aims(layers, timing, heard, eyes_seed);
-        let share = if head > 0.0 { layers.settings.head_share } else { 0.0 };
-        let from = (n, aims, share, eyes);
-        Kept::of(like.voiced.gaze.as_ref(), from, |(n, aims, share, hops)| {
-            gaze::track(aims, length, *n, *share, *hops)
-        })
-    });
-    let seed = laying.layer(LayerKind::Head);
-    let mut turned = [vec![0.0; n], vec![0.0; n], vec![0.0; n]];
-    if head > 0.0 {
-        let mut turn = |why: Why, by: [&[f64]; 3], made_up: bool| {
-            for (axis, control) in HEAD.into_iter().enumerate() {
-                laying.all(control, why, |i, v| v + by[axis][i]);
-                if made_up {
-                    let all = turned[axis].iter_mut().zip(by[axis]).enumerate();
-                    all.for_each(|(i, (t, h))| *t += laying.share_of(control, i) * h);
-                }
-            }
-        };
-        if let Some(looked) = &looked {
-            turn(Why::Gaze, slices(&looked.made.head), true);
-        }
-        let sways = Kept::of(like.drifts.sway.as_ref(), (n, seed, loops), |(n, seed, loops)| {
-            voice::sway(*n, *seed, *loops)
-        });
-        let swing = voice::Swing { nods: layers.settings.nods * head, sway: layers.settings.sway * head };
-        let from = (n, seed, swing, loops);
-        let before = like.voiced.head.as_ref();
-        let moved = Kept::of(before.filter(|_| *same_voice), from, |(_, seed, swing, _)| {
-            voice::head(heard, &sways.made, *seed, *swing, before.map(|k| &k.made))
-        });
-        turn(Why::Voice, moved.made.turns(), true);
-        (made.drifts.sway, made.voiced.head) = (Some(sways), Some(moved));
-        for noise in &noises {
-            if let Some(nod) = noise.nod(n, head) {
-                let none = vec![0.0; n];
-                turn(Why::Noise(noise.place), [&none, &nod, &none], true);
-            }
-        }
-        if let Some(body) = &layers.body {
-            let curve = |keys: &[keys::TimedKey]| -> Vec<f64> {
-                (0..n).map(|i| head * body.amount * keys::through(keys, i as f64 / HZ)).collect()
-            };
-            let turned = [curve(&body.yaw), curve(&body.pitch), curve(&body.roll)];
-            turn(Why::Body, slices(&turned), true);
-        }
-        for (id, moved, along) in turns(layers, timing, n, seed, head) {
-            turn(Why::Turn(id), slices(&moved), !along);
-        }
-    }
-    let head_shares = laying.shares.clone();
-    let seed = laying.layer(LayerKind::Eyes);
-    let mut eye = [vec![0.0; n], vec![0.0; n]];
-    if let Some(looked) = &looked {
-        for i in 0..n {
-            let [yaw, pitch] =
-                gaze::in_head([looked.made.at[0][i], looked.made.at[1][i]], [turned[0][i], turned[1][i]]);
-            (eye[0][i], eye[1][i]) = (yaw, pitch);
-        }
-        for (control, axis) in [(Control::GazeYaw, 0), (Control::GazePitch, 1)] {
-            laying.all(control, Why::Gaze, |i, v| v + eye[axis][i]);
-        }
-        // Eyes meet at some three metres.
-        laying.all(Control::GazeConverge, Why::Gaze, |_, v| v + 1.2);
-        if head > 0.0 {
-            for span in layers.moves.iter() {
-                if let HeadMove::Shiver { degrees, per_second } = span.does {
-                    let over = span.over.span(timing);
-                    let own = seed.name("eye shiver").number(u64::from(span.id));
-                    let quick = 2.2 * per_second;
-                    let there = |t: f64| window(t, over.start.0 + 0.15, over.end.0 - 0.15, 0.15, 0.15);
-                    let shiver = |i: usize, v: f64| {
-                        let t = i as f64 / HZ;
-                        let plays = head * share(head_shares.as_deref(), i);
-                        v + 0.5 * plays * degrees * there(t) * drift(own, t, quick, None)
-                    };
-                    laying.change(Control::GazeYaw, Why::Turn(span.id), over.start.0, over.end.0, shiver);
+/// The head: what the gaze asks of it, the voice, and turns by hand. Gives what of it the eyes make up for.
+fn head(laying: &mut Laying<'_>) -> [Vec<f64>; 3] {
+    let parts = laying.parts;
+    let within = laying.within.clone();
+    let amount = parts.settings.plays(LayerKind::Head);
+    let mut turned = [0; 3].map(|_| vec![0.0; within.len()]);
+    // `by` gives what a sample of the line is turned by.
+    let mut turn = |why: Why, by: [&[f64]; 3], made_up: bool| {
+        for (axis, control) in HEAD.into_iter().enumerate() {
+            laying.all(control, why, |i, v| v + by[axis][i - within.start]);
+            if made_up {
+                for ((i, t), h) in within.clone().zip(&mut turned[axis]).zip(by[axis]) {
+                    *t += share_of(parts, LayerKind::Head, control, i) * h;
                 }
             }
         }
-    }
-    // Posture moves the eyes off the mark, too: grief looks down.
-    let come = |mood: &Playing<'_>| -> Vec<f64> {
-        let at = |i: usize| mood.strength(i as f64 / HZ).powf(0.8) * share(mood_shares.as_deref(), i);
-        (0..n).map(at).collect()
     };
-    if eyes > 0.0 {
-        for mood in &playing {
-            let (_, look) = mood.posture();
-            if look != 0.0 {
-                let quick = blurred(&come(mood), 0.05);
-                laying.all(Control::GazePitch, Why::Mood(mood.span.id), |i, v| v + look * quick[i]);
-            }
+    if amount == 0.0 {
+        return turned;
+    }
+    if let Some(looked) = &parts.looked {
+        turn(Why::Gaze, looked.made.head.each_ref().map(|h| &h[within.clone()]), true);
+    }
+    if let Some(moved) = &parts.moved {
+        turn(Why::Voice, moved.made.turns().map(|h| &h[within.clone()]), true);
+    }
+    for noise in &parts.noises {
+        if let Some(nod) = noise.nod(&within, amount) {
+            let none = vec![0.0; within.len()];
+            turn(Why::Noise(noise.place), [&none, &nod, &none], true);
         }
     }
-    if head > 0.0 {
-        laying.layer(LayerKind::Head);
-        for mood in &playing {
-            let (turned, _) = mood.posture();
-            if turned != [0.0; 3] {
-                let slow = blurred(&come(mood), 0.08);
-                for (control, by) in HEAD.into_iter().zip(turned) {
-                    laying.all(control, Why::Mood(mood.span.id), |i, v| v + by * head.min(1.0) * slow[i]);
-                }
-            }
-        }
-        laying.layer(LayerKind::Eyes);
+    if let Some(body) = &parts.body {
+        let curve = |keys: &[keys::TimedKey]| -> Vec<f64> {
+            within.clone().map(|i| amount * body.amount * keys::through(keys, i as f64 / HZ)).collect()
+        };
+        let turned = [curve(&body.yaw), curve(&body.pitch), curve(&body.roll)];
+        turn(Why::Body, turned.each_ref().map(Vec::as_slice), true);
     }
-    if eyes == 0.0 {
-        return (Told::default(), made);
+    for span in &parts.moves {
+        let moved = span.turns(&within, drawn(&parts.settings, LayerKind::Head), amount);
+        let along = matches!(span.does, HeadMove::Turn { .. }) && !parts.looks;
+        turn(Why::Turn(span.id), moved.each_ref().map(Vec::as_slice), !along);
     }
+    turned
+}
 
-    // Lids go with the eyes, whatever turned them.
-    let pitch: Vec<f64> = (0..n).map(|i| f64::from(laying.face.sample(Control::GazePitch, i))).collect();
+/// The eyes: what they look at, however the head turns, and that they shake with it.
+fn look(laying: &mut Laying<'_>, turned: &[Vec<f64>; 3]) {
+    let parts = laying.parts;
+    let Some(looked) = &parts.looked else { return };
+    let first = laying.within.start;
+    let at = |i: usize| {
+        let head = [turned[0][i - first], turned[1][i - first]];
+        gaze::in_head([looked.made.at[0][i], looked.made.at[1][i]], head)
+    };
+    let eye: Vec<[f64; 2]> = laying.within.clone().map(at).collect();
+    for (control, axis) in [(Control::GazeYaw, 0), (Control::GazePitch, 1)] {
+        laying.all(control, Why::Gaze, |i, v| v + eye[i - first][axis]);
+    }
+    // Eyes meet at some three metres.
+    laying.all(Control::GazeConverge, Why::Gaze, |_, v| v + 1.2);
+    let seed = drawn(&parts.settings, LayerKind::Eyes);
+    let amount = parts.settings.plays(LayerKind::Head);
+    // As much as the head plays.
+    let shares = laying.shares(LayerKind::Head);
+    for span in &parts.moves {
+        if let HeadMove::Shiver { degrees, per_second } = span.does {
+            let own = seed.name("eye shiver").number(u64::from(span.id));
+            let quick = 2.2 * per_second;
+            let there = |t: f64| window(t, span.start + 0.15, span.end - 0.15, 0.15, 0.15);
+            let shiver = |i: usize, v: f64| {
+                let t = i as f64 / HZ;
+                let plays = amount * shares.as_ref().map_or(1.0, |s| s[i - first]);
+                v + 0.5 * plays * degrees * there(t) * drift(own, t, quick, None)
+            };
+            laying.change(Control::GazeYaw, Why::Turn(span.id), span.start, span.end, shiver);
+        }
+    }
+}
+
+/// Posture of moods moves the eyes off the mark, too: grief looks down. And it turns the head.
+fn posture(laying: &mut Laying<'_>) {
+    let parts = laying.parts;
+    let first = laying.within.start;
+    let [eyes, head] = [LayerKind::Eyes, LayerKind::Head].map(|kind| parts.settings.plays(kind));
+    let shares = laying.shares(LayerKind::Mood);
+    let come = |laying: &Laying<'_>, mood: &mood::Playing| {
+        let share = |i: usize| shares.as_ref().map_or(1.0, |s| s[i - first]);
+        laying.each(|i| mood.strength(i as f64 / HZ).powf(0.8) * share(i))
+    };
+    // What comes is blurred a little beyond.
+    let here = |laying: &Laying<'_>, mood: &mood::Playing| {
+        let (from, to) = mood.reach();
+        let Range { start, end } = laying.within;
+        from * HZ <= (end + BESIDE) as f64 && to * HZ >= start as f64 - BESIDE as f64
+    };
+    for mood in parts.moods.iter().filter(|_| eyes > 0.0) {
+        let (_, look) = mood.posture();
+        if look != 0.0 && here(laying, mood) {
+            let quick = blurred(&come(laying, mood), 0.05);
+            laying.all(Control::GazePitch, Why::Mood(mood.span.id), |i, v| v + look * quick[i - first]);
+        }
+    }
+    laying.layer(LayerKind::Head);
+    for mood in parts.moods.iter().filter(|_| head > 0.0) {
+        let (turned, _) = mood.posture();
+        if turned != [0.0; 3] && here(laying, mood) {
+            let slow = blurred(&come(laying, mood), 0.08);
+            for (control, by) in HEAD.into_iter().zip(turned) {
+                let value = |i: usize, v: f64| v + by * head.min(1.0) * slow[i - first];
+                laying.all(control, Why::Mood(mood.span.id), value);
+            }
+        }
+    }
+}
+
+/// Lids: they go with the eyes, whatever turned these, widen with the strongest words and narrow with a frown.
+fn lids(laying: &mut Laying<'_>) {
+    let parts = laying.parts;
+    let first = laying.within.start;
+    let pitch = laying.each(|i| f64::from(laying.face.sample(Control::GazePitch, i - first)));
     let pitch = blurred(&pitch, 0.012);
     for control in LIDS {
-        laying.all(control, Why::Lids, |i, v| screen(v, lids::with_eyes(control, pitch[i])));
+        laying.all(control, Why::Lids, |i, v| screen(v, lids::with_eyes(control, pitch[i - first])));
     }
-    let sound_span = |sound: usize| timing.sounds.get(sound).map(|s| (s.span.start.0, s.span.end.0));
-    let mut wide: Vec<(f64, f64)> = heard
-        .accents
-        .iter()
-        .filter(|a| {
-            a.strength > 0.6 || raises.iter().any(|r| r.sound == a.sound && r.size > 0.36 && !r.frowns)
-        })
-        .filter_map(|a| sound_span(a.sound))
-        .collect();
-    wide.dedup();
-    // Eyes widen with the strongest words.
-    let frowned = |sound: usize| raises.iter().any(|r| r.sound == sound && r.frowns);
-    for accent in heard.accents.iter().filter(|a| a.strength > 0.75 && !frowned(a.sound)) {
+    for &(at, size) in &parts.widens {
         for control in [Control::LidWideLeft, Control::LidWideRight] {
-            let at = accent.time - 0.03;
-            let size = 0.30 * (accent.strength - 0.5) * layers.settings.brows.min(1.0) * eyes.min(1.0);
             let value = |i: usize, v: f64| screen(v, size * ease::pulse(i as f64 / HZ - at, 0.09, 0.22));
             laying.change(control, Why::Brows, at - 0.4, at + 0.9, value);
         }
     }
-    // And narrow with a frown.
-    for frown in raises.iter().filter(|r| r.frowns) {
+    for frown in parts.brows.made.raises.iter().filter(|r| r.frowns) {
         for control in [Control::LidSquintLeft, Control::LidSquintRight] {
             let at = frown.time - 0.04;
             let value =
@@ -536,57 +496,12 @@ pub(crate) fn lay(
             laying.change(control, Why::Brows, at - 0.4, at + 1.1, value);
         }
     }
-    let shifts = looked.as_ref().map_or(&[][..], |l| &l.made.shifts);
-    let mut all = blinks(layers, timing, length, *rate, seed, || {
-        let mut liked: Vec<(f64, f64)> = Vec::new();
-        for phrase in &heard.utterances {
-            liked.push((phrase.end + 0.05, 1.0));
-            liked.push(((phrase.start - 0.15).max(0.0), 0.6));
-        }
-        let large = shifts.iter().filter(|s| s.degrees > 6.0);
-        liked.extend(large.map(|s| (s.time - 0.01, 0.5 + 0.02 * s.degrees.min(20.0))));
-        let strongest = |t: f64| {
-            let by = |p: &&Playing<'_>| p.strength(t);
-            playing.iter().max_by(|a, b| by(a).total_cmp(&by(b))).map(|p| (p.strength(t), p))
-        };
-        let often = |t: f64| {
-            let talks = heard.utterances.iter().any(|u| t > u.start - 1.0 && t < u.end + 1.0);
-            let own = if talks { lids::TALKING } else { lids::LISTENING };
-            let under =
-                strongest(t).map_or(1.0, |(a, p)| 1.0 + a * (mood::blink_rate(&p.span.does.mood) - 1.0));
-            own * under * layers.settings.blinks.rate
-        };
-        if layers.settings.blinks.rate < 0.02 {
-            return Vec::new();
-        }
-        let heavy = |t: f64| {
-            strongest(t).is_some_and(|(a, p)| a > 0.3 && p.span.does.mood == jam_score::Mood::Sadness)
-        };
-        lids::plan(&lids::Plan {
-            length,
-            seed,
-            rate: *rate,
-            shape: layers.settings.blinks.shape,
-            often: &often,
-            liked: &liked,
-            avoided: &wide,
-            shifts,
-            half: if layers.settings.blinks.shape == BlinkShape::Natural { 0.12 } else { 0.0 },
-            heavy: &heavy,
-        })
-    });
-    // Of idle motion, what blinks at the beginning blinks again when it comes round.
-    if let Some(round) = line.comes_round() {
-        let again = |b: &Blink| Blink { start: b.start + round.0, ..*b };
-        all.retain(|b| b.start >= 0.0 && b.end() < round.0);
-        let once: Vec<Blink> = all.iter().map(again).filter(|b| b.start < length).collect();
-        all.extend(once);
-    }
-    // A lid shuts or does not; half a layer is no half blink.
-    let plays =
-        |b: &Blink| laying.share_of(Control::LidCloseLeft, ((b.middle() * HZ) as usize).min(n - 1)) >= 0.5;
-    all.retain(plays);
-    let [left, right] = lids::tracks(&all, n);
+}
+
+/// Blinks, with all that a lid takes along.
+fn shut(laying: &mut Laying<'_>) {
+    let first = laying.within.start;
+    let [left, right] = lids::tracks(&laying.parts.blinks, &laying.within);
     for (control, track, share) in [
         (Control::LidCloseLeft, &left, 1.0),
         (Control::LidCloseRight, &right, 1.0),
@@ -595,21 +510,12 @@ pub(crate) fn lay(
         (Control::BrowDownLeft, &left, 0.06),
         (Control::BrowDownRight, &right, 0.06),
     ] {
-        laying.all(control, Why::Blink, |i, v| screen(v, share * track[i]));
+        laying.all(control, Why::Blink, |i, v| screen(v, share * track[i - first]));
     }
     // The eye dips in a blink, and turns to the nose.
-    laying.all(Control::GazePitch, Why::Blink, |i, v| v + 0.75 * (left[i] + right[i]));
-    laying.all(Control::GazeConverge, Why::Blink, |i, v| v + 0.5 * (left[i] + right[i]));
-    let [yaw, pitch, _] = turned;
-    let made_up = MadeUp {
-        turned: [yaw, pitch],
-        eyes: (0..n).map(|i| laying.share_of(Control::GazeYaw, i)).collect(),
-        lids: !laying.without.contains(&Region::Lids),
-        holds: !layers.looks.is_empty(),
-    };
-    let gaze = looked.as_ref().map_or([Vec::new(), Vec::new()], |l| l.made.at.clone());
-    (made.drifts.brows, made.voiced.brows, made.voiced.gaze) = (Some(alive), Some(brows), looked);
-    (Told { blinks: all, gaze, wide, made_up }, made)
+    let both = |i: usize| left[i - first] + right[i - first];
+    laying.all(Control::GazePitch, Why::Blink, |i, v| v + 0.75 * both(i));
+    laying.all(Control::GazeConverge, Why::Blink, |i, v| v + 0.5 * both(i));
 }
 
 pub(crate) const HEAD: [Control; 3] = [Control::HeadYaw, Control::HeadPitch, Control::HeadRoll];
@@ -648,119 +554,4 @@ pub(crate) fn follow(face: &mut Curves, told: &Told, turned_by: &[Vec<f64>; 2]) 
             face.full(control)[i] = screen((value - was) / (1.0 - was), is).clamp(0.0, 1.0) as f32;
         }
     }
-}
-
-fn slices(tracks: &[Vec<f64>; 3]) -> [&[f64]; 3] {
-    tracks.each_ref().map(Vec::as_slice)
-}
-
-/// Lips of the left side that go farther or less far than those of the right.
-const UNEVEN: [Control; 3] = [Control::LipsSpreadLeft, Control::LipUpperRaiseLeft, Control::LipLowerDropLeft];
-
-/// How the sides drift apart: the lips of [`UNEVEN`], and the mouth as a whole.
-fn uneven(samples: usize, seed: Seed) -> Vec<Vec<f64>> {
-    let of = |name: &str, hz: f64| {
-        let own = seed.name("mouth").name(name);
-        (0..samples).map(|i| drift(own, i as f64 / HZ, hz, None)).collect()
-    };
-    UNEVEN.iter().map(|c| of(c.name(), 0.5)).chain([of("side", 0.6)]).collect()
-}
-
-/// What no mouth does alike on both sides: one leads, and the mouth lies a little to it. Never at the cost of a rule.
-fn sides(laying: &mut Laying<'_>, amount: f64, seed: Seed, said: &[f64], uneven: &[Vec<f64>]) {
-    let lead = seed.name("mouth").dice().side();
-    for (left, drifts) in UNEVEN.into_iter().zip(uneven) {
-        let Some(right) = left.other_side() else { continue };
-        let base = lead * seed.name("mouth").name(left.name()).dice().between(0.03, 0.07);
-        for (control, way) in [(left, 1.0), (right, -1.0)] {
-            if laying.face.curve(control).is_none() {
-                continue;
-            }
-            laying.all(control, Why::Sides, |i, v| {
-                (v * (1.0 + way * amount * (base + 0.04 * drifts[i]))).clamp(0.0, 1.0)
-            });
-        }
-    }
-    let whole = &uneven[UNEVEN.len()];
-    laying
-        .all(Control::MouthSide, Why::Sides, |i, v| v + amount * said[i] * (0.02 * lead + 0.035 * whole[i]));
-}
-
-/// Moods over the speech: whole where nobody speaks, and in the mouth what the guard leaves.
-fn moods(laying: &mut Laying<'_>, speech: &Curves, guard: &Guard, playing: &[Playing<'_>], said: &[f64]) {
-    let mut controls: Vec<Control> = playing.iter().flat_map(Playing::controls).collect();
-    controls.sort_unstable();
-    controls.dedup();
-    for control in controls {
-        let allowed = guard.allowed(control);
-        let limits = guard.limits(control, speech.curve(control).unwrap_or(&[]));
-        let two_ways =
-            control.range().0 < 0.0 || control.region() == Region::Head || control.region() == Region::Gaze;
-        let before: Vec<f32> = laying.face.full(control).clone();
-        for mood in playing {
-            if !mood.controls().any(|c| c == control) {
-                continue;
-            }
-            let curve = mood.curve(control);
-            let (from, to) = mood.reach();
-            laying.change(control, Why::Mood(mood.span.id), from, to, |i, v| {
-                let wanted = curve(i as f64 / HZ, said[i]);
-                if two_ways { v + wanted } else { screen(v, wanted.clamp(0.0, 1.0)) }
-            });
-        }
-        if allowed.is_none() && limits.is_none() {
-            continue;
-        }
-        let (low, high) = control.range();
-        laying.change_whole(control, Why::Guard, 0.0, f64::INFINITY, |i, v| {
-            let spoken = f64::from(before[i]);
-            let allowed = allowed.as_ref().map_or(1.0, |a| a[i]);
-            let value = (spoken + allowed * (v - spoken)) as f32;
-            let (low, high) = limits.as_ref().map_or((low, high), |l| l[i]);
-            f64::from(value.clamp(low.min(high), high))
-        });
-    }
-}
-
-/// Turns by hand and shivers: what each does to the head, and whether the eyes go along instead of holding the mark.
-fn turns(
-    layers: &Layers,
-    timing: &Timing,
-    samples: usize,
-    seed: Seed,
-    amount: f64,
-) -> Vec<(u32, [Vec<f64>; 3], bool)> {
-    let one = |span: &Over<HeadMove>| {
-        let over = span.over.span(timing);
-        let (start, end) = (over.start.0, over.end.0);
-        let mut moved = [0.0; 3].map(|x| ease::Sum::new(samples, x));
-        match span.does {
-            HeadMove::Turn { yaw, pitch, roll } => {
-                let far = yaw.hypot(pitch);
-                let takes = 1.25 * gaze::head_time(far.max(roll.abs()));
-                let way = [yaw, pitch, roll].map(|x| x * amount);
-                for (from, sign) in [(start, 1.0), (end, -1.0)] {
-                    for axis in 0..3 {
-                        let to = from + takes + ease::SETTLES;
-                        moved[axis]
-                            .add(from, to, |t| sign * way[axis] * ease::move_and_hold(t - from, takes));
-                    }
-                    let arc =
-                        |t: f64| (std::f64::consts::PI * ((t - from) / takes).clamp(0.0, 1.0)).sin().powi(2);
-                    moved[1].add(from, from + takes, |t| amount * (0.10 * far).min(4.0) * arc(t));
-                    moved[2].add(from, from + takes, |t| -0.07 * sign * way[0] * arc(t));
-                }
-            }
-            HeadMove::Shiver { degrees, per_second } => {
-                for (axis, track) in moved.iter_mut().enumerate() {
-                    let own = seed.name("shiver").number(u64::from(span.id)).number(axis as u64);
-                    let there = |t: f64| window(t, start + 0.15, end - 0.15, 0.15, 0.15);
-                    track.add(start, end, |t| amount * degrees * there(t) * drift(own, t, per_second, None));
-                }
-            }
-        }
-        let free = matches!(span.does, HeadMove::Turn { .. });
-        (span.id, moved.map(ease::Sum::curve), free && layers.looks.is_empty())
-    };
-    layers.moves.iter().map(one).collect()
 }

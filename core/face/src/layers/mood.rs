@@ -10,6 +10,7 @@ use jam_score::keys::between;
 use jam_score::layers::{Acting, Over};
 use jam_score::{Control, Mood, Pose, Region, Timing};
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 /// When a part of a mood is there.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -41,7 +42,7 @@ const fn still(control: Control, value: f64, power: f64) -> Part {
 }
 
 /// How a mood comes and goes, and what the head does with it.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Manner {
     /// Seconds to come and to go.
     pub onset: f64,
@@ -380,8 +381,9 @@ pub fn envelope(manner: &Manner, ease: f64, time: f64, start: f64, end: f64, lag
 const STEPS: usize = 32;
 
 /// When a span of mood does something, and how strong it is then.
-pub struct Course<'a> {
-    pub span: &'a Over<Acting>,
+#[derive(Debug, Clone, PartialEq)]
+pub struct Course {
+    pub span: Over<Acting>,
     start: f64,
     end: f64,
     manner: Manner,
@@ -390,16 +392,17 @@ pub struct Course<'a> {
     yields: Vec<(f64, f64, f64, Manner)>,
 }
 
-impl<'a> Course<'a> {
+impl Course {
     /// The courses of all moods of a line, each giving way to those after it that take its place. `amount` scales
     /// them, as their layer does.
-    pub fn all(spans: &'a [Over<Acting>], timing: &Timing, amount: f64) -> Vec<Course<'a>> {
-        let course = |span: &'a Over<Acting>| {
+    pub fn all(spans: &[Over<Acting>], timing: &Timing, amount: f64) -> Vec<Course> {
+        let course = |span: &Over<Acting>| {
             let over = span.over.span(timing);
             let manner = manner_of(&span.does.mood);
-            Course { span, start: over.start.0, end: over.end.0, manner, amount, yields: Vec::new() }
+            let (start, end) = (over.start.0, over.end.0);
+            Course { span: span.clone(), start, end, manner, amount, yields: Vec::new() }
         };
-        let mut all: Vec<Course<'_>> = spans.iter().map(course).collect();
+        let mut all: Vec<Course> = spans.iter().map(course).collect();
         for k in 0..all.len() {
             let after = all[k + 1..].iter().filter(|c| c.span.does.instead);
             all[k].yields = after.map(|c| (c.start, c.end, c.span.does.ease, c.manner)).collect();
@@ -438,23 +441,24 @@ impl<'a> Course<'a> {
 }
 
 /// A span of mood made ready: what it makes of every control at any time.
-pub struct Playing<'a> {
-    course: Course<'a>,
+#[derive(Debug, PartialEq)]
+pub struct Playing {
+    course: Course,
     seed: Seed,
     /// Of each control: at each step its value in silence and in speech.
     table: BTreeMap<Control, Vec<[f64; 2]>>,
 }
 
-impl<'a> std::ops::Deref for Playing<'a> {
-    type Target = Course<'a>;
+impl std::ops::Deref for Playing {
+    type Target = Course;
 
-    fn deref(&self) -> &Course<'a> {
+    fn deref(&self) -> &Course {
         &self.course
     }
 }
 
-impl<'a> Playing<'a> {
-    fn new(course: Course<'a>, seed: Seed) -> Playing<'a> {
+impl Playing {
+    fn new(course: Course, seed: Seed) -> Playing {
         let Acting { mood, sides, regions, .. } = &course.span.does;
         let mut table: BTreeMap<Control, Vec<[f64; 2]>> = BTreeMap::new();
         for step in 0..=STEPS {
@@ -470,9 +474,19 @@ impl<'a> Playing<'a> {
         Playing { course, seed, table }
     }
 
-    /// All moods of a line; see [`Course::all`].
-    pub fn all(spans: &'a [Over<Acting>], timing: &Timing, seed: Seed, amount: f64) -> Vec<Playing<'a>> {
-        Course::all(spans, timing, amount).into_iter().map(|c| Playing::new(c, seed)).collect()
+    /// All moods of a line, see [`Course::all`]; those that are among `like` are taken over.
+    pub fn all(
+        spans: &[Over<Acting>],
+        timing: &Timing,
+        seed: Seed,
+        amount: f64,
+        like: &[Arc<Playing>],
+    ) -> Vec<Arc<Playing>> {
+        let one = |course: Course| {
+            let same = like.iter().find(|l| l.seed == seed && l.course == course);
+            same.cloned().unwrap_or_else(|| Arc::new(Playing::new(course, seed)))
+        };
+        Course::all(spans, timing, amount).into_iter().map(one).collect()
     }
 
     pub fn controls(&self) -> impl Iterator<Item = Control> + '_ {

@@ -7,6 +7,7 @@
 
 use super::ease::{Sum, pulse, window};
 use jam_score::{Control, Noise, NoiseKind, Reach, Seed, Timing, reach};
+use std::ops::Range;
 
 /// Seconds in which it comes and goes.
 const COMES: f64 = 0.14;
@@ -16,6 +17,7 @@ const GOES: f64 = 0.40;
 const PEAK: f64 = 0.35;
 
 /// One that lies in a line's pause.
+#[derive(Debug, PartialEq)]
 pub struct Played {
     /// Its place among the line's noises.
     pub place: usize,
@@ -117,7 +119,7 @@ impl Played {
     }
 
     /// How far it turns the head down, degrees, scaled by `amount`; none if it leaves the head alone.
-    pub fn nod(&self, samples: usize, amount: f64) -> Option<Vec<f64>> {
+    pub fn nod(&self, within: &Range<usize>, amount: f64) -> Option<Vec<f64>> {
         let (_, held, each) = made_of(self.kind);
         if held == 0.0 && each == 0.0 {
             return None;
@@ -126,8 +128,8 @@ impl Played {
         let peak = |k: usize| self.start + (k as f64 + PEAK) * every;
         let shaken = |time: f64| (0..count).map(|k| pulse(time - peak(k), 0.05, 0.07)).sum::<f64>();
         let (from, to) = self.reach();
-        let mut nod = Sum::new(samples, 0.0);
-        nod.add(from, to, |time| amount * self.there(time) * (held + each * shaken(time)));
+        let mut nod = Sum::new(within, 0.0);
+        nod.pass(from, to, |time| amount * self.there(time) * (held + each * shaken(time)));
         Some(nod.curve())
     }
 }

@@ -2,12 +2,14 @@
 //! head that does nothing. Angles in degrees. Sizes were found by looking on synthesised speech; nods of 1 to 4
 //! degrees with their peak up to 80 ms before the vowel's are common practice.
 
-use crate::curves::HZ;
-use crate::layers::ease::{Blurred, Sum, blurred, least_jerk, pulse};
+use crate::curves::{HZ, changed};
+use crate::layers::ease::{Blurred, Sum, grained, least_jerk, pulse};
 use crate::layers::noise::drift;
+use crate::layers::reached::Reached;
 use jam_score::prosody::{Accent, Prosody};
 use jam_score::{Control, Seconds, Seed};
 use std::collections::BTreeMap;
+use std::ops::Range;
 use std::sync::Arc;
 
 fn accents(heard: &Prosody) -> impl Iterator<Item = &Accent> {
@@ -43,35 +45,57 @@ pub fn sway(samples: usize, seed: Seed, loops: Option<f64>) -> [Vec<f64>; 3] {
     })
 }
 
-/// What the voice does to the head, with how it sways.
-#[derive(Debug)]
-pub struct Head {
-    /// How it rides on the pitch.
-    ridden: Arc<Blurred>,
-    /// Yaw, pitch, roll.
-    turns: [Arc<Blurred>; 3],
+/// A move of the head that the voice makes.
+#[derive(Debug, Clone, Copy, PartialEq)]
+struct Move {
+    axis: usize,
+    /// When it does something, seconds.
+    from: f64,
+    to: f64,
+    does: Does,
 }
 
-impl Head {
-    /// Yaw, pitch, roll at every sample.
-    pub fn turns(&self) -> [&[f64]; 3] {
-        self.turns.each_ref().map(|t| t.made.as_slice())
+/// Times in seconds, sizes and ways in degrees.
+#[derive(Debug, Clone, Copy, PartialEq)]
+enum Does {
+    /// There and back about a time.
+    Nods { at: f64, size: f64, rise: f64, fall: f64 },
+    /// To where a phrase is said, and stays.
+    Goes { way: f64, takes: f64 },
+    /// Down over a phrase and released after it.
+    Sinks { start: f64, length: f64, end: f64 },
+    /// Up at the end of a question.
+    Lifts { end: f64, size: f64 },
+}
+
+impl Move {
+    /// How much of it there is at a time.
+    fn at(&self, t: f64) -> f64 {
+        match self.does {
+            Does::Nods { at, size, rise, fall } => size * pulse(t - at, rise, fall),
+            Does::Goes { takes, .. } => least_jerk((t - self.from) / takes),
+            Does::Sinks { start, length, end } => {
+                1.2 * least_jerk((t - start) / length) * (1.0 - least_jerk((t - end - 0.05) / 0.5))
+            }
+            Does::Lifts { end, size } => {
+                size * least_jerk((t - end + 0.40) / 0.42) * (1.0 - least_jerk((t - end - 0.45) / 0.7))
+            }
+        }
     }
 
-    /// About how much memory it takes, bytes.
-    pub fn bytes(&self) -> usize {
-        self.ridden.bytes() + self.turns.iter().map(|t| t.bytes()).sum::<usize>()
+    /// What it leaves.
+    fn way(&self) -> f64 {
+        if let Does::Goes { way, .. } = self.does { way } else { 0.0 }
     }
 }
 
-/// What the voice does to the head, with how it sways; `like` is what it did in another state of the line.
-pub fn head(heard: &Prosody, sways: &[Vec<f64>; 3], seed: Seed, swing: Swing, like: Option<&Head>) -> Head {
-    let Swing { nods, sway } = swing;
-    let samples = sways[0].len();
-    let mut moved = [0.0; 3].map(|x| Sum::new(samples, x));
+/// All moves of the head with a voice, in order of time.
+fn moves(heard: &Prosody, seed: Seed) -> Vec<Move> {
+    let mut all: Vec<Move> = Vec::new();
     let mut bump = |axis: usize, at: f64, size: f64, rise: f64, fall: f64| {
         // Its last thousandths must not add up over hundreds of nods.
-        moved[axis].pass(at - 4.0 * rise, at + 4.0 * fall, |t| size * pulse(t - at, rise, fall));
+        let (from, to) = (at - 4.0 * rise, at + 4.0 * fall);
+        all.push(Move { axis, from, to, does: Does::Nods { at, size, rise, fall } });
     };
     let mut last = -9.0;
     for accent in accents(heard) {
@@ -111,65 +135,121 @@ pub fn head(heard: &Prosody, sways: &[Vec<f64>; 3], seed: Seed, swing: Swing, li
         bump(1, phrase.start - 0.12, -0.8, 0.14, 0.22);
     }
     let mut now = [0.0; 3];
-    for phrase in &heard.utterances {
-        let mut dice = seed.name("phr").number(phrase.own.0).dice();
-        let next = [dice.between(-3.2, 3.2), dice.between(-1.0, 1.8), dice.between(-2.2, 2.2)];
-        let takes = dice.between(0.7, 1.2);
-        let start = phrase.start - 0.15;
+    let mut go = |all: &mut Vec<Move>, next: [f64; 3], from: f64, takes: f64| {
         for axis in 0..3 {
             let way = next[axis] - now[axis];
-            moved[axis].add(start, start + takes, |t| way * least_jerk((t - start) / takes));
+            all.push(Move { axis, from, to: from + takes, does: Does::Goes { way, takes } });
         }
         now = next;
-        let length = (phrase.end - phrase.start).max(0.5);
-        let sinks = |t: f64| {
-            least_jerk((t - phrase.start) / length) * (1.0 - least_jerk((t - phrase.end - 0.05) / 0.5))
-        };
-        let released = phrase.end.max(phrase.start + length) + 0.55;
-        moved[1].pass(phrase.start, released, |t| 1.2 * sinks(t));
+    };
+    let mut next = [0.0; 3];
+    for phrase in &heard.utterances {
+        let mut dice = seed.name("phr").number(phrase.own.0).dice();
+        next = [dice.between(-3.2, 3.2), dice.between(-1.0, 1.8), dice.between(-2.2, 2.2)].map(grained);
+        let takes = dice.between(0.7, 1.2);
+        go(&mut all, next, phrase.start - 0.15, takes);
+        let (start, end) = (phrase.start, phrase.end);
+        let length = (end - start).max(0.5);
+        let to = end.max(start + length) + 0.55;
+        all.push(Move { axis: 1, from: start, to, does: Does::Sinks { start, length, end } });
         if phrase.asks {
-            let lifts = |t: f64| {
-                least_jerk((t - phrase.end + 0.40) / 0.42) * (1.0 - least_jerk((t - phrase.end - 0.45) / 0.7))
-            };
-            let (from, to) = (phrase.end - 0.40, phrase.end + 1.15);
-            moved[1].pass(from, to, |t| -3.6 * lifts(t));
-            let side = 2.2 * dice.side();
-            moved[2].pass(from, to, |t| side * lifts(t));
+            let (from, to) = (end - 0.40, end + 1.15);
+            all.push(Move { axis: 1, from, to, does: Does::Lifts { end, size: -3.6 } });
+            all.push(Move { axis: 2, from, to, does: Does::Lifts { end, size: 2.2 * dice.side() } });
         }
     }
-    if let Some(end) = heard.utterances.last().map(|p| p.end) {
-        for axis in 0..3 {
-            let way = -0.6 * now[axis];
-            moved[axis].add(end + 0.3, end + 1.7, |t| way * least_jerk((t - end - 0.3) / 1.4));
+    if let Some(last) = heard.utterances.last() {
+        go(&mut all, next.map(|x| grained(0.4 * x)), last.end + 0.3, 1.4);
+    }
+    all.sort_by(|a, b| a.from.total_cmp(&b.from));
+    all
+}
+
+/// Samples in which some moves differ from others.
+fn differing_moves(own: &[Move], other: &[Move], samples: usize) -> Range<usize> {
+    let mut all = Reached::default();
+    let (gone, put) = all.items(own, other, |m| (m.from, m.to));
+    for axis in 0..3 {
+        // What is left is exact, whatever the order: see `grained`.
+        let left = |moves: &[Move]| moves.iter().filter(|m| m.axis == axis).map(Move::way).sum::<f64>();
+        if left(&own[put.clone()]) != left(&other[gone.clone()]) {
+            let first = own[put.clone()].iter().chain(&other[gone.clone()]).map(|m| m.from);
+            all.time(first.fold(f64::INFINITY, f64::min), f64::INFINITY);
         }
     }
-    let [yaw, mut pitch, roll] = moved.map(Sum::curve);
+    all.samples(samples)
+}
+
+/// What the voice does to the head, with how it sways.
+#[derive(Debug)]
+pub struct Head {
+    moves: Vec<Move>,
+    /// Yaw, pitch and roll of the moves alone.
+    moved: [Arc<Vec<f64>>; 3],
+    /// How it rides on the pitch.
+    ridden: Arc<Blurred>,
+    /// The slow mean of its pitch.
+    mean: Arc<Blurred>,
+    /// Yaw, pitch, roll.
+    turns: [Arc<Blurred>; 3],
+}
+
+impl Head {
+    /// Yaw, pitch, roll at every sample.
+    pub fn turns(&self) -> [&[f64]; 3] {
+        self.turns.each_ref().map(|t| t.made.as_slice())
+    }
+
+    /// About how much memory it takes, bytes.
+    pub fn bytes(&self) -> usize {
+        let blurred = [&self.ridden, &self.mean].into_iter().chain(&self.turns);
+        let moved: usize = self.moved.iter().map(|m| size_of_val(&m[..])).sum();
+        blurred.map(|t| t.bytes()).sum::<usize>() + moved + size_of_val(&self.moves[..])
+    }
+}
+
+/// What the voice does to the head, with how it sways; `like` is what it did in another state of the line.
+pub fn head(heard: &Prosody, sways: &[Vec<f64>; 3], seed: Seed, swing: Swing, like: Option<&Head>) -> Head {
+    let Swing { nods, sway } = swing;
+    let samples = sways[0].len();
+    let like = like.filter(|l| l.moved[0].len() == samples);
+    let moves = moves(heard, seed);
+    let within = like.map_or(0..samples, |l| differing_moves(&moves, &l.moves, samples));
+    let mut sums = [0.0; 3].map(|x| Sum::new(&within, x));
+    for one in &moves {
+        let sum = &mut sums[one.axis];
+        match one.does {
+            Does::Goes { way, .. } => sum.add(one.from, one.to, way, |t| one.at(t)),
+            _ => _ = sum.pass(one.from, one.to, |t| one.at(t)),
+        }
+    }
+    let mut sums = sums.map(Sum::curve);
+    let moved = std::array::from_fn(|axis| match like {
+        Some(like) => changed(&like.moved[axis], &sums[axis], &within),
+        None => Arc::new(std::mem::take(&mut sums[axis])),
+    });
     // The head rides on the pitch, up with it, while something is said.
-    let mut speaking = vec![0.0f64; samples];
+    let mut ridden = vec![0.0; samples];
     for phrase in &heard.utterances {
         let to = ((phrase.end * HZ).max(0.0) as usize + 1).min(samples);
         let from = ((phrase.start * HZ).max(0.0) as usize).min(to);
-        speaking[from..to].fill(1.0);
+        for (i, ridden) in ridden.iter_mut().enumerate().take(to).skip(from) {
+            *ridden = heard.pitch_at(Seconds(i as f64 / HZ));
+        }
     }
-    let ridden: Vec<f64> =
-        (0..samples).map(|i| speaking[i] * heard.pitch_at(Seconds(i as f64 / HZ))).collect();
     let ridden = Blurred::of(ridden, 0.11, like.map(|l| &l.ridden));
-    for (p, f) in pitch.iter_mut().zip(&ridden.made) {
-        *p -= 0.20 * f.clamp(-5.0, 6.0);
-    }
+    let ride = |(p, f): (&f64, &f64)| p - 0.20 * f.clamp(-5.0, 6.0);
+    let pitch: Vec<f64> = moved[1].iter().zip(&ridden.made).map(ride).collect();
     // Nods only go down: without its slow mean taken out, the chin ends on the chest.
-    let mean = blurred(&pitch, 2.0);
-    for (p, m) in pitch.iter_mut().zip(mean) {
-        *p -= 0.75 * m;
-    }
-    let mut turns = [yaw, pitch, roll];
-    for (track, sways) in turns.iter_mut().zip(sways) {
-        track.iter_mut().zip(sways).for_each(|(x, by)| *x = *x * nods + sway * by);
-    }
+    let mean = Blurred::of(pitch, 2.0, like.map(|l| &l.mean));
+    let pitch: Vec<f64> = mean.from().iter().zip(&mean.made).map(|(p, m)| p - 0.75 * m).collect();
     // It has weight.
-    let weighs = |axis: usize, track| Blurred::of(track, 0.045, like.map(|l| &l.turns[axis]));
-    let [yaw, pitch, roll] = turns;
-    Head { ridden, turns: [weighs(0, yaw), weighs(1, pitch), weighs(2, roll)] }
+    let weighs = |axis: usize, track: &[f64]| {
+        let swung = track.iter().zip(&sways[axis]).map(|(x, by)| x * nods + sway * by).collect();
+        Blurred::of(swung, 0.045, like.map(|l| &l.turns[axis]))
+    };
+    let turns = [weighs(0, &moved[0]), weighs(1, &pitch), weighs(2, &moved[2])];
+    Head { moves, moved, ridden, mean, turns }
 }
 
 /// A brow raise or frown on a stressed word.
@@ -189,10 +269,37 @@ const UP: [[Control; 2]; 2] = [
 ];
 const DOWN: [Control; 2] = [Control::BrowDownLeft, Control::BrowDownRight];
 
+/// What a brow does with the voice.
+#[derive(Debug, Clone, Copy, PartialEq)]
+struct Lift {
+    control: Control,
+    /// When it does something, seconds.
+    from: f64,
+    to: f64,
+    size: f64,
+    /// On an accent at a time; else at the end of a question.
+    accent: bool,
+    at: f64,
+}
+
+impl Lift {
+    /// How far it is there at a time.
+    fn there(&self, t: f64) -> f64 {
+        let x = t - self.at;
+        let shape = if self.accent {
+            pulse(if x > 0.0 { (x - 0.10).max(0.0) } else { x }, 0.10, 0.24)
+        } else {
+            least_jerk((x + 0.55) / 0.4) * (1.0 - least_jerk((x - 0.35) / 0.6))
+        };
+        self.size * shape
+    }
+}
+
 /// Brows with the voice, and what they did.
 #[derive(Debug)]
 pub struct Brows {
-    pub curves: BTreeMap<Control, Vec<f64>>,
+    lifts: Vec<Lift>,
+    pub curves: BTreeMap<Control, Arc<Vec<f64>>>,
     pub raises: Vec<Raise>,
 }
 
@@ -206,25 +313,9 @@ pub fn alive(samples: usize, seed: Seed, loops: Option<f64>) -> BTreeMap<Control
     UP.iter().flatten().map(one).collect()
 }
 
-/// Brows with the voice over what they do by themselves, side by side but never the same.
-pub fn brows(
-    heard: &Prosody,
-    samples: usize,
-    alive: &BTreeMap<Control, Vec<f64>>,
-    seed: Seed,
-    amount: f64,
-) -> Brows {
-    let controls = UP.iter().flatten().chain(&DOWN);
-    let mut out: BTreeMap<Control, Vec<f64>> = controls.map(|c| (*c, vec![0.0; samples])).collect();
-    let mut most = |control: Control, from: f64, to: f64, value: &dyn Fn(f64) -> f64| {
-        let Some(track) = out.get_mut(&control) else { return };
-        let to = ((to * HZ).ceil().max(0.0) as usize).min(samples);
-        let from = ((from * HZ).floor().max(0.0) as usize).min(to);
-        for (i, x) in track.iter_mut().enumerate().take(to).skip(from) {
-            *x = x.max(value(i as f64 / HZ));
-        }
-    };
-    let mut raises = Vec::new();
+/// All that brows do with a voice, in order of time.
+fn lifts(heard: &Prosody, seed: Seed, amount: f64) -> (Vec<Lift>, Vec<Raise>) {
+    let (mut lifts, mut raises) = (Vec::new(), Vec::new());
     let mut last = -9.0;
     for accent in accents(heard) {
         let mut dice = seed.name("brow").number(accent.own.0).dice();
@@ -249,39 +340,68 @@ pub fn brows(
             let gain = size * gains[side] * only;
             let way = if side == 0 { apart } else { -apart };
             let at = accent.time - 0.06 + 0.6 * way;
-            let shape = |t: f64| {
-                let x = t - at;
-                pulse(if x > 0.0 { (x - 0.10).max(0.0) } else { x }, 0.10, 0.24)
+            let mut lift = |control: Control, size: f64| {
+                lifts.push(Lift { control, from: at - 0.4, to: at + 1.1, size, accent: true, at });
             };
-            let (from, to) = (at - 0.4, at + 1.1);
             if frowns {
-                most(DOWN[side], from, to, &|t| 0.8 * gain * shape(t));
+                lift(DOWN[side], 0.8 * gain);
             } else {
-                most(UP[1][side], from, to, &|t| gain * shape(t));
-                let inner = 0.75 * gain * dice.between(0.7, 1.2);
-                most(UP[0][side], from, to, &|t| inner * shape(t));
+                lift(UP[1][side], gain);
+                lift(UP[0][side], 0.75 * gain * dice.between(0.7, 1.2));
             }
         }
         raises.push(Raise { sound: accent.sound, size, time: accent.time, frowns });
     }
     for phrase in heard.utterances.iter().filter(|p| p.asks || p.asks_what) {
         let mut dice = seed.name("bq").number(phrase.own.0).dice();
-        let lifts = |t: f64| {
-            least_jerk((t - phrase.end + 0.55) / 0.4) * (1.0 - least_jerk((t - phrase.end - 0.35) / 0.6))
-        };
-        let controls = if phrase.asks_what { DOWN } else { UP[1] };
-        for control in controls {
+        let at = phrase.end;
+        for control in if phrase.asks_what { DOWN } else { UP[1] } {
             let size = 0.42 * dice.between(0.75, 1.2) * amount;
-            most(control, phrase.end - 0.55, phrase.end + 0.95, &|t| size * lifts(t));
+            lifts.push(Lift { control, from: at - 0.55, to: at + 0.95, size, accent: false, at });
         }
     }
-    for (control, track) in &mut out {
-        if let Some(alive) = alive.get(control) {
-            track.iter_mut().zip(alive).for_each(|(x, by)| *x += amount * by);
+    lifts.sort_by(|a, b| a.from.total_cmp(&b.from));
+    (lifts, raises)
+}
+
+/// Brows with the voice over what they do by themselves, side by side but never the same. `like` is what they did in another
+/// state of the line over the same of their own, by as much.
+pub fn brows(
+    heard: &Prosody,
+    samples: usize,
+    alive: &BTreeMap<Control, Vec<f64>>,
+    seed: Seed,
+    amount: f64,
+    like: Option<&Brows>,
+) -> Brows {
+    let (lifts, raises) = lifts(heard, seed, amount);
+    let mut reached = Reached::default();
+    let within = match like {
+        Some(like) => {
+            reached.items(&lifts, &like.lifts, |l| (l.from, l.to));
+            reached.samples(samples)
+        }
+        None => 0..samples,
+    };
+    let track = |control: Control| {
+        let mut track = vec![0.0f64; within.len()];
+        for lift in lifts.iter().filter(|l| l.control == control) {
+            let to = ((lift.to * HZ).ceil().max(0.0) as usize).min(within.end);
+            let from = ((lift.from * HZ).floor().max(0.0) as usize).max(within.start);
+            for i in from..to {
+                let value = &mut track[i - within.start];
+                *value = value.max(lift.there(i as f64 / HZ));
+            }
+        }
+        if let Some(alive) = alive.get(&control) {
+            track.iter_mut().zip(&alive[within.clone()]).for_each(|(x, by)| *x += amount * by);
         }
         track.iter_mut().for_each(|x| *x = x.clamp(0.0, 1.0));
-    }
-    Brows { curves: out, raises }
+        let before = like.and_then(|l| l.curves.get(&control));
+        (control, before.map_or_else(|| Arc::new(track.clone()), |b| changed(b, &track, &within)))
+    };
+    let curves = UP.iter().flatten().chain(&DOWN).map(|c| track(*c)).collect();
+    Brows { lifts, curves, raises }
 }
 
 #[cfg(test)]

@@ -60,12 +60,17 @@ pub fn core_middle(sound: &SpokenSound, diction: &Diction) -> f64 {
 struct Gatherer<'a> {
     sounds: &'a [SpokenSound],
     diction: &'a Diction,
-    goals: Vec<Goal>,
+    goals: Goals,
 }
 
-/// Every goal of a line, in the order of its sounds. Jaw beats must be marked.
-pub fn gather(sounds: &[SpokenSound], timing: &Timing, musts: &[Must], diction: &Diction) -> Vec<Goal> {
-    let mut all = Gatherer { sounds, diction, goals: Vec::new() };
+/// Goals of every organ, in the order of [`Organ::ALL`].
+pub type Goals = [Vec<Goal>; Organ::ALL.len()];
+
+/// Every goal of a line, an organ's in the order of the sounds. Jaw beats must be marked.
+pub fn gather(sounds: &[SpokenSound], timing: &Timing, musts: &[Must], diction: &Diction) -> Goals {
+    // About one a sound for most organs, two for some.
+    let goals = std::array::from_fn(|_| Vec::with_capacity(sounds.len()));
+    let mut all = Gatherer { sounds, diction, goals };
     for i in 0..sounds.len() {
         if sounds[i].phone == Phone::Sil { all.pause(i) } else { all.sound(i) }
     }
@@ -82,7 +87,7 @@ pub fn gather(sounds: &[SpokenSound], timing: &Timing, musts: &[Must], diction: 
             _ => continue,
         };
         let moves = must.organ.dynamics();
-        all.goals.push(Goal {
+        all.goals[must.organ as usize].push(Goal {
             organ: must.organ,
             start: must.start,
             end: must.end,
@@ -117,7 +122,7 @@ impl Gatherer<'_> {
     ) {
         let moves = organ.dynamics();
         let lead = self.diction.lead.0;
-        self.goals.push(Goal {
+        self.goals[organ as usize].push(Goal {
             organ,
             start: start - lead,
             end: end - lead,

@@ -11,7 +11,7 @@ mod wish;
 use crate::curves::{Curves, HZ, openings, peak_near};
 use crate::organ::Organ;
 use crate::sounds::{SpokenSound, spoken};
-use goals::Goal;
+use goals::Goals;
 use jam_score::{Diction, FrameRate, Reach, Seconds, Timing};
 use musts::Must;
 use std::cmp::Ordering;
@@ -33,21 +33,44 @@ const OPENING: f32 = 0.10;
 pub(crate) struct Articulation {
     /// Earlier by the diction's lead.
     pub sounds: Vec<SpokenSound>,
-    pub goals: Vec<Goal>,
+    pub goals: Goals,
     pub musts: Vec<Must>,
     /// In the order of [`Organ::ALL`].
     solved: Vec<Solved>,
     pub ways: Ways,
 }
 
-/// All that was solved for a line, one after the other: what of it another state of the line solves likewise, it takes over.
+/// All that was solved for a line, one after the other, and the curves that came of it: what of it another state of the line
+/// solves likewise, it takes over.
 #[derive(Debug, Clone, Default)]
-pub(crate) struct Ways(Vec<Solved>);
+pub(crate) struct Ways {
+    all: Vec<Solved>,
+    /// The last one of each organ with its curve, in the order of [`Organ::ALL`].
+    curves: Vec<(Solved, Arc<Vec<f32>>)>,
+}
 
 impl Ways {
     /// About how much memory they take, bytes.
     pub fn bytes(&self) -> usize {
-        self.0.iter().map(Solved::bytes).sum()
+        self.all.iter().map(Solved::bytes).sum::<usize>()
+            + self.curves.iter().map(|(_, curve)| size_of_val(&curve[..])).sum::<usize>()
+    }
+
+    /// An organ's way as a curve; what of it is as before is taken over.
+    fn curve(&self, organ: Organ, solved: &Solved, samples: usize) -> Arc<Vec<f32>> {
+        let before = self.curves.get(organ as usize).filter(|(_, curve)| curve.len() == samples);
+        let Some((way, curve)) = before else {
+            return Arc::new(solved.curve().iter().map(|x| *x as f32).collect());
+        };
+        let differs = solved.differs(way);
+        let mut curve = curve.clone();
+        if !differs.is_empty() {
+            let own = Arc::make_mut(&mut curve);
+            for (i, value) in solved.values(differs) {
+                own[i] = value as f32;
+            }
+        }
+        curve
     }
 }
 
@@ -55,18 +78,16 @@ impl Ways {
 struct Solver<'a> {
     diction: &'a Diction,
     samples: usize,
-    /// Which goals are an organ's, in the order of [`Organ::ALL`].
-    own: Vec<Vec<usize>>,
     like: &'a Ways,
     made: Ways,
 }
 
 impl Solver<'_> {
-    fn solve(&mut self, organ: Organ, goals: &[Goal], musts: &[Must]) -> Solved {
-        let like = self.like.0.get(self.made.0.len());
-        let own = self.own[organ as usize].iter().map(|g| &goals[*g]);
+    fn solve(&mut self, organ: Organ, goals: &Goals, musts: &[Must]) -> Solved {
+        let like = self.like.all.get(self.made.all.len());
+        let own = &goals[organ as usize];
         let way = Solved::new(organ, own, musts, self.samples, self.diction, like);
-        self.made.0.push(way.clone());
+        self.made.all.push(way.clone());
         way
     }
 }
@@ -91,11 +112,7 @@ impl Articulation {
         let mut goals = goals::gather(&sounds, timing, &musts, diction);
         // What is not sure is aimed at as anything else, and need not be reached.
         musts.retain(|m| sure(m.sound));
-        let mut own = vec![Vec::new(); Organ::ALL.len()];
-        for (g, goal) in goals.iter().enumerate() {
-            own[goal.organ as usize].push(g);
-        }
-        let mut solver = Solver { diction, samples, own, like, made: Ways::default() };
+        let mut solver = Solver { diction, samples, like, made: Ways::default() };
         let mut jaw = aligned_jaw(&sounds, &mut goals, &musts, &mut solver);
         let mut solved: Vec<Solved> =
             Organ::ALL.iter().skip(1).map(|o| solver.solve(*o, &goals, &musts)).collect();
@@ -123,16 +140,11 @@ impl Articulation {
 
 /// The jaw with every beat's peak on its sound. Held vowels are left alone: the maximum of a
 /// plateau is noise.
-fn aligned_jaw(
-    sounds: &[SpokenSound],
-    goals: &mut [Goal],
-    musts: &[Must],
-    solver: &mut Solver<'_>,
-) -> Solved {
+fn aligned_jaw(sounds: &[SpokenSound], goals: &mut Goals, musts: &[Must], solver: &mut Solver<'_>) -> Solved {
     let mut solved = solver.solve(Organ::Jaw, goals, musts);
     let mut owners: BTreeMap<usize, (usize, f64)> = BTreeMap::new();
-    for &g in &solver.own[Organ::Jaw as usize] {
-        let (goal, sound) = (&goals[g], &sounds[goals[g].sound]);
+    for (g, goal) in goals[Organ::Jaw as usize].iter().enumerate() {
+        let sound = &sounds[goal.sound];
         if sound.owns_beat && sound.length() <= solver.diction.hold.0 {
             owners.entry(goal.sound).or_insert((g, 0.5 * (goal.start + goal.end)));
         }
@@ -143,8 +155,9 @@ fn aligned_jaw(
             let sound = &sounds[i];
             if let Some(peak) = peak_near(&curve, wanted, sound.start - 0.05, sound.end + 0.05) {
                 let shift = (0.9 * (wanted - peak)).clamp(-0.02, 0.02);
-                goals[g].start = (goals[g].start + shift).max(wanted - 0.07);
-                goals[g].end = (goals[g].end + shift).max(goals[g].start + 0.01);
+                let goal = &mut goals[Organ::Jaw as usize][g];
+                goal.start = (goal.start + shift).max(wanted - 0.07);
+                goal.end = (goal.end + shift).max(goal.start + 0.01);
             }
         }
         solved = solver.solve(Organ::Jaw, goals, musts);
@@ -208,14 +221,15 @@ pub(crate) fn articulate(
     like: &Ways,
 ) -> (Curves, Option<Articulation>) {
     let mut face = Curves::at_rest(timing.end() + tail);
-    let articulation = Articulation::new(timing, reaches, diction, rate, face.len(), sure, like);
-    if let Some(articulation) = &articulation {
+    let mut articulation = Articulation::new(timing, reaches, diction, rate, face.len(), sure, like);
+    if let Some(articulation) = &mut articulation {
         for organ in Organ::ALL {
-            let curve: Vec<f32> = articulation.organ(organ).curve().iter().map(|x| *x as f32).collect();
-            let curve = Arc::new(curve);
+            let solved = articulation.organ(organ).clone();
+            let curve = like.curve(organ, &solved, face.len());
             for control in organ.controls() {
                 face.set(*control, curve.clone());
             }
+            articulation.ways.curves.push((solved, curve));
         }
     }
     (face, articulation)

@@ -13,9 +13,9 @@
 use super::beats::lively;
 use super::goals::Goal;
 use super::musts::Must;
-use crate::curves::HZ;
+use crate::curves::{HZ, place};
 use crate::organ::Organ;
-use jam_score::Diction;
+use jam_score::{Diction, differing};
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -184,11 +184,6 @@ impl Limit {
     }
 }
 
-/// A time's place on a grid of `n` points, between them too.
-fn place(time: f64, n: usize) -> f64 {
-    (time * HZ).clamp(0.0, n.saturating_sub(1) as f64)
-}
-
 /// What a piece of a way follows from: nothing else changes it.
 #[derive(Debug, Clone, PartialEq)]
 struct Inputs {
@@ -312,6 +307,9 @@ struct Piece {
 #[derive(Debug, Clone)]
 pub struct Solved {
     organ: Organ,
+    /// What the whole way follows from, beside how long it is and how slow.
+    pulls: Arc<Vec<Pull>>,
+    limits: Arc<Vec<Limit>>,
     pieces: Vec<Arc<Piece>>,
 }
 
@@ -323,9 +321,9 @@ fn piece_of(i: usize, count: usize) -> usize {
 impl Solved {
     /// The way of `organ` through its goals on `n` grid points, within 0..1. Musts of other organs are ignored. `like` is
     /// what was solved before: pieces that follow from the same are taken over.
-    pub fn new<'a>(
+    pub fn new(
         organ: Organ,
-        goals: impl Iterator<Item = &'a Goal>,
+        goals: &[Goal],
         musts: &[Must],
         n: usize,
         diction: &Diction,
@@ -342,30 +340,58 @@ impl Solved {
             let samples = if within.end == n { n } else { usize::MAX };
             Inputs { slow, rest, samples, within, pulls: Vec::new(), limits: Vec::new() }
         };
-        let mut all: Vec<Inputs> = (0..count).map(inputs).collect();
         let near = |(from, to): (usize, usize)| {
             piece_of(from.saturating_sub(beside), count)..=piece_of(to + beside, count)
         };
-        for pull in goals.map(Pull::of) {
-            for k in near(pull.reach(n)) {
-                all[k].pulls.push(pull.clone());
+        let pulls: Vec<Pull> = goals.iter().map(Pull::of).collect();
+        let limits: Vec<Limit> = musts.iter().filter(|m| m.organ == organ).map(Limit::of).collect();
+        // Pieces that nothing changed near.
+        let fits = |l: &&Solved| {
+            let first = l.pieces.first().map(|p| &p.inputs);
+            l.organ == organ
+                && l.pieces.len() == count
+                && l.pieces.iter().map(|p| p.curve.len()).sum::<usize>() == n
+                && first.is_some_and(|i| i.slow == slow && i.rest == rest)
+        };
+        let mut kept: Vec<Option<Arc<Piece>>> = match like.filter(fits) {
+            Some(like) => like.pieces.iter().cloned().map(Some).collect(),
+            None => vec![None; count],
+        };
+        if let Some(like) = like.filter(fits) {
+            let (gone, put) = differing(&like.pulls, &pulls);
+            let changed = like.pulls[gone].iter().chain(&pulls[put]).map(|p| p.reach(n));
+            changed.for_each(|reach| kept[near(reach)].fill(None));
+            let (gone, put) = differing(&like.limits, &limits);
+            let changed = like.limits[gone].iter().chain(&limits[put]).map(|l| l.reach(n));
+            changed.for_each(|reach| kept[near(reach)].fill(None));
+        }
+        let mut all: Vec<Option<Inputs>> = (0..count).map(|k| kept[k].is_none().then(|| inputs(k))).collect();
+        // What reaches none that is to be solved need not be asked for more.
+        let first = kept.iter().position(Option::is_none).unwrap_or(count);
+        let last = kept.iter().rposition(Option::is_none).unwrap_or(0);
+        let near_them = |p: &&Pull| {
+            let pieces = near(p.reach(n));
+            *pieces.start() <= last && *pieces.end() >= first
+        };
+        for pull in pulls.iter().filter(near_them) {
+            for inputs in all[near(pull.reach(n))].iter_mut().flatten() {
+                inputs.pulls.push(pull.clone());
             }
         }
-        for limit in musts.iter().filter(|m| m.organ == organ).map(Limit::of) {
-            for k in near(limit.reach(n)) {
-                all[k].limits.push(limit.clone());
+        for limit in &limits {
+            for inputs in all[near(limit.reach(n))].iter_mut().flatten() {
+                inputs.limits.push(limit.clone());
             }
         }
-        let like = like.filter(|l| l.organ == organ).map_or(&[][..], |l| &l.pieces);
-        let piece = |(k, inputs): (usize, Inputs)| {
-            if let Some(same) = like.get(k).filter(|l| l.inputs == inputs) {
-                return same.clone();
-            }
+        let piece = |(k, inputs): (usize, Option<Inputs>)| {
+            let inputs = inputs?;
             let system = System::of(&inputs);
             let curve = own(k).map(|i| system.at(i - inputs.within.start)).collect();
-            Arc::new(Piece { inputs, curve })
+            Some(Arc::new(Piece { inputs, curve }))
         };
-        Solved { organ, pieces: all.into_iter().enumerate().map(piece).collect() }
+        let made = all.into_iter().enumerate().map(piece);
+        let pieces = kept.into_iter().zip(made).filter_map(|(kept, made)| kept.or(made)).collect();
+        Solved { organ, pulls: Arc::new(pulls), limits: Arc::new(limits), pieces }
     }
 
     /// About how much memory it takes, bytes.
@@ -373,7 +399,26 @@ impl Solved {
         let piece = |p: &Arc<Piece>| {
             size_of_val(&p.curve[..]) + size_of_val(&p.inputs.pulls[..]) + size_of_val(&p.inputs.limits[..])
         };
-        self.pieces.iter().map(piece).sum()
+        let whole = size_of_val(&self.pulls[..]) + size_of_val(&self.limits[..]);
+        self.pieces.iter().map(piece).sum::<usize>() + whole
+    }
+
+    /// The grid points in which it may differ from another way of as many.
+    pub fn differs(&self, other: &Solved) -> Range<usize> {
+        let pairs = self.pieces.iter().zip(&other.pieces).enumerate();
+        let own = |(k, (own, _)): (usize, (&Arc<Piece>, _))| k * PIECE..k * PIECE + own.curve.len();
+        let mut differ = pairs.filter(|(_, (own, their))| !Arc::ptr_eq(own, their)).map(own);
+        let Some(first) = differ.next() else { return 0..0 };
+        first.start..differ.next_back().map_or(first.end, |last| last.end)
+    }
+
+    /// Its values in some grid points.
+    pub fn values(&self, within: Range<usize>) -> impl Iterator<Item = (usize, f64)> + '_ {
+        let at = move |i: usize| {
+            let k = piece_of(i, self.pieces.len());
+            (i, self.pieces[k].curve[i - k * PIECE])
+        };
+        within.map(at)
     }
 
     /// Its values on the grid.
@@ -381,7 +426,7 @@ impl Solved {
         self.pieces.iter().flat_map(|p| p.curve.iter().copied()).collect()
     }
 
-    /// What the value at a time is made of: for each goal how much of its target arrives there,
+    /// What the value at a time is made of: for each goal of its own how much of its target arrives there,
     /// for musts and the range their share of the value. The matrix is symmetric, so one more solve tells all
     /// shares exactly; what they add up to, and the rest that the last clamp moved, is the value.
     pub fn shares(&self, time: f64, goals: &[Goal], musts: &[Must]) -> Vec<(Source, f64)> {
@@ -399,7 +444,7 @@ impl Solved {
         }
         let reach = system.matrix.solve(&system.extra(), &at);
         let mut shares: Vec<(Source, f64)> = Vec::new();
-        for (k, goal) in goals.iter().enumerate().filter(|(_, g)| g.organ == self.organ) {
+        for (k, goal) in goals.iter().enumerate() {
             let pull = Pull::of(goal);
             if !inputs.inside(pull.reach(samples)).is_empty() {
                 shares.push((Source::Goal(k), inputs.points(&pull).map(|(t, pull)| reach[t] * pull).sum()));
@@ -473,7 +518,7 @@ mod tests {
                 let goals: Vec<Goal> = goals.iter().map(|g| Goal { organ, ..g.clone() }).collect();
                 let musts: Vec<Must> = musts.iter().map(|m| Must { organ, ..m.clone() }).collect();
                 let n = 6000;
-                let solved = Solved::new(organ, goals.iter(), &musts, n, &diction, None);
+                let solved = Solved::new(organ, &goals, &musts, n, &diction, None);
                 prop_assert_eq!(solved.pieces.len(), 8);
                 let whole = System::of(&Inputs {
                     slow: slowness(organ, &diction),
@@ -488,8 +533,8 @@ mod tests {
                 prop_assert!(off < 5e-4, "{off}");
                 let mut other = goals.clone();
                 other[which].wish = Wish::of(to);
-                let anew = Solved::new(organ, other.iter(), &musts, n, &diction, None);
-                let after = Solved::new(organ, other.iter(), &musts, n, &diction, Some(&solved));
+                let anew = Solved::new(organ, &other, &musts, n, &diction, None);
+                let after = Solved::new(organ, &other, &musts, n, &diction, Some(&solved));
                 prop_assert!(anew.curve() == after.curve());
                 let same = after.pieces.iter().zip(&solved.pieces).filter(|(a, b)| Arc::ptr_eq(a, b)).count();
                 prop_assert!((5..8).contains(&same) || goals[which].start > 60.0 || goals[which].wish == other[which].wish, "{same}");
