@@ -65,7 +65,7 @@ fn any_op() -> impl Strategy<Value = serde_json::Value> {
 fn anywhere() -> impl Strategy<Value = serde_json::Value> {
     let moods = vec!["happiness", "sadness", "anger", "fear", "irony", "disgust", "surprise"];
     let layers = vec!["mouth", "mood", "eyes", "head"];
-    (0.0f64..44.0, 0.3f64..5.0, prop::sample::select(moods), prop::sample::select(layers), 0usize..8).prop_map(
+    (0.0f64..44.0, 0.3f64..5.0, prop::sample::select(moods), prop::sample::select(layers), 0usize..10).prop_map(
         |(start, length, mood, layer, kind)| {
             let over = json!({"span": {"start": start, "end": start + length}});
             match kind {
@@ -74,6 +74,12 @@ fn anywhere() -> impl Strategy<Value = serde_json::Value> {
                 2 => json!({"do": "add_look", "look": {"kind": "at", "mark": 1 + start as u32 % 5}, "over": over}),
                 3 => json!({"do": "add_move", "does": {"kind": "turn", "yaw": 9.0, "pitch": start / 9.0, "roll": -3.0}, "over": over}),
                 4 => json!({"do": "add_move", "does": {"kind": "shiver", "degrees": 1.0, "per_second": 5.0}, "over": over}),
+                5 | 6 => {
+                    let face = |by: f64| json!([["jaw_open", by], ["corner_up_left", 0.9], ["lip_upper_raise_left", 0.5 * by], ["cheek_puff", by]]);
+                    let taken = json!([{"time": start, "face": face(0.8)}, {"time": start + length, "face": face(0.2)}]);
+                    json!({"do": "pass", "pad": "capture", "taken": taken, "late": 0.0, "smooth": 0.05, "tolerance": 0.01,
+                        "laid": if kind == 5 { "add" } else { "replace" }})
+                }
                 _ => json!({"do": "add_mood", "mood": mood, "amount": 0.2 * length, "over": over}),
             }
         },

@@ -58,6 +58,15 @@ pub(crate) fn differing_values<T: Copy + PartialEq>(own: &[T], other: &[T]) -> R
     start..end + 1
 }
 
+/// The samples from the first to the last of two stretches; of an empty one nothing.
+pub(crate) fn hull(one: &Range<usize>, other: &Range<usize>) -> Range<usize> {
+    match (one.is_empty(), other.is_empty()) {
+        (true, _) => other.clone(),
+        (_, true) => one.clone(),
+        _ => one.start.min(other.start)..one.end.max(other.end),
+    }
+}
+
 /// A curve that is `own` in some samples, the rest as `before`, which it is where nothing changes.
 pub(crate) fn changed<T: Copy + PartialEq>(
     before: &Arc<Vec<T>>,
@@ -142,7 +151,7 @@ impl Curves {
 
     /// The samples in which some controls differ from another face of the same length: from the first to the last.
     pub(crate) fn differs(&self, other: &Curves, controls: &[Control]) -> Range<usize> {
-        let mut all = self.samples..0;
+        let mut all = 0..0;
         for control in controls {
             let (own, their) = (self.shared(*control), other.shared(*control));
             if Arc::ptr_eq(own, their) {
@@ -159,11 +168,9 @@ impl Curves {
                     _ => continue,
                 }
             };
-            if !at.is_empty() {
-                all = all.start.min(at.start)..all.end.max(at.end);
-            }
+            all = hull(&all, &at);
         }
-        all.start.min(all.end)..all.end
+        all
     }
 
     /// A control's curve at its whole length, to be changed.

@@ -1,7 +1,7 @@
 //! The performance of a line: every control as a sampled curve.
 
-use crate::curves::{Curves, HZ, limit, place, read};
-use crate::layers::{self, Guard, HEAD, Made, Scene, Told};
+use crate::curves::{Curves, HZ, changed, differing_values, hull, limit, place, read};
+use crate::layers::{self, Guard, HEAD, Made, Scene, Told, beside};
 use crate::links;
 use crate::mouth::{Articulation, Ways, articulate};
 use crate::organ::Organ;
@@ -51,22 +51,35 @@ impl PartialEq for Live {
 /// What of a control a pass may have: a share of its own, and limits that always hold.
 #[derive(Debug, PartialEq)]
 struct Held {
-    allowed: Option<Vec<f32>>,
-    low: Vec<f32>,
-    high: Vec<f32>,
+    allowed: Option<Arc<Vec<f32>>>,
+    low: Arc<Vec<f32>>,
+    high: Arc<Vec<f32>>,
 }
 
 impl Held {
-    fn new(guard: &Guard, control: Control, automatic: &[f32]) -> Held {
+    /// `like` is what is left in another state of the line, and the samples in which this one may differ from that.
+    fn of(guard: &Guard, control: Control, automatic: &[f32], like: Option<(&Held, Range<usize>)>) -> Held {
+        let n = guard.len();
+        let like = like.filter(|(held, _)| held.low.len() == n);
+        let within = like.as_ref().map_or(0..n, |(_, within)| within.clone());
+        // What is allowed follows from more than what is there.
+        let wide = beside(&within, n);
+        let inside = within.start - wide.start..within.end - wide.start;
+        let own = |values: Vec<f32>, before: Option<&Arc<Vec<f32>>>| match before {
+            Some(before) => changed(before, &values[inside.clone()], &within),
+            None => Arc::new(values),
+        };
         let (low, high) = control.range();
-        let all = 0..guard.len();
-        let limits = guard.limits(control, automatic, &all);
-        let limits = limits.unwrap_or_else(|| vec![(low, high); automatic.len()]);
-        let allowed = guard.allowed(control, &all);
+        let spoken = automatic.get(wide.clone()).unwrap_or(&[]);
+        let limits = guard.limits(control, spoken, &wide);
+        let limits = limits.unwrap_or_else(|| vec![(low, high); wide.len()]);
+        let allowed = guard.allowed(control, &wide);
+        let allowed = allowed.map(|a| a.iter().map(|x| *x as f32).collect::<Vec<f32>>());
+        let like = like.map(|(held, _)| held);
         Held {
-            allowed: allowed.map(|a| a.iter().map(|x| *x as f32).collect()),
-            low: limits.iter().map(|l| l.0.min(l.1)).collect(),
-            high: limits.iter().map(|l| l.1).collect(),
+            allowed: allowed.map(|a| own(a, like.and_then(|l| l.allowed.as_ref()))),
+            low: own(limits.iter().map(|l| l.0.min(l.1)).collect(), like.map(|l| &l.low)),
+            high: own(limits.iter().map(|l| l.1).collect(), like.map(|l| &l.high)),
         }
     }
 
@@ -138,8 +151,8 @@ impl Performance {
     }
 
     /// Lays the touches of some controls over their curves. What the guard leaves of a control is taken over from `like`,
-    /// if its curve is the same there.
-    fn lay(&mut self, controls: &[Control], like: Option<&Performance>) {
+    /// whose guard may differ in some samples, where its curve is the same.
+    fn lay(&mut self, controls: &[Control], like: Option<(&Performance, Range<usize>)>) {
         for &control in controls {
             let own: Vec<&LaidTouch> = self.hands.touches.iter().filter(|t| t.control == control).collect();
             if own.is_empty() {
@@ -150,9 +163,18 @@ impl Performance {
             let (low, high) = control.range();
             let guarded = own.iter().any(|t| t.guarded);
             if let Some(guard) = self.guard.as_ref().filter(|_| guarded) {
-                let same = |l: &&Performance| l.automatic.get(&control).is_some_and(|c| *c == curve);
-                let kept = like.filter(same).and_then(|l| l.held.get(&control).cloned());
-                let held = kept.unwrap_or_else(|| Arc::new(Held::new(guard, control, &curve)));
+                let kept = like.as_ref().and_then(|(l, differs)| {
+                    let (held, before) = (l.held.get(&control)?, l.automatic.get(&control)?);
+                    let own = differing_values(&curve, before);
+                    Some((held, hull(&own, differs)))
+                });
+                let held = match kept {
+                    Some((held, differs)) if differs.is_empty() => held.clone(),
+                    kept => {
+                        let kept = kept.map(|(held, differs)| (&**held, beside(&differs, guard.len())));
+                        Arc::new(Held::of(guard, control, &curve, kept))
+                    }
+                };
                 self.held.insert(control, held);
             }
             let mut laid = Vec::clone(&curve);
@@ -177,14 +199,18 @@ impl Performance {
     pub fn by_hand(&self, hands: Hands, like: Option<(&Performance, &Performance)>) -> Performance {
         let mut face = Performance { hands, ..self.clone() };
         let like = like.filter(|(other, _)| other.len() == self.len());
-        // What the guard leaves to passes follows from the face as a whole.
-        let same = like.filter(|(other, _)| std::ptr::eq(*other, self)).map(|(_, made)| made);
+        let guards = |other: &Performance| match (&self.guard, &other.guard) {
+            (Some(own), Some(their)) if Arc::ptr_eq(own, their) => 0..0,
+            (Some(own), Some(their)) if own.len() == their.len() => own.differs(their),
+            _ => 0..self.len(),
+        };
+        let same = like.map(|(other, made)| (made, guards(other)));
         let (linked, others): (Vec<Control>, Vec<Control>) =
             Control::ALL.iter().partition(|c| links::of(**c).is_some());
-        face.lay(&HEAD, same);
+        face.lay(&HEAD, same.clone());
         face.eyes_follow();
         let others: Vec<Control> = others.into_iter().filter(|c| !HEAD.contains(c)).collect();
-        face.lay(&others, same);
+        face.lay(&others, same.clone());
         for &control in &linked {
             let Some(link) = links::of(control) else { continue };
             if !link.gains.iter().any(|(from, _)| face.curve(*from).is_some()) {
@@ -278,7 +304,7 @@ impl Performance {
 
     fn held_live(&self, guard: &Guard, control: Control) -> Arc<Held> {
         let mut live = self.live.0.lock().unwrap_or_else(PoisonError::into_inner);
-        let new = || Arc::new(Held::new(guard, control, self.curve(control).unwrap_or(&[])));
+        let new = || Arc::new(Held::of(guard, control, self.curve(control).unwrap_or(&[]), None));
         live.entry(control).or_insert_with(new).clone()
     }
 

@@ -329,6 +329,18 @@ fn a_layer_plays_as_much_as_its_level_says() {
     );
 }
 
+/// What is performed live on a control that the line leaves alone is there, as far as no sound claims it: a jaw that is
+/// pushed forward in silence whole, in a P only as far as its claim leaves it.
+#[test]
+fn what_is_performed_on_a_control_at_rest_is_there() {
+    let face = play(&said(&[(Phone::Sil, 2.0), (Phone::P, 0.2), (Phone::Sil, 2.0)]));
+    let control = Control::JawForward;
+    assert!(face.curve(control).is_none());
+    let live = |t: f64| face.performed(Seconds(t), Laid::Add, &[(control, 0.5)])[control as usize];
+    assert!((live(0.5) - 0.5).abs() < 1e-6 && (live(4.0) - 0.5).abs() < 1e-6, "{} {}", live(0.5), live(4.0));
+    assert!(live(2.1) < 0.4, "{}", live(2.1));
+}
+
 /// Eyes that look at something stay on it while a hand turns the head, and roll the other way in it; without a look of the
 /// line's own they go along (common practice, no source).
 #[test]

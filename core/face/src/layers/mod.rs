@@ -95,13 +95,16 @@ pub(crate) fn lay(
         laid(&parts, beside(&(at..at + 2), parts.len()), Some(trace));
     }
     let differs = like.map_or(0..parts.len(), |l| parts.differs(&l.parts));
-    let differs = if differs.is_empty() { differs } else { beside(&differs, parts.len()) };
+    let differs = beside(&differs, parts.len());
     let (face, told) = put(like.map(|l| &**l), &differs, &parts);
     Arc::new(Made { parts, face, told: Arc::new(told) })
 }
 
-/// A stretch of so many samples with what is beside it.
-fn beside(stretch: &Range<usize>, samples: usize) -> Range<usize> {
+/// A stretch of so many samples with what is beside it; of an empty one nothing.
+pub(crate) fn beside(stretch: &Range<usize>, samples: usize) -> Range<usize> {
+    if stretch.is_empty() {
+        return 0..0;
+    }
     stretch.start.saturating_sub(BESIDE).min(samples)..(stretch.end + BESIDE).min(samples)
 }
 
@@ -109,7 +112,7 @@ fn beside(stretch: &Range<usize>, samples: usize) -> Range<usize> {
 fn put(like: Option<&Made>, differs: &Range<usize>, parts: &Parts) -> (Curves, Told) {
     let n = parts.len();
     // Of what is nearest to a stretch's ends, not all is known that reaches it.
-    let wide = if differs.is_empty() { differs.clone() } else { beside(differs, n) };
+    let wide = beside(differs, n);
     let Stretch { face: own, turned } = laid(parts, wide.clone(), None);
     let like = like.filter(|l| l.face.len() == n);
     let inside = differs.start - wide.start..differs.end - wide.start;

@@ -1,22 +1,16 @@
 //! How far changes reach: where two states of a line may differ.
 
-use crate::curves::{HZ, differing_values};
+use crate::curves::{HZ, differing_values, hull};
 use jam_score::differing;
 use std::ops::Range;
 
 /// The samples that some changes reach, from the first to the last; none yet at the beginning.
 #[derive(Debug, Default)]
-pub struct Reached(Option<Range<usize>>);
+pub struct Reached(Range<usize>);
 
 impl Reached {
     pub fn add(&mut self, samples: Range<usize>) {
-        if samples.is_empty() {
-            return;
-        }
-        self.0 = Some(match self.0.take() {
-            Some(all) => all.start.min(samples.start)..all.end.max(samples.end),
-            None => samples,
-        });
+        self.0 = hull(&self.0, &samples);
     }
 
     /// What lies in a stretch of time, seconds.
@@ -62,7 +56,6 @@ impl Reached {
 
     /// The samples reached of so many.
     pub fn samples(self, count: usize) -> Range<usize> {
-        let all = self.0.unwrap_or(0..0);
-        all.start.min(count)..all.end.min(count)
+        self.0.start.min(count)..self.0.end.min(count)
     }
 }
