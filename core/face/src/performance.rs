@@ -204,7 +204,9 @@ impl Performance {
             (Some(own), Some(their)) if own.len() == their.len() => own.differs(their),
             _ => 0..self.len(),
         };
-        let same = like.map(|(other, made)| (made, guards(other)));
+        // Only passes ask what the guard leaves.
+        let asked = face.hands.touches.iter().any(|t| t.guarded);
+        let same = like.filter(|_| asked).map(|(other, made)| (made, guards(other)));
         let (linked, others): (Vec<Control>, Vec<Control>) =
             Control::ALL.iter().partition(|c| links::of(**c).is_some());
         face.lay(&HEAD, same.clone());

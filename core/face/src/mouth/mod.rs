@@ -35,8 +35,6 @@ pub(crate) struct Articulation {
     pub sounds: Vec<SpokenSound>,
     pub goals: Goals,
     pub musts: Vec<Must>,
-    /// In the order of [`Organ::ALL`].
-    solved: Vec<Solved>,
     pub ways: Ways,
 }
 
@@ -79,15 +77,15 @@ struct Solver<'a> {
     diction: &'a Diction,
     samples: usize,
     like: &'a Ways,
-    made: Ways,
+    made: Vec<Solved>,
 }
 
 impl Solver<'_> {
     fn solve(&mut self, organ: Organ, goals: &Goals, musts: &[Must]) -> Solved {
-        let like = self.like.all.get(self.made.all.len());
+        let like = self.like.all.get(self.made.len());
         let own = &goals[organ as usize];
         let way = Solved::new(organ, own, musts, self.samples, self.diction, like);
-        self.made.all.push(way.clone());
+        self.made.push(way.clone());
         way
     }
 }
@@ -112,7 +110,7 @@ impl Articulation {
         let mut goals = goals::gather(&sounds, timing, &musts, diction);
         // What is not sure is aimed at as anything else, and need not be reached.
         musts.retain(|m| sure(m.sound));
-        let mut solver = Solver { diction, samples, like, made: Ways::default() };
+        let mut solver = Solver { diction, samples, like, made: Vec::new() };
         let mut jaw = aligned_jaw(&sounds, &mut goals, &musts, &mut solver);
         let mut solved: Vec<Solved> =
             Organ::ALL.iter().skip(1).map(|o| solver.solve(*o, &goals, &musts)).collect();
@@ -130,11 +128,16 @@ impl Articulation {
             sound.start -= diction.lead.0;
             sound.end -= diction.lead.0;
         }
-        Some(Articulation { sounds, goals, musts, solved, ways: solver.made })
+        let curved = |(organ, solved): (&Organ, Solved)| {
+            let curve = like.curve(*organ, &solved, samples);
+            (solved, curve)
+        };
+        let curves = Organ::ALL.iter().zip(solved).map(curved).collect();
+        Some(Articulation { sounds, goals, musts, ways: Ways { all: solver.made, curves } })
     }
 
     pub fn organ(&self, organ: Organ) -> &Solved {
-        &self.solved[organ as usize]
+        &self.ways.curves[organ as usize].0
     }
 }
 
@@ -221,15 +224,12 @@ pub(crate) fn articulate(
     like: &Ways,
 ) -> (Curves, Option<Articulation>) {
     let mut face = Curves::at_rest(timing.end() + tail);
-    let mut articulation = Articulation::new(timing, reaches, diction, rate, face.len(), sure, like);
-    if let Some(articulation) = &mut articulation {
-        for organ in Organ::ALL {
-            let solved = articulation.organ(organ).clone();
-            let curve = like.curve(organ, &solved, face.len());
+    let articulation = Articulation::new(timing, reaches, diction, rate, face.len(), sure, like);
+    if let Some(articulation) = &articulation {
+        for (organ, (_, curve)) in Organ::ALL.iter().zip(&articulation.ways.curves) {
             for control in organ.controls() {
                 face.set(*control, curve.clone());
             }
-            articulation.ways.curves.push((solved, curve));
         }
     }
     (face, articulation)

@@ -353,11 +353,9 @@ impl Solved {
                 && l.pieces.iter().map(|p| p.curve.len()).sum::<usize>() == n
                 && first.is_some_and(|i| i.slow == slow && i.rest == rest)
         };
-        let mut kept: Vec<Option<Arc<Piece>>> = match like.filter(fits) {
-            Some(like) => like.pieces.iter().cloned().map(Some).collect(),
-            None => vec![None; count],
-        };
+        let mut kept: Vec<Option<Arc<Piece>>> = vec![None; count];
         if let Some(like) = like.filter(fits) {
+            kept = like.pieces.iter().cloned().map(Some).collect();
             let (gone, put) = differing(&like.pulls, &pulls);
             let changed = like.pulls[gone].iter().chain(&pulls[put]).map(|p| p.reach(n));
             changed.for_each(|reach| kept[near(reach)].fill(None));
@@ -366,14 +364,7 @@ impl Solved {
             changed.for_each(|reach| kept[near(reach)].fill(None));
         }
         let mut all: Vec<Option<Inputs>> = (0..count).map(|k| kept[k].is_none().then(|| inputs(k))).collect();
-        // What reaches none that is to be solved need not be asked for more.
-        let first = kept.iter().position(Option::is_none).unwrap_or(count);
-        let last = kept.iter().rposition(Option::is_none).unwrap_or(0);
-        let near_them = |p: &&Pull| {
-            let pieces = near(p.reach(n));
-            *pieces.start() <= last && *pieces.end() >= first
-        };
-        for pull in pulls.iter().filter(near_them) {
+        for pull in &pulls {
             for inputs in all[near(pull.reach(n))].iter_mut().flatten() {
                 inputs.pulls.push(pull.clone());
             }
