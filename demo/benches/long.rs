@@ -8,7 +8,8 @@ use jam_desk::Played;
 use jam_formats::sound;
 use jam_score::{Correction, Edit, Frame, FrameGrid, FrameRate, Ids, Line, Seconds};
 use jam_sound::Recording;
-use jam_voice::{Analyser, phrasing};
+use jam_voice::Analyser;
+use jam_voice::phrasing::{self, Measured};
 use std::hint::black_box;
 use std::sync::Arc;
 
@@ -48,9 +49,12 @@ fn moved(c: &mut Criterion) {
         let of = |what: &str| format!("{what}, {minutes} min");
         group.bench_function(of("the line corrected"), |b| b.iter(corrected));
         let after = Arc::new(corrected());
-        let spoken = |line: &Line| phrasing::spoken(line.timing.as_ref().unwrap(), &found.tracks);
-        group.bench_function(of("how it is spoken"), |b| b.iter(|| black_box(spoken(&after))));
-        let heard = |line: &Line| Arc::new(spoken(line).0);
+        let spoken = |line: &Line, like: &Measured| {
+            phrasing::spoken(line.timing.as_ref().unwrap(), &found.tracks, like)
+        };
+        let measured = spoken(&line, &Measured::default()).2;
+        group.bench_function(of("how it is spoken"), |b| b.iter(|| black_box(spoken(&after, &measured))));
+        let heard = |line: &Line| Arc::new(spoken(line, &Measured::default()).0);
         let (was, is) = (heard(&line), heard(&after));
         let before = Played::new(&line, &wiring, GRID, was.clone(), None).unwrap();
         let played = || Played::new(&after, &wiring, GRID, is.clone(), Some(&before)).unwrap();

@@ -3,7 +3,7 @@
 
 use crate::problem::{Answer, Problem};
 use crate::sending::Sending;
-use crate::sending::clock::PageClock;
+use crate::sending::clock::{PageClock, since_1970};
 use crate::visitors::Visitors;
 use jam_desk::live::{DELAY, LiveFace, Spoken};
 use jam_formats::live::{Clock, Shown};
@@ -165,6 +165,7 @@ impl Work<'_> {
                         if self.speaker.newest && k < last {
                             continue;
                         }
+                        let show = since_1970(show);
                         let frame = self.speaker.grid.frame_at(Seconds(time)).0;
                         let frame = i32::try_from(frame).unwrap_or(i32::MAX);
                         let shown =

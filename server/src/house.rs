@@ -111,7 +111,7 @@ pub fn operate(app: &Arc<App>, id: i32, op: &Op, asked: &Asked) -> Answer<Made> 
     })?;
     if awaits {
         app.store.set_problem(id, None)?;
-        jobs::analyse(app, id, Order::default());
+        jobs::analyse(app, id, &Order::default());
     }
     changed(app, &line, &words, asked.gesture.as_deref());
     Ok(Made { line, made, note })
@@ -135,7 +135,7 @@ pub fn turn_back(app: &Arc<App>, id: i32, back: bool, asked: &Asked) -> Answer<S
     // What runs belongs to the state before; it would find that out at its end.
     let running = app.jobs.analysing(id).is_some();
     if awaits && (running || line.problem.is_none()) {
-        jobs::analyse(app, id, Order::default());
+        jobs::analyse(app, id, &Order::default());
     }
     changed(app, &line, words, None);
     Ok(line)
@@ -347,7 +347,8 @@ pub fn turn_production(app: &Arc<App>, back: bool) -> Answer<String> {
 fn time_again(app: &Arc<App>, lines: &[i32]) -> Answer<()> {
     for id in lines {
         app.store.set_problem(*id, None)?;
-        jobs::analyse(app, *id, Order { many: lines.len() > 1, ..Order::default() });
     }
+    let order = Order { many: lines.len() > 1, ..Order::default() };
+    jobs::analyse_all(app, lines.iter().copied(), &order)?;
     Ok(())
 }

@@ -90,7 +90,7 @@ pub(crate) fn say_anew(app: &Arc<App>, key: &str, language: Option<&Language>) -
                 continue;
             }
         }
-        jobs::analyse(app, line.id, Order { by_hand: true, ..Order::default() });
+        jobs::analyse(app, line.id, &Order { by_hand: true, ..Order::default() });
         app.tell(Event::State { id: line.id });
     }
     Ok(())

@@ -7,6 +7,7 @@ use crate::version::Version;
 use jam_formats::sound;
 use jam_score::{Line, Listen, Prosody, Seconds, Timing};
 use jam_store::Store;
+use jam_voice::phrasing::Measured;
 use jam_voice::{Phrasing, Report, VoiceTracks, features, phrasing};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
@@ -55,6 +56,8 @@ pub struct Spoken {
     channel: Option<u32>,
     /// What the layers follow.
     pub prosody: Arc<Prosody>,
+    /// What other times of the same voice take over.
+    measured: Measured,
 }
 
 /// How many times of before are kept of a line.
@@ -69,7 +72,7 @@ impl Spoken {
     fn bytes(&self) -> usize {
         let times = |t: &Times| 200 * (t.timing.words.len() + t.timing.sounds.len());
         let all = self.lately.iter().chain([&self.times]);
-        8 * self.prosody.pitch.len() + all.map(|t| times(t)).sum::<usize>()
+        8 * self.prosody.pitch.len() + self.measured.bytes() + all.map(|t| times(t)).sum::<usize>()
     }
 }
 
@@ -130,21 +133,22 @@ impl Speeches {
         let Some(timing) = &line.timing else { return Ok(None) };
         let channel = line.listen.channel;
         let make = |kept: Option<&Arc<Spoken>>| -> Answer<Option<Arc<Spoken>>> {
-            let same = |k: &&Arc<Spoken>| {
-                k.recording == recording && k.channel == channel && k.times.timing == *timing
-            };
-            if let Some(kept) = kept.filter(same) {
+            let same_voice = |k: &&Arc<Spoken>| k.recording == recording && k.channel == channel;
+            if let Some(kept) = kept.filter(same_voice).filter(|k| k.times.timing == *timing) {
                 return Ok(Some(kept.clone()));
             }
             let mut lately: Vec<Arc<Times>> = Vec::new();
             if let Some(kept) = kept {
                 lately.extend([&kept.times].into_iter().chain(&kept.lately).take(LATELY).cloned());
             }
-            let (prosody, phrasing) = phrasing::spoken(timing, &voice(recording, channel)?.tracks);
+            let none = Measured::default();
+            let like = kept.filter(same_voice).map_or(&none, |k| &k.measured);
+            let (prosody, phrasing, measured) =
+                phrasing::spoken(timing, &voice(recording, channel)?.tracks, like);
             let name = format!("{:x}-{}", self.started, self.named.fetch_add(1, Ordering::Relaxed));
             let times = Arc::new(Times { name, timing: timing.clone(), phrasing });
             let (recording, prosody) = (recording.to_string(), Arc::new(prosody));
-            Ok(Some(Arc::new(Spoken { times, lately, recording, channel, prosody })))
+            Ok(Some(Arc::new(Spoken { times, lately, recording, channel, prosody, measured })))
         };
         self.shelf.get(&version, make, Spoken::bytes)
     }

@@ -25,12 +25,15 @@ impl Store {
         Ok(rows.into_iter().map(|(id, line, work)| Waiting { id, line, work }).collect())
     }
 
-    /// Keeps work that is asked for, all of it or none; gives the numbers.
+    /// Keeps work that is asked for, all of it or none, and forgets what it takes the place of; gives the numbers.
     ///
     /// # Errors
     /// The data file cannot be read or written.
-    pub fn wait_for(&self, works: &[(i32, String)]) -> Result<Vec<i32>, StoreError> {
+    pub fn wait_for(&self, works: &[(i32, String)], instead: &[i32]) -> Result<Vec<i32>, StoreError> {
         self.change(|c| {
+            for old in instead {
+                diesel::delete(waiting::table.find(old)).execute(c)?;
+            }
             let mut ids = Vec::with_capacity(works.len());
             for (line, work) in works {
                 let row = (waiting::line_id.eq(line), waiting::work.eq(work));

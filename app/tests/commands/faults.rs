@@ -1,4 +1,4 @@
-//! The server is killed at any moment of uploads, edits, analyses, cancels, undos and deliveries, and its disk runs full:
+//! The server is killed at any moment of uploads, edits, analyses, batches, cancels, undos and deliveries, and its disk runs full:
 //! what it had acknowledged is there when it starts again, nothing half written is shown, and what waited is taken up.
 //! `cargo xtask faults ROUNDS` kills it as often as one likes.
 
@@ -86,6 +86,12 @@ struct Known {
     delivered: Vec<i64>,
     /// Lines that are not to be listened to any more, and whether that was acknowledged.
     cancelled: BTreeMap<i64, bool>,
+    /// Whether what is asked of many lines is held back: what was acknowledged, and what was asked.
+    paused: [bool; 2],
+    /// How many lines of it are left, at least and at most, as long as it is held back.
+    left: [usize; 2],
+    /// Orders for many lines that were acknowledged, and cancels of them.
+    batches: usize,
 }
 
 /// A line of the demo, sent in.
@@ -156,7 +162,48 @@ async fn work(at: &str, round: usize, known: &Mutex<Known>, [named, typed]: [i64
             }
         }
     };
-    tokio::join!(names, texts, others);
+    tokio::join!(names, texts, others, batches(&client, at, known, [named, typed]));
+}
+
+/// Orders something of many lines while that is held back, and by turns cancels it or lets it go on.
+async fn batches(client: &Client, at: &str, known: &Mutex<Known>, lines: [i64; 2]) {
+    let [url, check, analyse] =
+        ["/api/batch", "/api/lines/check", "/api/lines/analyse"].map(|p| format!("{at}{p}"));
+    let ends = async |sent: reqwest::RequestBuilder| -> Option<()> {
+        let answer = sent.send().await.ok()?;
+        assert!(answer.status().is_success(), "{}", answer.text().await.unwrap_or_default());
+        answer.bytes().await.ok().map(drop)
+    };
+    let pause = async |paused: bool| {
+        known.lock().unwrap().paused[1] = paused;
+        ends(client.put(&url).json(&json!({ "paused": paused }))).await?;
+        known.lock().unwrap().paused[0] = paused;
+        Some(())
+    };
+    let round = async |k: usize| {
+        pause(true).await?;
+        known.lock().unwrap().left[1] += lines.len();
+        ends(client.post(&check).json(&json!({ "ids": lines }))).await?;
+        known.lock().unwrap().left[0] += lines.len();
+        // Timing a line again takes the place of what was asked for it before.
+        known.lock().unwrap().left[1] += 1;
+        ends(client.post(&analyse).json(&json!({ "ids": lines[..1] }))).await?;
+        // Whether it is still left while the next is asked is not known.
+        known.lock().unwrap().left[0] = 0;
+        if k % 2 == 0 {
+            ends(client.delete(&url)).await?;
+            known.lock().unwrap().left[1] = 0;
+        } else {
+            pause(false).await?;
+        }
+        known.lock().unwrap().batches += 1;
+        Some(())
+    };
+    for k in 0.. {
+        if round(k).await.is_none() {
+            return;
+        }
+    }
 }
 
 /// Everything that was acknowledged is there, and all that is there is whole; what was asked and not answered may be there,
@@ -175,6 +222,13 @@ async fn look(at: &str, folder: &Path, known: &mut Known) {
         let heard = Client::new().get(format!("{at}/api/lines/{id}/recording")).send().await.unwrap();
         assert!(heard.status().is_success(), "the recording of line {id} is gone");
     }
+    let batch = get(at, "/api/batch").await;
+    let (paused, left) = (batch["paused"].as_bool().unwrap(), batch["left"].as_u64().unwrap() as usize);
+    assert!(known.paused.contains(&paused), "{batch}, not {:?}", known.paused);
+    assert!(left <= known.left[1], "{batch}, at most {:?}", known.left);
+    assert!(!paused || left >= known.left[0], "{batch}, at least {:?}", known.left);
+    known.left = [if paused { left } else { 0 }, left];
+    known.paused = [paused; 2];
     for (id, [text, asked]) in &mut known.texts {
         let line = get(at, &format!("/api/lines/{id}")).await;
         let now = line["document"]["text"].as_str().unwrap();
@@ -210,6 +264,8 @@ async fn killed(rounds: Range<usize>) -> usize {
         *line = bring(&client, &served.at, which).await.unwrap();
         known.names.entry(*line).or_default();
     }
+    // Timed, so that cancelling leaves them so.
+    settled(&served.at).await;
     served.kill();
     for round in rounds {
         let served = Served::on(folder.path());
@@ -227,7 +283,10 @@ async fn killed(rounds: Range<usize>) -> usize {
     // What waited is taken up: every line that can be is timed, and what was asked for has gone out.
     let served = Served::on(folder.path());
     look(&served.at, folder.path(), &mut known).await;
+    let go_on = client.put(format!("{}/api/batch", served.at)).json(&json!({"paused": false}));
+    assert!(go_on.send().await.unwrap().status().is_success());
     settled(&served.at).await;
+    assert_eq!(get(&served.at, "/api/batch").await["left"], 0);
     for id in known.names.keys().filter(|id| !known.texts.contains_key(id)) {
         let summary = &get(&served.at, &format!("/api/lines/{id}")).await["summary"];
         let says = summary["problem"].as_str().unwrap_or_default();
@@ -247,7 +306,8 @@ async fn killed(rounds: Range<usize>) -> usize {
         );
     }
     served.kill();
-    known.names.len() + known.delivered.len() + known.cancelled.values().filter(|sure| **sure).count()
+    let cancelled = known.cancelled.values().filter(|sure| **sure).count();
+    known.names.len() + known.delivered.len() + cancelled + known.batches
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -257,7 +317,7 @@ async fn whatever_kills_the_server_nothing_acknowledged_is_lost() {
     for first in (0..rounds).step_by(ON_ONE) {
         kept += killed(first..rounds.min(first + ON_ONE)).await;
     }
-    println!("killed {rounds} times, {kept} lines, orders and cancels acknowledged, none lost");
+    println!("killed {rounds} times, {kept} lines, orders, batches and cancels acknowledged, none lost");
 }
 
 /// Lines of a data file of the first layout that is brought up.

@@ -24,7 +24,7 @@ fn wiring() -> Wiring {
     Wiring { chart: Some(chart), ..common::wiring() }
 }
 
-/// Touches of what the skin follows, of what follows, and of the head, which the eyes make up for; other times,
+/// Touches of what the skin follows, of what follows, and of the head, which the eyes make up for; other times and sounds,
 /// diction, moods; and touches taken away again.
 fn any_op() -> impl Strategy<Value = serde_json::Value> {
     let control = prop::sample::select(vec![
@@ -49,6 +49,7 @@ fn any_op() -> impl Strategy<Value = serde_json::Value> {
         5 => touch,
         1 => (0usize..8).prop_map(|place| json!({"take away": place})),
         2 => (0usize..330, 0.3f64..0.7).prop_map(|(place, share)| json!({"edge": [place, share]})),
+        2 => (0usize..330, 0usize..4).prop_map(|(place, kind)| json!({"sound": [place, kind]})),
         1 => (0.3f64..1.6).prop_map(|value| json!({"do": "diction", "change": {"openness": value}})),
         1 => (0.0f64..0.1).prop_map(|value| json!({"do": "diction", "change": {"lead": value}})),
         1 => (0.1f64..1.0).prop_map(|amount| json!({"do": "add_mood", "mood": "happiness", "amount": amount, "over": {"time": 0.5}})),
@@ -107,6 +108,17 @@ fn op(drawn: &serde_json::Value, line: &Line) -> Option<Op> {
         let (from, to) = (before.span.start.0, sound.span.end.0);
         let correction =
             json!({"kind": "move_edge", "sound": sound.id, "to": from + share * (to - from), "alone": true});
+        return serde_json::from_value(json!({"do": "correct", "correction": correction})).ok();
+    }
+    if drawn["sound"].is_array() {
+        let sounds = &line.timing.as_ref()?.sounds;
+        let sound = sounds.get(drawn["sound"][0].as_u64()? as usize % sounds.len())?;
+        let correction = match drawn["sound"][1].as_u64()? {
+            0 => json!({"kind": "delete", "sound": sound.id}),
+            1 => json!({"kind": "insert", "sound": sound.id, "phone": "M"}),
+            2 => json!({"kind": "split", "sound": sound.id, "at": sound.span.middle(), "phone": "AA"}),
+            _ => json!({"kind": "replace", "sound": sound.id, "phone": "F"}),
+        };
         return serde_json::from_value(json!({"do": "correct", "correction": correction})).ok();
     }
     serde_json::from_value(drawn.clone()).ok()

@@ -62,10 +62,9 @@ impl Sum {
 }
 
 fn of_organ(all: &Articulation, organ: Organ, time: Seconds, scale: f64, sum: &mut Sum) {
-    for (source, share) in all.organ(organ).shares(time.0, &all.goals[organ as usize], &all.musts) {
+    for (source, share) in all.organ(organ).shares(time.0, &all.musts) {
         match source {
-            Source::Goal(k) => {
-                let goal = &all.goals[organ as usize][k];
+            Source::Goal(goal) => {
                 for factor in Factor::ALL {
                     sum.add(of_factor(factor, goal.sound), scale * share * goal.wish.part(factor));
                 }

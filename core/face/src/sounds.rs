@@ -117,14 +117,14 @@ impl SpokenSound {
 pub fn spoken(timing: &Timing, reaches: &[Reach], end: f64) -> Vec<SpokenSound> {
     let levels = timing.sounds.iter().filter(|s| s.phone.is_vowel()).map(|s| f64::from(s.level));
     let median = percentile(levels.collect(), 0.5).unwrap_or(0.0);
+    let grammar: Vec<bool> = timing.words.iter().map(|w| is_function_word(&w.text)).collect();
     let mut out: Vec<SpokenSound> = timing
         .sounds
         .iter()
         .enumerate()
         .map(|(i, sound)| {
-            let word = sound.word.and_then(|w| timing.words.get(w as usize));
             // The main stress of a word that carries grammar counts as secondary.
-            let grammar = word.is_some_and(|w| is_function_word(&w.text));
+            let grammar = sound.word.and_then(|w| grammar.get(w as usize)) == Some(&true);
             let stress = match sound.stress.unwrap_or(0) {
                 1 if grammar => 2,
                 other => other,

@@ -60,7 +60,7 @@ pub use ids::{Ids, Numbered};
 pub use language::{Language, LanguageError};
 pub use layers::{LayerKind, Layers, LayersError, Mood, Pose};
 pub use line::{Film, Line};
-pub use matching::{differing, same_words};
+pub use matching::{differing, differing_by, same_words};
 pub use moment::Moment;
 pub use noise::NoiseKind;
 pub use percentile::percentile;

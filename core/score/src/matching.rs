@@ -8,23 +8,28 @@ use std::ops::Range;
 const MOST: usize = 3000;
 
 /// How many items two rows have in common at their start, and how many of the rest at their end.
-fn ends_alike<T: PartialEq>(old: &[T], new: &[T]) -> (usize, usize) {
-    let head = old.iter().zip(new).take_while(|(a, b)| a == b).count();
+fn ends_alike<T>(old: &[T], new: &[T], alike: impl Fn(&T, &T) -> bool) -> (usize, usize) {
+    let head = old.iter().zip(new).take_while(|(a, b)| alike(a, b)).count();
     let rest = old.len().min(new.len()) - head;
-    let tail = old.iter().rev().zip(new.iter().rev()).take(rest).take_while(|(a, b)| a == b).count();
-    (head, tail)
+    let ends = old.iter().rev().zip(new.iter().rev()).take(rest);
+    (head, ends.take_while(|(a, b)| alike(a, b)).count())
 }
 
 /// What of a row gave way to what of another: everything before and after is the same in both.
 pub fn differing<T: PartialEq>(old: &[T], new: &[T]) -> (Range<usize>, Range<usize>) {
-    let (head, tail) = ends_alike(old, new);
+    differing_by(old, new, T::eq)
+}
+
+/// The same, where items are `alike` in a way of their own.
+pub fn differing_by<T>(old: &[T], new: &[T], alike: impl Fn(&T, &T) -> bool) -> (Range<usize>, Range<usize>) {
+    let (head, tail) = ends_alike(old, new, alike);
     (head..old.len() - tail, head..new.len() - tail)
 }
 
 /// For each new item the old one that it is, in order: the longest common row.
 fn same<T: Hash + Ord>(old: &[T], new: &[T]) -> Vec<Option<usize>> {
     let mut same = vec![None; new.len()];
-    let (head, tail) = ends_alike(old, new);
+    let (head, tail) = ends_alike(old, new, T::eq);
     (0..head).for_each(|i| same[i] = Some(i));
     (1..=tail).for_each(|i| same[new.len() - i] = Some(old.len() - i));
     let (o, n) = (&old[head..old.len() - tail], &new[head..new.len() - tail]);

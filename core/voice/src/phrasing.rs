@@ -118,6 +118,48 @@ struct Said {
     ending: Ending,
 }
 
+/// What was measured of the voice round a vowel. Of one voice, nothing but these four times changes it.
+#[derive(Debug, Clone, Copy)]
+struct Around {
+    start: f64,
+    end: f64,
+    /// What it is compared with.
+    from: f64,
+    to: f64,
+    /// Semitones above what is around it.
+    higher: f64,
+    /// The loudest hop in it, and how many dB that is above what is around it.
+    loudest: Option<usize>,
+    louder: f64,
+}
+
+/// What was measured of a voice for a line's times, for the next look at the same voice: of phrases, in order, how they end,
+/// and what is round each vowel.
+#[derive(Debug, Default)]
+pub struct Measured {
+    endings: Vec<(Span, Ending)>,
+    vowels: Vec<Around>,
+}
+
+impl Measured {
+    /// How a phrase ends, if it was measured.
+    fn ending(&self, span: Span) -> Option<Ending> {
+        let at = self.endings.partition_point(|e| e.0.start < span.start);
+        self.endings.get(at).filter(|e| e.0 == span).map(|e| e.1)
+    }
+
+    /// What is round a vowel, if it was measured.
+    fn around(&self, times: [f64; 4]) -> Option<&Around> {
+        let at = self.vowels.partition_point(|a| a.start < times[0]);
+        self.vowels.get(at).filter(|a| [a.start, a.end, a.from, a.to] == times)
+    }
+
+    /// About how much memory it takes, bytes.
+    pub fn bytes(&self) -> usize {
+        size_of_val(&self.endings[..]) + size_of_val(&self.vowels[..])
+    }
+}
+
 /// A syllable with what it is worth.
 struct Syllable {
     sound: usize,
@@ -142,6 +184,9 @@ struct Voice<'a> {
     tracks: &'a VoiceTracks,
     /// Semitones above the line's median.
     pitch: &'a [f32],
+    /// What was measured of it for other times.
+    like: &'a Measured,
+    measured: Measured,
     /// For every sound what is drawn for it starts from.
     own: Vec<Seed>,
     phrases: Vec<Said>,
@@ -151,19 +196,22 @@ struct Voice<'a> {
 }
 
 impl<'a> Voice<'a> {
-    fn of(timing: &'a Timing, tracks: &'a VoiceTracks) -> Voice<'a> {
+    fn of(timing: &'a Timing, tracks: &'a VoiceTracks, like: &'a Measured) -> Voice<'a> {
         let pitch = tracks.semitones();
         let mut voice = Voice {
             timing,
             tracks,
             pitch,
+            like,
+            measured: Measured::default(),
             own: own_seeds(timing),
             phrases: Vec::new(),
             syllables: Vec::new(),
             limit: FIXED_LIMIT,
         };
         voice.phrases = voice.phrases();
-        voice.syllables = voice.syllables();
+        voice.measured.endings = voice.phrases.iter().map(|p| (p.span, p.ending)).collect();
+        (voice.syllables, voice.measured.vowels) = voice.syllables().into_iter().unzip();
         let strengths: Vec<f64> =
             voice.syllables.iter().filter(|s| s.counts()).map(|s| s.prominence).collect();
         if strengths.len() >= FEW
@@ -220,7 +268,9 @@ impl<'a> Voice<'a> {
 
     /// How the pitch goes at the end of a phrase.
     fn ending(&self, span: Span) -> Ending {
-        if self.rises(span.start.0, span.end.0) {
+        if let Some(measured) = self.like.ending(span) {
+            measured
+        } else if self.rises(span.start.0, span.end.0) {
             Ending::Rises
         } else if self.falls(span) {
             Ending::Falls
@@ -269,12 +319,28 @@ impl<'a> Voice<'a> {
         rise + 0.5 * (level + 1.5) > RISES
     }
 
-    /// Every vowel with its prominence. Of a line without words all count as stressed.
-    fn syllables(&self) -> Vec<Syllable> {
-        let (timing, tracks) = (self.timing, self.tracks);
+    /// What is heard of a vowel beside what is round it.
+    fn around(&self, [start, end, from, to]: [f64; 4]) -> Around {
+        let level_of = |hop: usize| f64::from(self.tracks.level_db[hop]);
+        let around = self.pitches(&self.voiced(from, to));
+        let base = if around.len() > 5 { percentile(around, USUAL_PITCH).unwrap_or(0.0) } else { 0.0 };
+        let inside = self.pitches(&self.voiced(start - 0.02, end + 0.02));
+        let peak = inside.iter().copied().fold(f64::NEG_INFINITY, f64::max);
+        let higher = if peak.is_finite() { peak - base } else { 0.0 };
+        let loudest =
+            self.hops(start - 0.02, end + 0.02).max_by(|a, b| level_of(*a).total_cmp(&level_of(*b)));
+        let level = loudest.map_or(0.0, level_of);
+        let louder = level - percentile(self.levels(from, to), USUAL_LEVEL).unwrap_or(level);
+        Around { start, end, from, to, higher, loudest, louder }
+    }
+
+    /// Every vowel with its prominence, and what was measured for it. Of a line without words all count as stressed.
+    fn syllables(&self) -> Vec<(Syllable, Around)> {
+        let timing = self.timing;
         let vowels: Vec<(usize, &Sound)> =
             timing.sounds.iter().enumerate().filter(|(_, s)| s.phone.is_vowel()).collect();
         let wordless = timing.words.is_empty();
+        let weak: Vec<bool> = timing.words.iter().map(|w| is_function_word(&w.text)).collect();
         let stretch = |s: &Sound| (s.span.length().0.max(0.03) / typical(s.phone)).ln();
         let usual = percentile(vowels.iter().map(|(_, s)| stretch(s)).collect(), 0.5).unwrap_or(0.0);
         let weigh = |&(sound, s): &(usize, &Sound)| {
@@ -285,20 +351,12 @@ impl<'a> Voice<'a> {
             let phrase = self.phrases.get(next).filter(|p| is_own(p)).map(|_| next);
             let own = phrase.map_or(Span::new(start - 0.5, end + 0.5), |i| self.phrases[i].span);
             let (from, to) = (own.start.0.max(start - AROUND), own.end.0.min(end + AROUND));
-            let around = self.pitches(&self.voiced(from, to));
-            let base = if around.len() > 5 { percentile(around, USUAL_PITCH).unwrap_or(0.0) } else { 0.0 };
-            let inside = self.pitches(&self.voiced(start - 0.02, end + 0.02));
-            let peak = inside.iter().copied().fold(f64::NEG_INFINITY, f64::max);
-            let higher = if peak.is_finite() { peak - base } else { 0.0 };
-            let loudest = self
-                .hops(start - 0.02, end + 0.02)
-                .max_by(|a, b| tracks.level_db[*a].total_cmp(&tracks.level_db[*b]));
-            let level = loudest.map_or(0.0, |i| f64::from(tracks.level_db[i]));
-            let louder = level - percentile(self.levels(from, to), USUAL_LEVEL).unwrap_or(level);
+            let times = [start, end, from, to];
+            let around = self.like.around(times).copied().unwrap_or_else(|| self.around(times));
+            let Around { higher, loudest, louder, .. } = around;
             let is_final = phrase.is_some_and(|i| (self.phrases[i].span.end.0 - end).abs() < FINAL);
             let longer = stretch(s) - usual - if is_final { FINAL_LENGTH } else { 0.0 };
-            let word = s.word.and_then(|w| timing.words.get(w as usize));
-            let weak = word.is_some_and(|w| is_function_word(&w.text));
+            let weak = s.word.and_then(|w| weak.get(w as usize)) == Some(&true);
             let stressed = if wordless { 1 } else { s.stress.unwrap_or(0) };
             let prominence = BY_PITCH * higher.clamp(0.0, 8.0) / 4.0
                 + BY_LEVEL * louder.clamp(-6.0, 8.0) / 5.0
@@ -306,7 +364,7 @@ impl<'a> Voice<'a> {
                 + BY_STRESS.get(usize::from(stressed)).unwrap_or(&BY_STRESS[0])
                 - if weak { WEAK } else { 0.0 };
             let time = loudest.map_or(middle, |i| (i as f64 + 0.5) * HOP);
-            Syllable { sound, start, time, prominence, stressed, weak, phrase }
+            (Syllable { sound, start, time, prominence, stressed, weak, phrase }, around)
         };
         vowels.iter().map(weigh).collect()
     }
@@ -379,7 +437,7 @@ impl<'a> Voice<'a> {
         Utterance { own, start: phrase.span.start.0, end: phrase.span.end.0, asks, asks_what }
     }
 
-    fn prosody(self) -> Prosody {
+    fn prosody(&self) -> Prosody {
         let utterances = self.phrases.iter().map(|p| self.utterance(p)).collect();
         let (accents, level) = (self.accents(), self.tracks.level_db.clone());
         Prosody { accents, utterances, level, pitch: self.pitch.to_vec() }
@@ -387,9 +445,7 @@ impl<'a> Voice<'a> {
 
     fn phrasing(&self) -> Phrasing {
         let (timing, tracks) = (self.timing, self.tracks);
-        let voiced: Vec<f64> = tracks.pitch_hz.iter().filter(|p| **p > 0.0).map(|p| f64::from(*p)).collect();
-        let at = |share| percentile(voiced.clone(), share);
-        let range = at(0.1).zip(at(0.9)).map_or(0.0, |(low, high)| 12.0 * (high / low).log2());
+        let range = tracks.range();
         let spoken = || timing.sounds.iter().filter(|s| s.phone != Phone::Sil);
         let level_db = voice_level(timing);
         let vowels = |span: Span| {
@@ -413,8 +469,8 @@ impl<'a> Voice<'a> {
             breaths: silences().filter_map(|p| breath(tracks, p, level_db)).collect(),
             pauses: silences().filter(|p| p.length().0 >= PAUSE).collect(),
             rate: if talking > 0.0 { all / talking as f32 } else { 0.0 },
-            pitch_hz: at(0.5).unwrap_or(0.0) as f32,
-            pitch_range: range as f32,
+            pitch_hz: range.middle,
+            pitch_range: range.semitones,
             level_db,
         }
     }
@@ -444,22 +500,22 @@ fn own_seeds(timing: &Timing) -> Vec<Seed> {
     timing.sounds.iter().map(own).collect()
 }
 
-/// What the layers hear of a voice, and how the line is spoken: both of one look at it.
-pub fn spoken(timing: &Timing, tracks: &VoiceTracks) -> (Prosody, Phrasing) {
-    let voice = Voice::of(timing, tracks);
-    let phrasing = voice.phrasing();
-    (voice.prosody(), phrasing)
+/// What the layers hear of a voice, how the line is spoken, and what was measured for it: all of one look. `like` is what
+/// was measured of the same voice before, for whatever times.
+pub fn spoken(timing: &Timing, tracks: &VoiceTracks, like: &Measured) -> (Prosody, Phrasing, Measured) {
+    let voice = Voice::of(timing, tracks, like);
+    (voice.prosody(), voice.phrasing(), voice.measured)
 }
 
 /// What the layers hear of a voice.
 pub fn prosody(timing: &Timing, tracks: &VoiceTracks) -> Prosody {
-    Voice::of(timing, tracks).prosody()
+    Voice::of(timing, tracks, &Measured::default()).prosody()
 }
 
 impl Phrasing {
     /// Of a timed line with its voice.
     pub fn of(timing: &Timing, tracks: &VoiceTracks) -> Phrasing {
-        Voice::of(timing, tracks).phrasing()
+        Voice::of(timing, tracks, &Measured::default()).phrasing()
     }
 }
 

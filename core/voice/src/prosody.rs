@@ -27,9 +27,30 @@ pub struct VoiceTracks {
     /// Spectral balance: level of 50 to 1000 Hz above that of 1000 to 5000 Hz, dB.
     #[serde(default)]
     pub tilt_db: Vec<f32>,
-    /// Worked out when it is first asked for.
+    /// Worked out when it is first asked for, as is the next.
     #[serde(skip)]
     semitones: OnceLock<Vec<f32>>,
+    #[serde(skip)]
+    range: OnceLock<Range>,
+}
+
+/// The range of a voice; nothing of what has no pitch.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub(crate) struct Range {
+    /// Hz.
+    pub middle: f32,
+    /// Semitones between its 10th and 90th percentile.
+    pub semitones: f32,
+}
+
+impl Range {
+    fn of(pitch_hz: &[f32]) -> Range {
+        let voiced: Vec<f64> = pitch_hz.iter().filter(|p| **p > 0.0).map(|p| f64::from(*p)).collect();
+        let at = |share| percentile(voiced.clone(), share);
+        let Some((low, high)) = at(0.1).zip(at(0.9)) else { return Range::default() };
+        let middle = at(0.5).unwrap_or(0.0) as f32;
+        Range { middle, semitones: (12.0 * (high / low).log2()) as f32 }
+    }
 }
 
 /// Pitch in semitones above the median, through voiceless stretches, without creak and octave slips: a median of
@@ -69,12 +90,17 @@ impl VoiceTracks {
     pub fn of(samples: &[f32]) -> VoiceTracks {
         let (pitch_hz, (level_db, tilt_db)) =
             rayon::join(|| pitch(samples), || rayon::join(|| levels(samples), || tilt(samples)));
-        VoiceTracks { level_db, pitch_hz, tilt_db, semitones: OnceLock::new() }
+        VoiceTracks { level_db, pitch_hz, tilt_db, ..VoiceTracks::default() }
     }
 
     /// Its pitch in semitones above its median, through voiceless stretches.
     pub(crate) fn semitones(&self) -> &[f32] {
         self.semitones.get_or_init(|| smooth_pitch(&self.pitch_hz))
+    }
+
+    /// Its range.
+    pub(crate) fn range(&self) -> Range {
+        *self.range.get_or_init(|| Range::of(&self.pitch_hz))
     }
 
     fn indices(&self, span: Span) -> std::ops::Range<usize> {

@@ -218,3 +218,30 @@ fn a_raised_voice_is_told_from_a_low_one_and_from_a_usual_one() {
         }
     }
 }
+
+/// A law: what is taken over from other times of the same voice is what would be measured, wherever an edge was moved.
+#[test]
+fn what_is_taken_over_is_what_would_be_measured() {
+    use jam_score::{Correction, Ids, Seconds};
+    use jam_voice::phrasing::{Measured, spoken};
+    let plain = found(&fixture("rms_3.wav"), TEXT);
+    let mut ids = Ids::NEW_LINE;
+    let mut timing = plain.timing.numbered_like(None, &mut ids);
+    // Two phrases, so that the end of one changes and that of the other is taken over.
+    timing.words[3].after = ".".into();
+    let (_, _, measured) = spoken(&timing, &plain.tracks, &Measured::default());
+    let mut moved = 0;
+    for (i, sound) in timing.sounds.iter().enumerate().skip(1) {
+        let to = sound.span.start + Seconds(if i % 2 == 0 { 0.013 } else { -0.013 });
+        let correction = Correction::MoveEdge { sound: sound.id, to, alone: true };
+        let Ok(after) = timing.corrected(&correction, &mut { ids }) else { continue };
+        let anew = spoken(&after, &plain.tracks, &Measured::default());
+        let taken_over = spoken(&after, &plain.tracks, &measured);
+        assert!(anew.0 == taken_over.0 && anew.1 == taken_over.1, "{}", sound.name());
+        let again = spoken(&timing, &plain.tracks, &taken_over.2);
+        let before = spoken(&timing, &plain.tracks, &Measured::default());
+        assert!(again.0 == before.0 && again.1 == before.1, "{}", sound.name());
+        moved += usize::from(anew.0 != before.0);
+    }
+    assert!(moved > 10, "{moved} of them say something else");
+}

@@ -265,17 +265,20 @@ impl Jobs {
         }
     }
 
-    /// Stops the line's analyses, because another one takes their place; their numbers and the moods they were to lay.
-    pub(super) fn supersede(&self, line: i32) -> (Vec<i32>, Vec<String>) {
+    /// The line's analyses that are not over, and the moods they were to lay.
+    pub(super) fn analyses_of(&self, line: i32) -> (Vec<i32>, Vec<String>) {
         let held = self.held();
         let own =
             held.iter().filter(|h| h.job.line == line && h.job.kind == JobKind::Analyse && open(&h.job));
-        let stopped = own.map(|h| {
-            h.stop.store(true, Ordering::Relaxed);
-            (h.job.id, h.moods.clone())
-        });
-        let (ids, moods): (Vec<i32>, Vec<Vec<String>>) = stopped.unzip();
+        let (ids, moods): (Vec<i32>, Vec<Vec<String>>) = own.map(|h| (h.job.id, h.moods.clone())).unzip();
         (ids, moods.into_iter().next_back().unwrap_or_default())
+    }
+
+    /// Asks work to stop.
+    pub(super) fn stop(&self, ids: &[i32]) {
+        let held = self.held();
+        let own = held.iter().filter(|h| ids.contains(&h.job.id));
+        own.for_each(|h| h.stop.store(true, Ordering::Relaxed));
     }
 }
 

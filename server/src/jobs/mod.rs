@@ -96,13 +96,15 @@ pub fn cancel_batch(app: &App) -> Result<Batch, StoreError> {
     Ok(batch)
 }
 
-/// Keeps work and queues it.
-fn start(app: &Arc<App>, works: Vec<(i32, Work)>) -> Result<Vec<Job>, StoreError> {
+/// Keeps work and queues it, all of it or none; work that it takes the place of is stopped.
+fn start(app: &Arc<App>, works: Vec<(i32, Work)>, instead: &[i32]) -> Result<Vec<Job>, StoreError> {
     let kept: Vec<(i32, String)> = works
         .iter()
         .map(|(line, work)| Ok((*line, serde_json::to_string(work)?)))
         .collect::<Result<_, StoreError>>()?;
-    let ids = app.store.wait_for(&kept)?;
+    let ids = app.store.wait_for(&kept, instead)?;
+    app.jobs.stop(instead);
+    instead.iter().for_each(|old| drop_waiting(app, *old));
     let many = works.iter().any(|(_, work)| work.is_many());
     let jobs = ids.into_iter().zip(works).map(|(id, (line, work))| queue(app, id, line, work)).collect();
     if many {
@@ -112,19 +114,32 @@ fn start(app: &Arc<App>, works: Vec<(i32, Work)>) -> Result<Vec<Job>, StoreError
     Ok(jobs)
 }
 
-/// Times a line's words and sounds anew; an analysis of it that still runs is stopped.
-pub fn analyse(app: &Arc<App>, line: i32, mut order: Order) -> Option<Job> {
-    let (stopped, moods) = app.jobs.supersede(line);
-    if order.moods.is_empty() {
-        order.moods = moods;
-    }
-    for old in stopped {
-        if let Err(error) = app.store.settle_waiting(old) {
-            tracing::error!(line, "an analysis that another takes the place of is still kept: {error}");
+/// Times the words and sounds of lines anew; analyses of them that are not over are stopped, and what moods those were to
+/// lay is laid by these.
+///
+/// # Errors
+/// The data file cannot be written; nothing is stopped or started then.
+pub fn analyse_all(
+    app: &Arc<App>,
+    lines: impl Iterator<Item = i32>,
+    order: &Order,
+) -> Result<Vec<Job>, StoreError> {
+    let (mut works, mut instead) = (Vec::new(), Vec::new());
+    for line in lines {
+        let (old, moods) = app.jobs.analyses_of(line);
+        let mut order = order.clone();
+        if order.moods.is_empty() {
+            order.moods = moods;
         }
-        drop_waiting(app, old);
+        works.push((line, Work::Analyse { order }));
+        instead.extend(old);
     }
-    match start(app, vec![(line, Work::Analyse { order })]) {
+    start(app, works, &instead)
+}
+
+/// The same of one line whose step is stored already, and waits for times until it has some.
+pub fn analyse(app: &Arc<App>, line: i32, order: &Order) -> Option<Job> {
+    match analyse_all(app, std::iter::once(line), order) {
         Ok(mut jobs) => jobs.pop(),
         Err(error) => {
             tracing::error!(line, "the analysis could not be started: {error}");
@@ -138,7 +153,7 @@ pub fn analyse(app: &Arc<App>, line: i32, mut order: Order) -> Option<Job> {
 /// # Errors
 /// The data file cannot be written.
 pub fn check(app: &Arc<App>, lines: impl Iterator<Item = i32>) -> Result<Batch, StoreError> {
-    start(app, lines.map(|line| (line, Work::Check)).collect())?;
+    start(app, lines.map(|line| (line, Work::Check)).collect(), &[])?;
     Ok(app.jobs.batch())
 }
 
@@ -166,12 +181,12 @@ pub fn deliver(app: &Arc<App>, lines: &[StoredLine], recipe: &Recipe) -> Result<
     if recipe.timeline.is_some() {
         together(lines.iter().map(|l| l.id).collect(), Together::Timeline);
     }
-    start(app, works)
+    start(app, works, &[])
 }
 
 /// Makes the files of a scene; the job stands under its first line.
 pub fn deliver_scene(app: &Arc<App>, scene: i32, line: i32, recipe: &Recipe) -> Result<Vec<Job>, StoreError> {
-    start(app, vec![(line, Work::DeliverScene { recipe: recipe.clone(), scene })])
+    start(app, vec![(line, Work::DeliverScene { recipe: recipe.clone(), scene })], &[])
 }
 
 /// Asks a job to stop, for good: it is not taken up again by a restart. False if there is none of that number.
@@ -261,7 +276,7 @@ pub fn take_up(app: &Arc<App>) -> Result<(), StoreError> {
     for line in app.store.lines()? {
         let waits = app.jobs.analysing(line.id).is_some() || line.problem.is_some();
         if !waits && app.store.awaits_times(&line)? {
-            analyse(app, line.id, Order::default());
+            analyse(app, line.id, &Order::default());
         }
     }
     Ok(())

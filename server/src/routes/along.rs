@@ -4,11 +4,11 @@ use crate::along::{Came, Speaker, Voice};
 use crate::app::App;
 use crate::onward;
 use crate::problem::{Answer, Problem};
+use crate::sending::clock::ours;
 use axum::body::Bytes;
 use axum::extract::State;
 use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
 use axum::response::{IntoResponse, Response};
-use jam_formats::live::now;
 use jam_score::Line;
 use serde::Deserialize;
 use serde_json::json;
@@ -115,7 +115,7 @@ async fn serve(app: &Arc<App>, place: OwnedSemaphorePermit, socket: &mut WebSock
             }
             message = socket.recv() => {
                 let came = match message {
-                    Some(Ok(Message::Binary(bytes))) => Came::Samples(samples(&bytes)?, now()),
+                    Some(Ok(Message::Binary(bytes))) => Came::Samples(samples(&bytes)?, ours()),
                     Some(Ok(Message::Text(text))) => match serde_json::from_str(&text).map_err(wrong)? {
                         Says::Begin => Came::Begin,
                         Says::End => Came::End,

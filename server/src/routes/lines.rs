@@ -9,7 +9,7 @@ use crate::languages::language_of;
 use crate::problem::{Answer, Problem};
 use crate::range;
 use crate::sent::{Sent, made_on};
-use crate::views::line::{Around, LineSummary, LineView, summary, view, view_beside, voice_name};
+use crate::views::line::{Around, LineSummary, LineView, summary, view, view_beside, view_now, voice_name};
 use crate::voices::PEAK_STEP;
 use axum::Json;
 use axum::body::Bytes;
@@ -116,7 +116,7 @@ pub async fn show(
     Path(id): Path<i32>,
     Query(has): Query<Has>,
 ) -> Answer<Json<LineView>> {
-    blocking(move || view_beside(&app, app.store.line(id)?, has.times.as_deref())).await.map(Json)
+    blocking(move || view_now(&app, id, has.times.as_deref())).await.map(Json)
 }
 
 /// Idle motion that is wanted.
@@ -203,7 +203,7 @@ pub async fn add(State(app): State<Arc<App>>, form: Multipart) -> Answer<Json<Li
         if document.timing.is_some() {
             app.store.keep_snapshot(line.id, LIVE)?;
         }
-        jobs::analyse(&app, line.id, order);
+        jobs::analyse(&app, line.id, &order);
         app.tell(Event::State { id: line.id });
         view(&app, line)
     })
@@ -255,8 +255,9 @@ pub async fn analyse(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer
     blocking(move || {
         app.store.line(id)?;
         app.store.set_problem(id, None)?;
-        let job = jobs::analyse(&app, id, Order { by_hand: true, ..Order::default() });
-        job.ok_or_else(|| Problem::unexpected("the analysis could not be started; the log says why"))
+        let order = Order { by_hand: true, ..Order::default() };
+        let mut jobs = jobs::analyse_all(&app, std::iter::once(id), &order)?;
+        jobs.pop().ok_or_else(|| Problem::unexpected("one line is one analysis"))
     })
     .await
     .map(Json)

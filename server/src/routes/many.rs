@@ -249,13 +249,14 @@ pub struct LinesOrder {
 
 /// Times lines anew, as one batch; what was pinned stays.
 #[utoipa::path(post, path = "/api/lines/analyse", tag = "lines", request_body = LinesOrder, responses((status = 200, body = Batch), (status = 404, body = Problem)))]
-pub async fn analyse(State(app): State<Arc<App>>, Sent(order): Sent<LinesOrder>) -> Answer<Json<Batch>> {
+pub async fn analyse(State(app): State<Arc<App>>, Sent(asked): Sent<LinesOrder>) -> Answer<Json<Batch>> {
     blocking(move || {
-        house::all_there(&app, &order.ids)?;
-        for id in &order.ids {
+        house::all_there(&app, &asked.ids)?;
+        for id in &asked.ids {
             app.store.set_problem(*id, None)?;
-            jobs::analyse(&app, *id, Order { by_hand: true, many: true, ..Order::default() });
         }
+        let order = Order { by_hand: true, many: true, ..Order::default() };
+        jobs::analyse_all(&app, asked.ids.into_iter(), &order)?;
         Ok(app.jobs.batch())
     })
     .await
@@ -265,14 +266,17 @@ pub async fn analyse(State(app): State<Arc<App>>, Sent(order): Sent<LinesOrder>)
 /// Drafts the texts of lines that have none and times them, as one batch; each text is a step of its line. Lines with a
 /// text, and idle ones, are left as they are.
 #[utoipa::path(post, path = "/api/lines/draft", tag = "lines", request_body = LinesOrder, responses((status = 200, body = Batch), (status = 404, body = Problem)))]
-pub async fn draft(State(app): State<Arc<App>>, Sent(order): Sent<LinesOrder>) -> Answer<Json<Batch>> {
+pub async fn draft(State(app): State<Arc<App>>, Sent(asked): Sent<LinesOrder>) -> Answer<Json<Batch>> {
     blocking(move || {
-        house::all_there(&app, &order.ids)?;
+        house::all_there(&app, &asked.ids)?;
         let lines = app.store.lines_listed()?.into_iter();
-        for line in lines.filter(|l| order.ids.contains(&l.id) && l.brief.lacks_text) {
-            app.store.set_problem(line.id, None)?;
-            jobs::analyse(&app, line.id, Order { drafts: true, many: true, ..Order::default() });
+        let textless: Vec<i32> =
+            lines.filter(|l| asked.ids.contains(&l.id) && l.brief.lacks_text).map(|l| l.id).collect();
+        for id in &textless {
+            app.store.set_problem(*id, None)?;
         }
+        let order = Order { drafts: true, many: true, ..Order::default() };
+        jobs::analyse_all(&app, textless.into_iter(), &order)?;
         Ok(app.jobs.batch())
     })
     .await

@@ -166,7 +166,7 @@ pub async fn add_take(
         let asked = app.ask_for_times(id, false)?;
         app.keep_times(&asked, Timing { listen, ..heard })?;
         app.store.keep_snapshot(id, LIVE)?;
-        jobs::analyse(&app, id, Order { by_hand: true, ..Order::default() });
+        jobs::analyse(&app, id, &Order { by_hand: true, ..Order::default() });
         view(&app, app.store.line(id)?)
     })
     .await

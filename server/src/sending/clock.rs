@@ -1,7 +1,44 @@
-//! Where a line is while it plays, by what the page that plays it says now and then.
+//! Where a line is while it plays, by what the page that plays it says now and then. All of it is reckoned by a clock that
+//! only goes on; what others are told is by the machine's clock, as that is set at the time.
 
+use jam_formats::live;
 use serde::Deserialize;
 use std::collections::VecDeque;
+use std::sync::{Mutex, OnceLock, PoisonError};
+use std::time::Instant;
+
+/// The moment it is by our clock, seconds.
+pub fn ours() -> f64 {
+    static BEGAN: OnceLock<Instant> = OnceLock::new();
+    BEGAN.get_or_init(Instant::now).elapsed().as_secs_f64()
+}
+
+/// By more than so much, seconds, the machine's clock is set and not merely read late: both clocks are kept at one pace.
+const SET: f64 = 0.01;
+
+/// How far the machine's clock is ahead of ours: the same, until that is set.
+#[derive(Debug)]
+struct Ahead(Option<f64>);
+
+impl Ahead {
+    /// What it is where it was just read as `read`.
+    fn of(&mut self, read: f64) -> f64 {
+        *self.0.insert(self.0.filter(|a| (a - read).abs() < SET).unwrap_or(read))
+    }
+}
+
+/// A moment of ours, seconds since 1970: the same for everybody who is told of it.
+pub fn since_1970(moment: f64) -> f64 {
+    static AHEAD: Mutex<Ahead> = Mutex::new(Ahead(None));
+    // Of some readings the one with the least between the two clocks, since a busy machine may stop amid one.
+    let readings = std::array::from_fn::<_, 3, _>(|_| {
+        let (before, read, after) = (ours(), live::now(), ours());
+        (after - before, read - 0.5 * (before + after))
+    });
+    let [first, others @ ..] = readings;
+    let (_, read) = others.into_iter().fold(first, |a, b| if b.0 < a.0 { b } else { a });
+    moment + AHEAD.lock().unwrap_or_else(PoisonError::into_inner).of(read)
+}
 
 /// What a page says: on every start, stop and jump, and once a second while it plays.
 #[derive(Debug, Clone, PartialEq, Deserialize)]
@@ -33,6 +70,8 @@ impl Report {
 
 /// How long a delay counts, seconds by the page's clock.
 const REMEMBERED: f64 = 30.0;
+/// No message takes so much longer than another, seconds: the page's clock stood, as that of a machine that slept.
+const STOOD: f64 = 2.0;
 
 /// What a page's clock is by ours. Of messages that took some time to come, the quickest tells best.
 #[derive(Debug, Default)]
@@ -45,6 +84,9 @@ impl PageClock {
     /// Our moment of a page's moment `at`, that was told of at our `now`.
     pub fn ours(&mut self, at: f64, now: f64) -> f64 {
         let delay = now - at;
+        if self.delays.front().is_some_and(|(_, least)| delay - least > STOOD) {
+            self.delays.clear();
+        }
         while self.delays.back().is_some_and(|(_, d)| *d >= delay) {
             self.delays.pop_back();
         }
@@ -81,7 +123,7 @@ pub struct Playing {
 /// A moment of a line that plays.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Moment {
-    /// When it is, seconds since 1970.
+    /// When it is, by our clock.
     pub show: f64,
     /// Seconds of the line.
     pub time: f64,
@@ -222,5 +264,33 @@ mod tests {
             last = clock.ours(at, 1000.0 + at + 0.001 + f64::from(k * 17 % 40) * 0.001) - at;
         }
         assert!((last - 1000.001).abs() < 1e-3, "{last}");
+    }
+
+    /// A page whose clock stood for an hour, or jumped by one, is followed from its next message on.
+    #[test]
+    fn a_pages_clock_that_stood_or_jumped_is_known_at_once() {
+        for off in [3600.0, -3600.0] {
+            let mut clock = PageClock::default();
+            for at in [7.0, 8.0, 9.0] {
+                assert!((clock.ours(at, 1000.0 + at) - 1000.0 - at).abs() < 1e-9);
+            }
+            let now = 1010.0 + off;
+            assert!((clock.ours(10.0, now + 0.03) - now).abs() < 0.05, "{off}");
+            // A message that is only late changes nothing.
+            assert!((clock.ours(11.0, now + 1.5) - now - 1.0).abs() < 0.05, "{off}");
+        }
+    }
+
+    /// What others are told goes on evenly, however late the clock was read, and follows it where it is set.
+    #[test]
+    fn a_clock_that_is_set_is_followed() {
+        let mut ahead = Ahead(None);
+        for late in [0.0, 0.0002, 0.0, 0.0009] {
+            assert_eq!(ahead.of(1.7e9 - late), 1.7e9);
+        }
+        assert_eq!(ahead.of(1.7e9 + 3600.0), 1.7e9 + 3600.0);
+        assert_eq!(ahead.of(1.7e9 - 3600.0), 1.7e9 - 3600.0);
+        let now = since_1970(ours());
+        assert!((now - live::now()).abs() < 5.0, "{now}");
     }
 }

@@ -4,10 +4,10 @@
 pub mod clock;
 
 use crate::problem::{Answer, Problem};
-use clock::{Moment, Playing};
+use clock::{Moment, Playing, ours, since_1970};
 use jam_desk::Played;
 use jam_formats::live::osc::{Addressed, packets};
-use jam_formats::live::{AHEAD, Clock, Shown, now};
+use jam_formats::live::{AHEAD, Clock, Shown};
 use jam_formats::out::capture::CaptureFace;
 use jam_score::{FrameGrid, Seconds};
 use serde::{Deserialize, Serialize};
@@ -137,7 +137,7 @@ impl Sending {
             listeners: self.json.receiver_count().saturating_sub(usize::from(calls)),
             faces: state.faces,
             line: state.playing.as_ref().map(|p| p.line),
-            plays: state.playing.as_ref().is_some_and(|p| p.plays(now())),
+            plays: state.playing.as_ref().is_some_and(|p| p.plays(ours())),
             problem: refused.map(|(_, why)| why.clone()),
         }
     }
@@ -216,7 +216,7 @@ impl Sending {
 
     /// Where page `page` is; nowhere if it shows no line.
     pub fn report(&self, page: u64, clock: &mut clock::PageClock, report: Option<&clock::Report>) {
-        let now = now();
+        let now = ours();
         let mut state = self.held();
         match report {
             Some(report) if report.is_sound() => {
@@ -241,7 +241,7 @@ impl Sending {
         if state.page != page {
             return;
         }
-        state.playing = state.playing.as_ref().map(|p| p.stopped(now()));
+        state.playing = state.playing.as_ref().map(|p| p.stopped(ours()));
         drop(state);
         self.tell();
     }
@@ -263,7 +263,7 @@ impl Sending {
         voice
     }
 
-    /// A face of that voice: `time` seconds of it are to be seen at `show`.
+    /// A face of that voice: `time` seconds of it are to be seen at `show`, by our clock.
     pub fn voice_says(&self, voice: u64, show: f64, time: f64, controls: &[f32]) {
         let mut state = self.held();
         if let Some((_, spoken)) = state.spoken.as_mut().filter(|(own, _)| *own == voice) {
@@ -323,7 +323,7 @@ impl Sending {
                 return;
             }
             let rate = state.to.as_ref().map_or(USUAL_RATE, |t| t.order.rate);
-            let now = now();
+            let now = ours();
             let (moment, controls, frame) = match row.next(&mut state, now, 1.0 / rate) {
                 Next::Send(moment, controls, frame) => (moment, controls, frame),
                 Next::Wait(seconds) => {
@@ -336,6 +336,7 @@ impl Sending {
             let to = state.to.as_ref().map(|t| (t.target.clone(), t.order.addressed));
             drop(state);
             let Moment { show, time, speed } = moment;
+            let show = since_1970(show);
             let clock = Clock { seq, show, time, frame, speed: speed as f32 };
             let shown = Shown::new(clock, &face, &controls.at(time));
             seq = seq.wrapping_add(1).max(0);

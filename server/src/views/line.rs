@@ -188,8 +188,18 @@ pub fn view(app: &App, line: StoredLine) -> Answer<LineView> {
 
 /// A line whole, but for what somebody who asks has of its times: the name of those.
 pub fn view_beside(app: &App, line: StoredLine, has: Option<&str>) -> Answer<LineView> {
-    let number = app.store.line_number(line.id)?;
+    view_around(app, line, has, &Around::of(app)?)
+}
+
+/// The same of a line as it is now: what is beside it is read first, so that times which an analysis gives meanwhile are
+/// never missing from a line of which it is said that nothing is worked on.
+pub fn view_now(app: &App, id: i32, has: Option<&str>) -> Answer<LineView> {
     let around = Around::of(app)?;
+    view_around(app, app.store.line(id)?, has, &around)
+}
+
+fn view_around(app: &App, line: StoredLine, has: Option<&str>, around: &Around) -> Answer<LineView> {
+    let number = app.store.line_number(line.id)?;
     let steps = app.store.steps(line.id)?;
     let spoken = app.spoken(Version { line: line.id, snapshot: None }, &line.document, &line.recording)?;
     let document = &line.document;
@@ -201,7 +211,7 @@ pub fn view_beside(app: &App, line: StoredLine, has: Option<&str>) -> Answer<Lin
     let sends = !same && retimed.is_none();
     Ok(LineView {
         revision: line.revision,
-        summary: summary(app, &ListedLine::of(&line), number, &around),
+        summary: summary(app, &ListedLine::of(&line), number, around),
         grid: document.frames.grid(around.grid),
         voice: voice_name(&line),
         takes: takes::takes(app, &line)?,

@@ -9,6 +9,8 @@ use crate::organ::Organ;
 use crate::sounds::{SpokenSound, aims};
 use jam_score::diction::{EVERYDAY_OPENNESS, EVERYDAY_UPPER_LIP};
 use jam_score::{Diction, Noise, NoiseKind, Phone, Timing};
+use std::ops::Range;
+use std::sync::Arc;
 
 /// One wish: `organ` at a target during `start..end`, pulling by `weight`, and more softly for
 /// `ahead` seconds before and `carry` seconds after.
@@ -57,23 +59,87 @@ pub fn core_middle(sound: &SpokenSound, diction: &Diction) -> f64 {
     0.5 * (start + end)
 }
 
+/// Goals of one organ that lie together: what some sounds one after the other want of it.
+#[derive(Debug)]
+pub struct Run {
+    pub goals: Vec<Goal>,
+    /// From where to where they may pull, seconds.
+    pub from: f64,
+    pub to: f64,
+}
+
+impl Run {
+    pub fn of(goals: Vec<Goal>) -> Run {
+        let from = goals.iter().map(|g| g.start - g.ahead).fold(f64::INFINITY, f64::min);
+        let to = goals.iter().map(|g| g.end + g.carry).fold(f64::NEG_INFINITY, f64::max);
+        Run { goals, from, to }
+    }
+}
+
+/// All goals of one organ. What another state of the line has as well is shared with it.
+pub type Runs = Vec<Arc<Run>>;
+
+/// Sounds whose goals lie together.
+pub const TOGETHER: usize = 64;
+
+/// What the sounds of a line want, and what that follows from.
+#[derive(Debug)]
+pub struct Gathered {
+    /// In the order of [`Organ::ALL`]: the sounds' in their order, then what noises want and what must hold.
+    pub runs: [Runs; Organ::ALL.len()],
+    sounds: Vec<SpokenSound>,
+    diction: Diction,
+}
+
+impl Gathered {
+    /// Whether it has the goals of some sounds, as they are asked for now. They follow from those beside them, too, as far
+    /// as the next vowel or pause.
+    fn knows(&self, sounds: &[SpokenSound], own: &Range<usize>) -> bool {
+        let marks = |s: &SpokenSound| s.is_vowel() || s.phone == Phone::Sil;
+        let from = sounds[..own.start].iter().rposition(marks).unwrap_or(0);
+        let beyond = sounds[own.end..].iter().position(marks);
+        let to = beyond.map_or(sounds.len(), |k| own.end + k + 1);
+        // The last sound of a line is not as others are.
+        let ends_alike = to < sounds.len() || self.sounds.len() == sounds.len();
+        ends_alike && self.sounds.get(from..to) == Some(&sounds[from..to])
+    }
+
+    /// About how much memory it takes, bytes.
+    pub fn bytes(&self) -> usize {
+        let goals: usize = self.runs.iter().flatten().map(|r| size_of_val(&r.goals[..])).sum();
+        goals + size_of_val(&self.sounds[..])
+    }
+}
+
 struct Gatherer<'a> {
     sounds: &'a [SpokenSound],
     diction: &'a Diction,
-    goals: Goals,
+    goals: [Vec<Goal>; Organ::ALL.len()],
 }
 
-/// Goals of every organ, in the order of [`Organ::ALL`].
-pub type Goals = [Vec<Goal>; Organ::ALL.len()];
-
-/// Every goal of a line, an organ's in the order of the sounds. Jaw beats must be marked.
-pub fn gather(sounds: &[SpokenSound], timing: &Timing, musts: &[Must], diction: &Diction) -> Goals {
-    // About one a sound for most organs, two for some.
-    let goals = std::array::from_fn(|_| Vec::with_capacity(sounds.len()));
-    let mut all = Gatherer { sounds, diction, goals };
-    for i in 0..sounds.len() {
-        if sounds[i].phone == Phone::Sil { all.pause(i) } else { all.sound(i) }
+/// Every goal of a line. Jaw beats must be marked. `like` is what was gathered for another state of it.
+pub fn gather(
+    sounds: &[SpokenSound],
+    timing: &Timing,
+    musts: &[Must],
+    diction: &Diction,
+    like: Option<&Gathered>,
+) -> Gathered {
+    let like = like.filter(|l| l.diction == *diction);
+    let mut runs: [Runs; Organ::ALL.len()] = Default::default();
+    for (k, first) in (0..sounds.len()).step_by(TOGETHER).enumerate() {
+        let own = first..(first + TOGETHER).min(sounds.len());
+        if let Some(like) = like.filter(|l| l.knows(sounds, &own)) {
+            runs.iter_mut().zip(&like.runs).for_each(|(runs, like)| runs.push(like[k].clone()));
+            continue;
+        }
+        let mut all = Gatherer { sounds, diction, goals: Default::default() };
+        for i in own {
+            if sounds[i].phone == Phone::Sil { all.pause(i) } else { all.sound(i) }
+        }
+        all.goals.into_iter().zip(&mut runs).for_each(|(goals, runs)| runs.push(Arc::new(Run::of(goals))));
     }
+    let mut all = Gatherer { sounds, diction, goals: Default::default() };
     for (_, noise, kind, pause) in timing.noises_in_pauses() {
         all.noise(noise, kind, pause);
     }
@@ -98,7 +164,8 @@ pub fn gather(sounds: &[SpokenSound], timing: &Timing, musts: &[Must], diction: 
             sound: must.sound,
         });
     }
-    all.goals
+    all.goals.into_iter().zip(&mut runs).for_each(|(goals, runs)| runs.push(Arc::new(Run::of(goals))));
+    Gathered { runs, sounds: sounds.to_vec(), diction: diction.clone() }
 }
 
 impl Gatherer<'_> {

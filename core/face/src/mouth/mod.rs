@@ -11,11 +11,10 @@ mod wish;
 use crate::curves::{Curves, HZ, openings, peak_near};
 use crate::organ::Organ;
 use crate::sounds::{SpokenSound, spoken};
-use goals::Goals;
+use goals::{Gathered, Run, Runs, TOGETHER};
 use jam_score::{Diction, FrameRate, Reach, Seconds, Timing};
 use musts::Must;
 use std::cmp::Ordering;
-use std::collections::BTreeMap;
 use std::sync::Arc;
 use trajectory::Solved;
 pub(crate) use trajectory::Source;
@@ -33,7 +32,6 @@ const OPENING: f32 = 0.10;
 pub(crate) struct Articulation {
     /// Earlier by the diction's lead.
     pub sounds: Vec<SpokenSound>,
-    pub goals: Goals,
     pub musts: Vec<Must>,
     pub ways: Ways,
 }
@@ -42,6 +40,7 @@ pub(crate) struct Articulation {
 /// solves likewise, it takes over.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Ways {
+    goals: Option<Arc<Gathered>>,
     all: Vec<Solved>,
     /// The last one of each organ with its curve, in the order of [`Organ::ALL`].
     curves: Vec<(Solved, Arc<Vec<f32>>)>,
@@ -50,7 +49,8 @@ pub(crate) struct Ways {
 impl Ways {
     /// About how much memory they take, bytes.
     pub fn bytes(&self) -> usize {
-        self.all.iter().map(Solved::bytes).sum::<usize>()
+        self.goals.as_ref().map_or(0, |g| g.bytes())
+            + self.all.iter().map(Solved::bytes).sum::<usize>()
             + self.curves.iter().map(|(_, curve)| size_of_val(&curve[..])).sum::<usize>()
     }
 
@@ -81,10 +81,9 @@ struct Solver<'a> {
 }
 
 impl Solver<'_> {
-    fn solve(&mut self, organ: Organ, goals: &Goals, musts: &[Must]) -> Solved {
+    fn solve(&mut self, organ: Organ, goals: &Runs, musts: &[Must]) -> Solved {
         let like = self.like.all.get(self.made.len());
-        let own = &goals[organ as usize];
-        let way = Solved::new(organ, own, musts, self.samples, self.diction, like);
+        let way = Solved::new(organ, goals, musts, self.samples, self.diction, like);
         self.made.push(way.clone());
         way
     }
@@ -107,13 +106,14 @@ impl Articulation {
         }
         beats::mark(&mut sounds, diction);
         let mut musts = musts::gather(&sounds, diction, rate);
-        let mut goals = goals::gather(&sounds, timing, &musts, diction);
+        let goals = Arc::new(goals::gather(&sounds, timing, &musts, diction, like.goals.as_deref()));
         // What is not sure is aimed at as anything else, and need not be reached.
         musts.retain(|m| sure(m.sound));
         let mut solver = Solver { diction, samples, like, made: Vec::new() };
-        let mut jaw = aligned_jaw(&sounds, &mut goals, &musts, &mut solver);
+        let own = |organ: Organ| &goals.runs[organ as usize];
+        let mut jaw = aligned_jaw(&sounds, own(Organ::Jaw), &musts, &mut solver);
         let mut solved: Vec<Solved> =
-            Organ::ALL.iter().skip(1).map(|o| solver.solve(*o, &goals, &musts)).collect();
+            Organ::ALL.iter().skip(1).map(|o| solver.solve(*o, own(*o), &musts)).collect();
         // Last, since nobody knows how often.
         loop {
             let kept = opened_too_often(&sounds, &jaw, &musts, diction);
@@ -121,7 +121,7 @@ impl Articulation {
                 break;
             }
             musts.extend(kept);
-            jaw = solver.solve(Organ::Jaw, &goals, &musts);
+            jaw = solver.solve(Organ::Jaw, jaw.runs(), &musts);
         }
         solved.insert(0, jaw);
         for sound in &mut sounds {
@@ -133,7 +133,8 @@ impl Articulation {
             (solved, curve)
         };
         let curves = Organ::ALL.iter().zip(solved).map(curved).collect();
-        Some(Articulation { sounds, goals, musts, ways: Ways { all: solver.made, curves } })
+        let ways = Ways { goals: Some(goals), all: solver.made, curves };
+        Some(Articulation { sounds, musts, ways })
     }
 
     pub fn organ(&self, organ: Organ) -> &Solved {
@@ -141,29 +142,55 @@ impl Articulation {
     }
 }
 
+/// How far beside its sound the peak of a beat is looked for, seconds.
+const PEAK: f64 = 0.05;
+
 /// The jaw with every beat's peak on its sound. Held vowels are left alone: the maximum of a
 /// plateau is noise.
-fn aligned_jaw(sounds: &[SpokenSound], goals: &mut Goals, musts: &[Must], solver: &mut Solver<'_>) -> Solved {
+fn aligned_jaw(sounds: &[SpokenSound], goals: &Runs, musts: &[Must], solver: &mut Solver<'_>) -> Solved {
+    let hold = solver.diction.hold.0;
+    let beats = |sound: &SpokenSound| sound.owns_beat && sound.length() <= hold;
     let mut solved = solver.solve(Organ::Jaw, goals, musts);
-    let mut owners: BTreeMap<usize, (usize, f64)> = BTreeMap::new();
-    for (g, goal) in goals[Organ::Jaw as usize].iter().enumerate() {
-        let sound = &sounds[goal.sound];
-        if sound.owns_beat && sound.length() <= solver.diction.hold.0 {
-            owners.entry(goal.sound).or_insert((g, 0.5 * (goal.start + goal.end)));
-        }
-    }
-    for _ in 0..ALIGN_PASSES {
+    for pass in 0..ALIGN_PASSES {
         let curve = solved.curve();
-        for (&i, &(g, wanted)) in &owners {
-            let sound = &sounds[i];
-            if let Some(peak) = peak_near(&curve, wanted, sound.start - 0.05, sound.end + 0.05) {
-                let shift = (0.9 * (wanted - peak)).clamp(-0.02, 0.02);
-                let goal = &mut goals[Organ::Jaw as usize][g];
-                goal.start = (goal.start + shift).max(wanted - 0.07);
-                goal.end = (goal.end + shift).max(goal.start + 0.01);
+        // Goals that are shared with another state of the line are moved as there, where the curve is the same, too.
+        let like = solver.like.all.get(pass).zip(solver.like.all.get(pass + 1));
+        let like = like.filter(|(was, _)| was.samples() == solved.samples());
+        let differs = like.map(|(was, _)| solved.differs(was));
+        let moved_there = |k: usize, run: &Arc<Run>| {
+            let (was, then) = like?;
+            let own = sounds.get(k * TOGETHER..((k + 1) * TOGETHER).min(sounds.len()))?;
+            let (first, last) = (own.first()?, own.last()?);
+            let read =
+                (((first.start - PEAK) * HZ - 2.0) as usize)..(((last.end + PEAK) * HZ + 3.0) as usize);
+            let same =
+                differs.as_ref().is_some_and(|d| d.is_empty() || d.start >= read.end || d.end <= read.start);
+            let shared = Arc::ptr_eq(was.runs().get(k)?, run);
+            (same && shared).then(|| then.runs().get(k).cloned()).flatten()
+        };
+        let moved = |(k, (run, first)): (usize, (&Arc<Run>, &Arc<Run>))| {
+            if let Some(there) = moved_there(k, run) {
+                return there;
             }
-        }
-        solved = solver.solve(Organ::Jaw, goals, musts);
+            let mut goals = run.goals.clone();
+            let mut before = None;
+            for (goal, first) in goals.iter_mut().zip(&first.goals) {
+                let sound = &sounds[goal.sound];
+                // The first goal of a sound is its beat's.
+                if before.replace(goal.sound) == Some(goal.sound) || !beats(sound) {
+                    continue;
+                }
+                let wanted = 0.5 * (first.start + first.end);
+                if let Some(peak) = peak_near(&curve, wanted, sound.start - PEAK, sound.end + PEAK) {
+                    let shift = (0.9 * (wanted - peak)).clamp(-0.02, 0.02);
+                    goal.start = (goal.start + shift).max(wanted - 0.07);
+                    goal.end = (goal.end + shift).max(goal.start + 0.01);
+                }
+            }
+            Arc::new(Run::of(goals))
+        };
+        let runs = solved.runs().iter().zip(goals).enumerate().map(moved).collect();
+        solved = solver.solve(Organ::Jaw, &runs, musts);
     }
     solved
 }

@@ -152,7 +152,7 @@ fn hold(seal: &mut Must, sounds: &[SpokenSound], lead: f64, rate: FrameRate) {
     // The solver's grid points round the frame hold, so that what is between them does, too.
     let back = (first - 1.0) * frame + lead;
     let on = (last + 1.0) * frame + lead;
-    let last_sound = sounds.iter().rposition(|s| s.start < seal.end).unwrap_or(i);
+    let last_sound = sounds.partition_point(|s| s.start < seal.end).checked_sub(1).unwrap_or(i);
     // A pause keeps nothing for itself.
     let own = |s: &SpokenSound| if s.phone == Phone::Sil { 0.0 } else { ROOM * s.length() };
     if room(i.checked_sub(1)).is_some_and(|before| back > before.start + own(before)) {

@@ -11,11 +11,11 @@
 //! the curve plans its way to a closure. What the last clamp moves is below .001.
 
 use super::beats::lively;
-use super::goals::Goal;
+use super::goals::{Goal, Run, Runs};
 use super::musts::Must;
 use crate::curves::{HZ, place};
 use crate::organ::Organ;
-use jam_score::{Diction, differing};
+use jam_score::{Diction, differing, differing_by};
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -99,13 +99,17 @@ fn slowness(organ: Organ, diction: &Diction) -> f64 {
 
 /// What made a part of a value.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub enum Source {
-    /// The goal with this index.
-    Goal(usize),
+pub enum Source<'a> {
+    Goal(&'a Goal),
     /// The must with this index.
     Must(usize),
     /// The end of the organ's range.
     Range,
+}
+
+/// First and last of `n` grid points round a stretch of time.
+fn reach(from: f64, to: f64, n: usize) -> (usize, usize) {
+    (place(from, n).floor() as usize, place(to, n).ceil() as usize)
 }
 
 /// What a goal does to the way of its organ, whoever wants it. Times in seconds.
@@ -147,7 +151,7 @@ impl Pull {
 
     /// First and last of `n` grid points in which it may pull.
     fn reach(&self, n: usize) -> (usize, usize) {
-        (place(self.start - self.ahead, n).floor() as usize, place(self.end + self.carry, n).ceil() as usize)
+        reach(self.start - self.ahead, self.end + self.carry, n)
     }
 
     /// Points of a grid of `n` in which it pulls, each with how strongly.
@@ -161,6 +165,10 @@ impl Pull {
         }
         points
     }
+}
+
+fn pulls(runs: &[Arc<Run>]) -> Vec<Pull> {
+    runs.iter().flat_map(|r| &r.goals).map(Pull::of).collect()
 }
 
 /// Limits that a must sets to its organ, whoever's it is.
@@ -308,7 +316,7 @@ struct Piece {
 pub struct Solved {
     organ: Organ,
     /// What the whole way follows from, beside how long it is and how slow.
-    pulls: Arc<Vec<Pull>>,
+    runs: Arc<Runs>,
     limits: Arc<Vec<Limit>>,
     pieces: Vec<Arc<Piece>>,
 }
@@ -323,7 +331,7 @@ impl Solved {
     /// what was solved before: pieces that follow from the same are taken over.
     pub fn new(
         organ: Organ,
-        goals: &[Goal],
+        runs: &Runs,
         musts: &[Must],
         n: usize,
         diction: &Diction,
@@ -343,30 +351,39 @@ impl Solved {
         let near = |(from, to): (usize, usize)| {
             piece_of(from.saturating_sub(beside), count)..=piece_of(to + beside, count)
         };
-        let pulls: Vec<Pull> = goals.iter().map(Pull::of).collect();
         let limits: Vec<Limit> = musts.iter().filter(|m| m.organ == organ).map(Limit::of).collect();
         // Pieces that nothing changed near.
         let fits = |l: &&Solved| {
             let first = l.pieces.first().map(|p| &p.inputs);
-            l.organ == organ
-                && l.pieces.len() == count
-                && l.pieces.iter().map(|p| p.curve.len()).sum::<usize>() == n
-                && first.is_some_and(|i| i.slow == slow && i.rest == rest)
+            l.organ == organ && l.samples() == n && first.is_some_and(|i| i.slow == slow && i.rest == rest)
         };
         let mut kept: Vec<Option<Arc<Piece>>> = vec![None; count];
         if let Some(like) = like.filter(fits) {
             kept = like.pieces.iter().cloned().map(Some).collect();
-            let (gone, put) = differing(&like.pulls, &pulls);
-            let changed = like.pulls[gone].iter().chain(&pulls[put]).map(|p| p.reach(n));
-            changed.for_each(|reach| kept[near(reach)].fill(None));
+            // What all musts want together lies behind what the sounds want one after the other.
+            let (was, was_musts) = like.runs.split_at(like.runs.len().saturating_sub(1));
+            let (is, is_musts) = runs.split_at(runs.len().saturating_sub(1));
+            for (was, is) in [(was, is), (was_musts, is_musts)] {
+                // Only what is not shared is looked at, and of that only what pulls otherwise counts.
+                let (gone, put) = differing_by(was, is, Arc::ptr_eq);
+                let (gone, put) = (pulls(&was[gone]), pulls(&is[put]));
+                let (out, new) = differing(&gone, &put);
+                let changed = gone[out].iter().chain(&put[new]).map(|p| p.reach(n));
+                changed.for_each(|reach| kept[near(reach)].fill(None));
+            }
             let (gone, put) = differing(&like.limits, &limits);
             let changed = like.limits[gone].iter().chain(&limits[put]).map(|l| l.reach(n));
             changed.for_each(|reach| kept[near(reach)].fill(None));
         }
         let mut all: Vec<Option<Inputs>> = (0..count).map(|k| kept[k].is_none().then(|| inputs(k))).collect();
-        for pull in &pulls {
-            for inputs in all[near(pull.reach(n))].iter_mut().flatten() {
-                inputs.pulls.push(pull.clone());
+        for run in runs.iter().filter(|r| !r.goals.is_empty()) {
+            if all[near(reach(run.from, run.to, n))].iter().all(Option::is_none) {
+                continue;
+            }
+            for pull in run.goals.iter().map(Pull::of) {
+                for inputs in all[near(pull.reach(n))].iter_mut().flatten() {
+                    inputs.pulls.push(pull.clone());
+                }
             }
         }
         for limit in &limits {
@@ -382,7 +399,17 @@ impl Solved {
         };
         let made = all.into_iter().enumerate().map(piece);
         let pieces = kept.into_iter().zip(made).filter_map(|(kept, made)| kept.or(made)).collect();
-        Solved { organ, pulls: Arc::new(pulls), limits: Arc::new(limits), pieces }
+        Solved { organ, runs: Arc::new(runs.clone()), limits: Arc::new(limits), pieces }
+    }
+
+    /// The goals that it was solved for.
+    pub fn runs(&self) -> &Runs {
+        &self.runs
+    }
+
+    /// How many grid points it has.
+    pub fn samples(&self) -> usize {
+        self.pieces.iter().map(|p| p.curve.len()).sum()
     }
 
     /// About how much memory it takes, bytes.
@@ -390,7 +417,7 @@ impl Solved {
         let piece = |p: &Arc<Piece>| {
             size_of_val(&p.curve[..]) + size_of_val(&p.inputs.pulls[..]) + size_of_val(&p.inputs.limits[..])
         };
-        let whole = size_of_val(&self.pulls[..]) + size_of_val(&self.limits[..]);
+        let whole = size_of_val(&self.runs[..]) + size_of_val(&self.limits[..]);
         self.pieces.iter().map(piece).sum::<usize>() + whole
     }
 
@@ -420,8 +447,8 @@ impl Solved {
     /// What the value at a time is made of: for each goal of its own how much of its target arrives there,
     /// for musts and the range their share of the value. The matrix is symmetric, so one more solve tells all
     /// shares exactly; what they add up to, and the rest that the last clamp moved, is the value.
-    pub fn shares(&self, time: f64, goals: &[Goal], musts: &[Must]) -> Vec<(Source, f64)> {
-        let samples: usize = self.pieces.iter().map(|p| p.curve.len()).sum();
+    pub fn shares(&self, time: f64, musts: &[Must]) -> Vec<(Source<'_>, f64)> {
+        let samples = self.samples();
         let place = place(time, samples);
         let i = (place as usize).min(samples.saturating_sub(2));
         let inputs = &self.pieces[piece_of(i, self.pieces.len())].inputs;
@@ -433,16 +460,21 @@ impl Solved {
                 *at = share;
             }
         }
-        let reach = system.matrix.solve(&system.extra(), &at);
-        let mut shares: Vec<(Source, f64)> = Vec::new();
-        for (k, goal) in goals.iter().enumerate() {
+        let arrives = system.matrix.solve(&system.extra(), &at);
+        let mut shares: Vec<(Source<'_>, f64)> = Vec::new();
+        let near =
+            |r: &&Arc<Run>| !r.goals.is_empty() && !inputs.inside(reach(r.from, r.to, samples)).is_empty();
+        for goal in self.runs.iter().filter(near).flat_map(|r| &r.goals) {
             let pull = Pull::of(goal);
             if !inputs.inside(pull.reach(samples)).is_empty() {
-                shares.push((Source::Goal(k), inputs.points(&pull).map(|(t, pull)| reach[t] * pull).sum()));
+                shares.push((
+                    Source::Goal(goal),
+                    inputs.points(&pull).map(|(t, pull)| arrives[t] * pull).sum(),
+                ));
             }
         }
         let mut free: Vec<bool> = system.pinned.iter().map(Option::is_some).collect();
-        let share = |t: usize| reach[t] * system.hold * system.pinned[t].unwrap_or(0.0);
+        let share = |t: usize| arrives[t] * system.hold * system.pinned[t].unwrap_or(0.0);
         for (k, must) in musts.iter().enumerate().filter(|(_, m)| m.organ == self.organ) {
             let mut own = 0.0;
             for t in inputs.inside(Limit::of(must).reach(samples)) {
@@ -509,7 +541,11 @@ mod tests {
                 let goals: Vec<Goal> = goals.iter().map(|g| Goal { organ, ..g.clone() }).collect();
                 let musts: Vec<Must> = musts.iter().map(|m| Must { organ, ..m.clone() }).collect();
                 let n = 6000;
-                let solved = Solved::new(organ, &goals, &musts, n, &diction, None);
+                let runs = |goals: &[Goal]| -> Runs {
+                    goals.chunks(64).map(|g| Arc::new(Run::of(g.to_vec()))).collect()
+                };
+                let own = runs(&goals);
+                let solved = Solved::new(organ, &own, &musts, n, &diction, None);
                 prop_assert_eq!(solved.pieces.len(), 8);
                 let whole = System::of(&Inputs {
                     slow: slowness(organ, &diction),
@@ -524,8 +560,11 @@ mod tests {
                 prop_assert!(off < 5e-4, "{off}");
                 let mut other = goals.clone();
                 other[which].wish = Wish::of(to);
-                let anew = Solved::new(organ, &other, &musts, n, &diction, None);
-                let after = Solved::new(organ, &other, &musts, n, &diction, Some(&solved));
+                let anew = Solved::new(organ, &runs(&other), &musts, n, &diction, None);
+                // What is not changed is shared, as it is where it is gathered.
+                let mut shared = own.clone();
+                shared[which / 64] = runs(&other)[which / 64].clone();
+                let after = Solved::new(organ, &shared, &musts, n, &diction, Some(&solved));
                 prop_assert!(anew.curve() == after.curve());
                 let same = after.pieces.iter().zip(&solved.pieces).filter(|(a, b)| Arc::ptr_eq(a, b)).count();
                 prop_assert!((5..8).contains(&same) || goals[which].start > 60.0 || goals[which].wish == other[which].wish, "{same}");
