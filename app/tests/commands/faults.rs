@@ -190,7 +190,7 @@ async fn batches(client: &Client, at: &str, known: &Mutex<Known>, lines: [i64; 2
         ends(client.post(&analyse).json(&json!({ "ids": lines[..1] }))).await?;
         // Whether it is still left while the next is asked is not known.
         known.lock().unwrap().left[0] = 0;
-        if k % 2 == 0 {
+        if k.is_multiple_of(2) {
             ends(client.delete(&url)).await?;
             known.lock().unwrap().left[1] = 0;
         } else {

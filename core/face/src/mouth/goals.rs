@@ -165,7 +165,7 @@ pub fn gather(
         });
     }
     all.goals.into_iter().zip(&mut runs).for_each(|(goals, runs)| runs.push(Arc::new(Run::of(goals))));
-    Gathered { runs, sounds: sounds.to_vec(), diction: diction.clone() }
+    Gathered { runs, sounds: sounds.to_vec(), diction: *diction }
 }
 
 impl Gatherer<'_> {
