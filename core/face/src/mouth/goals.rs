@@ -104,10 +104,9 @@ impl Gathered {
         ends_alike && self.sounds.get(from..to) == Some(&sounds[from..to])
     }
 
-    /// About how much memory it takes, bytes.
+    /// About how much memory it takes beside the goals, which are shared with the ways, bytes.
     pub fn bytes(&self) -> usize {
-        let goals: usize = self.runs.iter().flatten().map(|r| size_of_val(&r.goals[..])).sum();
-        goals + size_of_val(&self.sounds[..])
+        size_of_val(&self.sounds[..])
     }
 }
 

@@ -417,7 +417,8 @@ impl Solved {
         let piece = |p: &Arc<Piece>| {
             size_of_val(&p.curve[..]) + size_of_val(&p.inputs.pulls[..]) + size_of_val(&p.inputs.limits[..])
         };
-        let whole = size_of_val(&self.runs[..]) + size_of_val(&self.limits[..]);
+        let goals: usize = self.runs.iter().map(|r| size_of_val(&r.goals[..])).sum();
+        let whole = goals + size_of_val(&self.limits[..]);
         self.pieces.iter().map(piece).sum::<usize>() + whole
     }
 
