@@ -5,7 +5,7 @@ use crate::apart::Parts;
 use crate::app::{App, Event};
 use crate::evaluate;
 use crate::here::{Here, change_one, changed};
-use crate::jobs::{self, Order};
+use crate::jobs::{self, Job, Order};
 use crate::problem::{Answer, Problem};
 use crate::version::Version;
 use jam_desk::scene::Heard;
@@ -316,7 +316,7 @@ pub fn produce(app: &Arc<App>, op: &ProductionOp) -> Answer<ProductionMade> {
         };
         Ok(ProductionMade { says: words, made })
     })?;
-    time_again(app, &untimed)?;
+    time_again(app, &untimed, Order::default())?;
     app.tell(Event::Production);
     if let Some(id) = takes_of {
         app.tell(Event::State { id });
@@ -338,17 +338,19 @@ pub fn turn_production(app: &Arc<App>, back: bool) -> Answer<String> {
             untimed.push(id);
         }
     }
-    time_again(app, &untimed)?;
+    time_again(app, &untimed, Order::default())?;
     app.tell(Event::Production);
     Ok(words)
 }
 
-/// Times lines as they stand now, as one batch.
-fn time_again(app: &Arc<App>, lines: &[i32]) -> Answer<()> {
+/// Times lines anew as they stand now, several of them as one batch; what was wrong with them is not said any more.
+pub fn time_again(app: &Arc<App>, lines: &[i32], order: Order) -> Answer<Vec<Job>> {
     for id in lines {
         app.store.set_problem(*id, None)?;
     }
-    let order = Order { many: lines.len() > 1, ..Order::default() };
-    jobs::analyse_all(app, lines.iter().copied(), &order)?;
-    Ok(())
+    if lines.is_empty() {
+        return Ok(Vec::new());
+    }
+    let order = Order { many: order.many || lines.len() > 1, ..order };
+    Ok(jobs::analyse_all(app, lines, &order)?)
 }

@@ -119,13 +119,9 @@ fn start(app: &Arc<App>, works: Vec<(i32, Work)>, instead: &[i32]) -> Result<Vec
 ///
 /// # Errors
 /// The data file cannot be written; nothing is stopped or started then.
-pub fn analyse_all(
-    app: &Arc<App>,
-    lines: impl Iterator<Item = i32>,
-    order: &Order,
-) -> Result<Vec<Job>, StoreError> {
+pub fn analyse_all(app: &Arc<App>, lines: &[i32], order: &Order) -> Result<Vec<Job>, StoreError> {
     let (mut works, mut instead) = (Vec::new(), Vec::new());
-    for line in lines {
+    for &line in lines {
         let (old, moods) = app.jobs.analyses_of(line);
         let mut order = order.clone();
         if order.moods.is_empty() {
@@ -139,7 +135,7 @@ pub fn analyse_all(
 
 /// The same of one line whose step is stored already, and waits for times until it has some.
 pub fn analyse(app: &Arc<App>, line: i32, order: &Order) -> Option<Job> {
-    match analyse_all(app, std::iter::once(line), order) {
+    match analyse_all(app, &[line], order) {
         Ok(mut jobs) => jobs.pop(),
         Err(error) => {
             tracing::error!(line, "the analysis could not be started: {error}");

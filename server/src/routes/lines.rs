@@ -254,9 +254,7 @@ pub async fn operate(
 pub async fn analyse(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<Json<Job>> {
     blocking(move || {
         app.store.line(id)?;
-        app.store.set_problem(id, None)?;
-        let order = Order { by_hand: true, ..Order::default() };
-        let mut jobs = jobs::analyse_all(&app, std::iter::once(id), &order)?;
+        let mut jobs = house::time_again(&app, &[id], Order { by_hand: true, ..Order::default() })?;
         jobs.pop().ok_or_else(|| Problem::unexpected("one line is one analysis"))
     })
     .await

@@ -252,11 +252,8 @@ pub struct LinesOrder {
 pub async fn analyse(State(app): State<Arc<App>>, Sent(asked): Sent<LinesOrder>) -> Answer<Json<Batch>> {
     blocking(move || {
         house::all_there(&app, &asked.ids)?;
-        for id in &asked.ids {
-            app.store.set_problem(*id, None)?;
-        }
-        let order = Order { by_hand: true, many: true, ..Order::default() };
-        jobs::analyse_all(&app, asked.ids.into_iter(), &order)?;
+        let ids: Vec<i32> = asked.ids.into_iter().collect();
+        house::time_again(&app, &ids, Order { by_hand: true, many: true, ..Order::default() })?;
         Ok(app.jobs.batch())
     })
     .await
@@ -272,11 +269,7 @@ pub async fn draft(State(app): State<Arc<App>>, Sent(asked): Sent<LinesOrder>) -
         let lines = app.store.lines_listed()?.into_iter();
         let textless: Vec<i32> =
             lines.filter(|l| asked.ids.contains(&l.id) && l.brief.lacks_text).map(|l| l.id).collect();
-        for id in &textless {
-            app.store.set_problem(*id, None)?;
-        }
-        let order = Order { drafts: true, many: true, ..Order::default() };
-        jobs::analyse_all(&app, textless.into_iter(), &order)?;
+        house::time_again(&app, &textless, Order { drafts: true, many: true, ..Order::default() })?;
         Ok(app.jobs.batch())
     })
     .await

@@ -132,13 +132,13 @@ pub fn gather(
             runs.iter_mut().zip(&like.runs).for_each(|(runs, like)| runs.push(like[k].clone()));
             continue;
         }
-        let mut all = Gatherer { sounds, diction, goals: Default::default() };
+        let mut all = Gatherer::new(sounds, diction);
         for i in own {
             if sounds[i].phone == Phone::Sil { all.pause(i) } else { all.sound(i) }
         }
-        all.goals.into_iter().zip(&mut runs).for_each(|(goals, runs)| runs.push(Arc::new(Run::of(goals))));
+        all.put(&mut runs);
     }
-    let mut all = Gatherer { sounds, diction, goals: Default::default() };
+    let mut all = Gatherer::new(sounds, diction);
     for (_, noise, kind, pause) in timing.noises_in_pauses() {
         all.noise(noise, kind, pause);
     }
@@ -163,11 +163,20 @@ pub fn gather(
             sound: must.sound,
         });
     }
-    all.goals.into_iter().zip(&mut runs).for_each(|(goals, runs)| runs.push(Arc::new(Run::of(goals))));
+    all.put(&mut runs);
     Gathered { runs, sounds: sounds.to_vec(), diction: *diction }
 }
 
-impl Gatherer<'_> {
+impl<'a> Gatherer<'a> {
+    fn new(sounds: &'a [SpokenSound], diction: &'a Diction) -> Gatherer<'a> {
+        Gatherer { sounds, diction, goals: Default::default() }
+    }
+
+    /// Puts what was gathered behind what lies there already, as one run of each organ.
+    fn put(self, runs: &mut [Runs]) {
+        self.goals.into_iter().zip(runs).for_each(|(goals, runs)| runs.push(Arc::new(Run::of(goals))));
+    }
+
     fn add(&mut self, organ: Organ, window: (f64, f64), target: f64, weight: f64, sound: usize) {
         self.add_wish(organ, window, Wish::of(target), weight, sound);
     }
