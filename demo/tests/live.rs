@@ -60,7 +60,7 @@ fn a_face_speaks_along_with_a_voice() {
         let timing = line.timing.as_ref().unwrap();
         let whole = perform(timing, &line.diction, FrameRate::new(24, 1).unwrap(), Seconds(0.3));
         let rest = vec![0.0; whole.len()];
-        let jaw = whole.curve(Control::JawOpen).unwrap_or(&rest);
+        let jaw = whole.curve(Control::JawOpen).map_or_else(|| rest.clone(), |c| c.to_vec());
         let own = &found.controls[Control::JawOpen as usize];
         let n = jaw.len().min(own.len());
         jaws.0.extend_from_slice(&jaw[..n]);

@@ -1,6 +1,7 @@
 //! Windows of curves as bytes.
 
 use jam_desk::Played;
+use jam_face::Track;
 use jam_score::Control;
 use jam_score::layers::BlinkShape;
 use serde::{Deserialize, Serialize};
@@ -47,7 +48,7 @@ pub fn window(played: &Played, request: &WindowRequest) -> Vec<u8> {
     let to = request.to.min(face.len());
     let from = request.from.min(to);
     let moving: Vec<Control> = Control::ALL.iter().copied().filter(|c| face.curve(*c).is_some()).collect();
-    let touched: Vec<(Control, &[f32])> =
+    let touched: Vec<(Control, &Track)> =
         moving.iter().filter_map(|c| Some((*c, face.untouched(*c)?))).collect();
     let outputs = played.tracks.len();
     let header = WindowHeader {
@@ -64,14 +65,18 @@ pub fn window(played: &Played, request: &WindowRequest) -> Vec<u8> {
     };
     let mut out = framed(&header);
     out.reserve(4 * (to - from) * (moving.len() + outputs + touched.len()));
-    for control in moving {
-        out.extend((from..to).flat_map(|i| face.sample(control, i).to_le_bytes()));
-    }
-    for track in &played.tracks {
-        out.extend(track[from..to].iter().flat_map(|v| v.to_le_bytes()));
-    }
-    for (_, curve) in touched {
-        out.extend(curve[from..to].iter().flat_map(|v| v.to_le_bytes()));
+    let tracks = moving.iter().filter_map(|c| face.curve(*c)).chain(&played.tracks);
+    for track in tracks.chain(touched.iter().map(|(_, curve)| *curve)) {
+        track.runs(from..to).for_each(|run| put(&mut out, run));
     }
     out
+}
+
+/// Numbers as little-endian bytes behind others: in one go, since a window has a hundred thousand.
+fn put(out: &mut Vec<u8>, numbers: &[f32]) {
+    let at = out.len();
+    out.resize(at + 4 * numbers.len(), 0);
+    for (bytes, number) in out[at..].chunks_exact_mut(4).zip(numbers) {
+        bytes.copy_from_slice(&number.to_le_bytes());
+    }
 }

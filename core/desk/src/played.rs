@@ -2,7 +2,7 @@
 //! starts here.
 
 use crate::around::Alive;
-use jam_face::{BeforeHands, Cause, HZ, Performance};
+use jam_face::{BeforeHands, Cause, HZ, Performance, Track};
 use jam_rig::{Chart, Sampled, Wired, Wiring};
 use jam_score::{Control, Frame, FrameGrid, FrameRate, Line, Prosody, Seconds, Shot, Timing, tail};
 use std::sync::Arc;
@@ -164,9 +164,8 @@ pub fn frames_of(first: Frame, last: Frame) -> Result<(Frame, Frame), FramesErro
     }
 }
 
-/// Values of a wiring's targets, sample by sample: one track a target. What is alike in two states of a line is shared
-/// by them.
-pub type Tracks = Vec<Arc<Vec<f32>>>;
+/// Values of a wiring's targets, sample by sample: one track a target.
+pub type Tracks = Vec<Track>;
 
 /// The tracks of a wiring's targets for a performance. Drawings of a chart stand for whole frames. `like` is another
 /// performance on the same wiring with its tracks: samples that are the same in both are not worked out again.
@@ -191,14 +190,14 @@ pub fn wire(
                 differ.iter().any(|(c, at)| at.contains(&i) && face.sample(*c, i) != other.sample(*c, i))
             };
             let from = differ.iter().map(|(_, at)| at.start).min().unwrap_or(0);
-            let to = differ.iter().map(|(_, at)| at.end).max().unwrap_or(0);
-            let rows: Vec<(usize, Wired)> = (from..to).filter(|i| moved(*i)).map(|i| (i, wired(i))).collect();
+            let within = from..differ.iter().map(|(_, at)| at.end).max().unwrap_or(0);
+            let rows: Vec<(usize, Wired)> =
+                within.clone().filter(|i| moved(*i)).map(|i| (i, wired(i))).collect();
             let mut tracks = tracks[..outputs].to_vec();
             for (o, track) in tracks.iter_mut().enumerate() {
-                if rows.iter().any(|(i, row)| row[o] != track[*i]) {
-                    let own = Arc::make_mut(track);
-                    rows.iter().for_each(|(i, row)| own[*i] = row[o]);
-                }
+                let mut own = track.part(&within);
+                rows.iter().for_each(|(i, row)| own[i - within.start] = row[o]);
+                *track = track.with(&within, &own);
             }
             tracks
         }
@@ -207,7 +206,7 @@ pub fn wire(
             for i in 0..face.len() {
                 tracks.iter_mut().zip(wired(i)).for_each(|(track, value)| track.push(value));
             }
-            tracks.into_iter().map(Arc::new).collect()
+            tracks.into_iter().map(Track::from).collect()
         }
     };
     if let Some(chart) = &wiring.chart {
@@ -217,7 +216,7 @@ pub fn wire(
         let shown = chart.stepped(timing, lead, rate, frame_of(face.len()) + 1);
         for d in 0..chart.drawings.len() {
             let is_shown = |i: usize| f32::from(u8::from(shown.get(frame_of(i)) == Some(&d)));
-            tracks.push(Arc::new((0..face.len()).map(is_shown).collect()));
+            tracks.push((0..face.len()).map(is_shown).collect());
         }
     }
     tracks

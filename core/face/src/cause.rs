@@ -1,7 +1,6 @@
 //! Why a control has the value it has: the sounds, the diction, the voice, the rules, the skin's links and the
 //! touches that make it, each with its part. The parts add up to the value.
 
-use crate::curves::read;
 use crate::layers::follows;
 use crate::line::{BeforeHands, before_hands, whole};
 use crate::links;
@@ -102,13 +101,13 @@ fn explained(asked: &Asked<'_>, control: Control) -> Cause {
     }
     // Eyes stay on their mark, and lids on the eyes, where hands turned the head.
     if follows(control) {
-        let unturned = before.curve(control).map_or(0.0, |c| f64::from(read(c, time)));
+        let unturned = before.curve(control).map_or(0.0, |c| f64::from(c.read(time)));
         sum.add(Why::Gaze, automatic - unturned);
     }
     if let Some(link) = links::of(control) {
         let own: f64 = sum.0.iter().map(|p| p.amount).sum();
         // The skin follows samples: of a touch between two of them it knows nothing.
-        let sampled = |c: Control| face.curve(c).map_or(0.0, |curve| read(curve, time));
+        let sampled = |c: Control| face.curve(c).map_or(0.0, |curve| curve.read(time));
         let with = link.with.map_or(1.0, sampled);
         let skin: f32 = link.gains.iter().map(|(from, gain)| gain * sampled(*from) * with).sum();
         // What the control does by itself leaves less to the skin.

@@ -1,28 +1,19 @@
 //! Sampled curves of every control.
 
+use crate::track::Track;
 use crate::why::{Trace, Why};
 use jam_score::{Control, Seconds};
 use std::ops::Range;
-use std::sync::Arc;
 
 /// Values a second. Curves are read linearly between them: a rounder reader may overshoot a seal.
 pub const HZ: f64 = 100.0;
-
-/// Samples that are compared at once.
-const RUN: usize = 512;
 
 /// Sampled curves of every control, from time zero.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Curves {
     samples: usize,
-    /// One curve a control, in the order of [`Control::ALL`]; empty where it rests. What is alike in two states of a line is
-    /// shared by them.
-    curves: Vec<Arc<Vec<f32>>>,
-}
-
-/// A sampled curve's value at any time, the first and last value beyond its ends.
-pub(crate) fn read(curve: &[f32], time: Seconds) -> f32 {
-    read_at(curve, time.0 * HZ)
+    /// One curve a control, in the order of [`Control::ALL`]; empty where it rests.
+    curves: Vec<Track>,
 }
 
 /// A time's place on a grid of `n` samples, between them too.
@@ -30,32 +21,13 @@ pub(crate) fn place(time: f64, n: usize) -> f64 {
     (time * HZ).clamp(0.0, n.saturating_sub(1) as f64)
 }
 
-/// A sampled curve's value at a place counted in samples, between them too; see [`read`].
+/// A sampled curve's value at a place counted in samples, between them too, the first and last value beyond its ends.
 pub(crate) fn read_at(curve: &[f32], at: f64) -> f32 {
     let at = at.clamp(0.0, curve.len().saturating_sub(1) as f64);
     let i = (at as usize).min(curve.len().saturating_sub(2));
     let a = curve.get(i).copied().unwrap_or(0.0);
     let b = curve.get(i + 1).copied().unwrap_or(a);
     a + (b - a) * (at - i as f64) as f32
-}
-
-/// The samples in which two curves of one length differ, from the first to the last; all, where they are of two.
-pub(crate) fn differing_values<T: Copy + PartialEq>(own: &[T], other: &[T]) -> Range<usize> {
-    if own.len() != other.len() {
-        return 0..own.len().max(other.len());
-    }
-    // Most of two curves is the same, which is quickly seen of many samples at once: without stopping at the first.
-    let differ = |k: &usize| {
-        let run = k * RUN..((k + 1) * RUN).min(own.len());
-        own[run.clone()].iter().zip(&other[run]).fold(false, |differ, (a, b)| differ | (a != b))
-    };
-    let mut runs = (0..own.len().div_ceil(RUN)).filter(differ);
-    let Some(first) = runs.next() else { return 0..0 };
-    let last = runs.next_back().unwrap_or(first);
-    let at = |i: &usize| own[*i] != other[*i];
-    let start = (first * RUN..own.len()).find(at).unwrap_or(0);
-    let end = (last * RUN..((last + 1) * RUN).min(own.len())).rev().find(at).unwrap_or(start);
-    start..end + 1
 }
 
 /// The samples from the first to the last of two stretches; of an empty one nothing.
@@ -67,18 +39,9 @@ pub(crate) fn hull(one: &Range<usize>, other: &Range<usize>) -> Range<usize> {
     }
 }
 
-/// A curve that is `own` in some samples, the rest as `before`, which it is where nothing changes.
-pub(crate) fn changed<T: Copy + PartialEq>(
-    before: &Arc<Vec<T>>,
-    own: &[T],
-    within: &Range<usize>,
-) -> Arc<Vec<T>> {
-    if before[within.clone()] == *own {
-        return before.clone();
-    }
-    let mut curve = Vec::clone(before);
-    curve[within.clone()].copy_from_slice(own);
-    Arc::new(curve)
+/// Whether nothing moves.
+fn rests<'a>(curve: impl IntoIterator<Item = &'a f32>) -> bool {
+    curve.into_iter().all(|v| *v == 0.0)
 }
 
 impl Curves {
@@ -89,7 +52,7 @@ impl Curves {
 
     /// A face at rest for so many samples.
     pub(crate) fn of_samples(samples: usize) -> Curves {
-        Curves { samples, curves: vec![Arc::default(); Control::ALL.len()] }
+        Curves { samples, curves: vec![Track::default(); Control::ALL.len()] }
     }
 
     /// Samples a curve.
@@ -101,114 +64,122 @@ impl Curves {
         self.samples == 0
     }
 
-    pub(crate) fn set(&mut self, control: Control, curve: impl Into<Arc<Vec<f32>>>) {
+    pub(crate) fn set(&mut self, control: Control, curve: impl Into<Track>) {
         self.curves[control as usize] = curve.into();
     }
 
-    /// A control's curve, to be shared.
-    pub(crate) fn shared(&self, control: Control) -> &Arc<Vec<f32>> {
+    /// A control's curve as it is kept: empty where it rests.
+    pub(crate) fn track(&self, control: Control) -> &Track {
         &self.curves[control as usize]
     }
 
-    /// Some of its samples, as a face of their own.
-    pub(crate) fn stretch(&self, within: &Range<usize>) -> Curves {
-        let part = |c: &Arc<Vec<f32>>| {
-            if c.is_empty() || within.len() == self.samples {
-                c.clone()
-            } else {
-                Arc::new(c[within.clone()].to_vec())
-            }
-        };
-        Curves { samples: within.len(), curves: self.curves.iter().map(part).collect() }
+    /// A control's curve at its whole length.
+    pub(crate) fn whole(&self, control: Control) -> Track {
+        let curve = self.track(control);
+        if curve.is_empty() { Track::even(0.0, self.samples) } else { curve.clone() }
+    }
+
+    /// Some samples of a control's curve; none where it rests.
+    pub(crate) fn part(&self, control: Control, within: &Range<usize>) -> Vec<f32> {
+        let curve = self.track(control);
+        if curve.is_empty() { Vec::new() } else { curve.part(within) }
+    }
+
+    /// Some of its samples, to be changed.
+    pub(crate) fn stretch(&self, within: &Range<usize>) -> Piece {
+        let curves = Control::ALL.iter().map(|c| self.part(*c, within)).collect();
+        Piece { samples: within.len(), curves }
     }
 
     /// A curve of `n` samples that is `own` in `changed`, of which that is the samples `inside`, and the rest as `before`;
     /// both empty where they rest, and so is what comes of it.
     pub(crate) fn changed(
-        before: Option<&Arc<Vec<f32>>>,
-        own: &Arc<Vec<f32>>,
+        before: Option<&Track>,
+        own: Vec<f32>,
         inside: &Range<usize>,
         changed: &Range<usize>,
         n: usize,
-    ) -> Arc<Vec<f32>> {
-        let rests = |curve: &[f32]| curve.iter().all(|v| *v == 0.0);
+    ) -> Track {
         let Some(before) = before.filter(|_| changed.len() < n) else {
-            return if rests(own) { Arc::default() } else { own.clone() };
+            return if rests(&own) { Track::default() } else { own.into() };
         };
         let still = vec![0.0; if own.is_empty() { changed.len() } else { 0 }];
         let own = own.get(inside.clone()).unwrap_or(&still);
         if before.is_empty() {
-            if rests(own) {
-                return before.clone();
-            }
-            let mut curve = vec![0.0; n];
-            curve[changed.clone()].copy_from_slice(own);
-            return Arc::new(curve);
+            return if rests(own) { Track::default() } else { Track::even(0.0, n).with(changed, own) };
         }
-        let curve = self::changed(before, own, changed);
-        if rests(&curve) { Arc::default() } else { curve }
+        let curve = before.with(changed, own);
+        if rests(&curve) { Track::default() } else { curve }
     }
 
     /// The samples in which some controls differ from another face of the same length: from the first to the last.
     pub(crate) fn differs(&self, other: &Curves, controls: &[Control]) -> Range<usize> {
-        let mut all = 0..0;
-        for control in controls {
-            let (own, their) = (self.shared(*control), other.shared(*control));
-            if Arc::ptr_eq(own, their) {
-                continue;
+        let differs = |control: &Control| {
+            let (own, their) = (self.track(*control), other.track(*control));
+            if own.len() == their.len() {
+                return own.differs(their);
             }
-            let at = if own.len() == their.len() {
-                differing_values(own, their)
-            } else {
-                // One of them rests.
-                let curve = if own.is_empty() { their } else { own };
-                let moves = |v: &f32| *v != 0.0;
-                match (curve.iter().position(moves), curve.iter().rposition(moves)) {
-                    (Some(first), Some(last)) => first..last + 1,
-                    _ => continue,
-                }
-            };
-            all = hull(&all, &at);
-        }
-        all
-    }
-
-    /// A control's curve at its whole length, to be changed.
-    pub(crate) fn full(&mut self, control: Control) -> &mut Vec<f32> {
-        let samples = self.samples;
-        let curve = Arc::make_mut(&mut self.curves[control as usize]);
-        curve.resize(samples, 0.0);
-        curve
-    }
-
-    /// A control's curve as it is, to be changed: empty where it rests.
-    pub(crate) fn own(&mut self, control: Control) -> &mut [f32] {
-        Arc::make_mut(&mut self.curves[control as usize]).as_mut_slice()
+            // One of them rests.
+            let curve = if own.is_empty() { their } else { own };
+            let moves = |v: &f32| *v != 0.0;
+            let first = curve.iter().position(moves);
+            let behind = curve.iter().rev().position(moves);
+            first.zip(behind).map_or(0..0, |(first, behind)| first..curve.len() - behind)
+        };
+        controls.iter().map(differs).fold(0..0, |all, one| hull(&all, &one))
     }
 
     /// A control's value at any time, the first and last value beyond the ends.
     pub fn value(&self, control: Control, time: Seconds) -> f32 {
-        read(&self.curves[control as usize], time)
+        self.track(control).read(time)
     }
 
     /// Plays `other` from sample `at` on, over what was there; what passes the end is lost.
     pub(crate) fn insert(&mut self, at: usize, other: &Curves) {
-        let samples = self.samples;
-        for (own, curve) in self.curves.iter_mut().zip(&other.curves).filter(|(_, c)| !c.is_empty()) {
-            let own = Arc::make_mut(own);
-            own.resize(samples, 0.0);
-            for (value, new) in own.iter_mut().skip(at).zip(curve.iter()) {
-                *value = *new;
-            }
+        let within = at.min(self.samples)..(at + other.samples).min(self.samples);
+        for &control in Control::ALL.iter().filter(|c| !other.track(**c).is_empty()) {
+            let own = other.part(control, &(0..within.len()));
+            self.set(control, self.whole(control).with(&within, &own));
         }
     }
 
     /// The sampled curve of a control; none where it rests at 0 throughout.
-    pub fn curve(&self, control: Control) -> Option<&[f32]> {
-        Some(self.curves[control as usize].as_slice()).filter(|c| !c.is_empty())
+    pub fn curve(&self, control: Control) -> Option<&Track> {
+        Some(self.track(control)).filter(|c| !c.is_empty())
     }
 
     /// A control's value in sample `i`.
+    pub fn sample(&self, control: Control, i: usize) -> f32 {
+        self.track(control).get(i).unwrap_or(0.0)
+    }
+}
+
+/// Some samples of a face, to be changed.
+pub(crate) struct Piece {
+    samples: usize,
+    /// One curve a control, in the order of [`Control::ALL`]; empty where it rests.
+    curves: Vec<Vec<f32>>,
+}
+
+impl Piece {
+    /// A control's curve at its whole length.
+    pub fn full(&mut self, control: Control) -> &mut Vec<f32> {
+        let curve = &mut self.curves[control as usize];
+        curve.resize(self.samples, 0.0);
+        curve
+    }
+
+    /// A control's curve as it is: empty where it rests.
+    pub fn own(&mut self, control: Control) -> &mut Vec<f32> {
+        &mut self.curves[control as usize]
+    }
+
+    /// Whether a control rests throughout.
+    pub fn rests(&self, control: Control) -> bool {
+        self.curves[control as usize].is_empty()
+    }
+
+    /// A control's value in sample `i` of the piece.
     pub fn sample(&self, control: Control, i: usize) -> f32 {
         self.curves[control as usize].get(i).copied().unwrap_or(0.0)
     }
@@ -227,23 +198,27 @@ pub(crate) fn limit(curve: &mut [f32], control: Control, trace: Option<(f64, &mu
     }
 }
 
-/// The jaw maximum nearest to `wanted` within a span, by a parabola through three samples.
-pub(crate) fn peak_near(curve: &[f64], wanted: f64, start: f64, end: f64) -> Option<f64> {
+/// The jaw maximum nearest to `wanted` within a span, by a parabola through three samples of a `curve` that has so many.
+pub(crate) fn peak_near(
+    curve: impl Fn(usize) -> f64,
+    samples: usize,
+    wanted: f64,
+    start: f64,
+    end: f64,
+) -> Option<f64> {
     let from = ((start * HZ) as usize).max(1);
-    let to = ((end * HZ) as usize + 1).min(curve.len().saturating_sub(2));
+    let to = ((end * HZ) as usize + 1).min(samples.saturating_sub(2));
     (from..=to)
-        .filter(|i| curve[*i] > curve[i - 1] && curve[*i] >= curve[i + 1])
-        .map(|i| {
-            let (a, b, c) = (curve[i - 1], curve[i], curve[i + 1]);
-            (i as f64 + (a - c) / (2.0 * (a - 2.0 * b + c) - 1e-12)) / HZ
-        })
+        .map(|i| (i, curve(i - 1), curve(i), curve(i + 1)))
+        .filter(|(_, a, b, c)| b > a && b >= c)
+        .map(|(i, a, b, c)| (i as f64 + (a - c) / (2.0 * (a - 2.0 * b + c) - 1e-12)) / HZ)
         .min_by(|x, y| (x - wanted).abs().total_cmp(&(y - wanted).abs()))
 }
 
 /// Openings of a curve: maxima that stand out by at least `least` on both sides, seconds.
-pub fn openings(curve: &[f32], least: f32) -> Vec<f64> {
+pub fn openings<'a>(curve: impl IntoIterator<Item = &'a f32>, least: f32) -> Vec<f64> {
     let (mut out, mut high, mut low, mut at, mut up) = (Vec::new(), f32::MIN, f32::MAX, 0, true);
-    for (i, &x) in curve.iter().enumerate() {
+    for (i, &x) in curve.into_iter().enumerate() {
         if up {
             if x > high {
                 (high, at) = (x, i);

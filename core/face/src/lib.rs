@@ -34,6 +34,7 @@ mod other_sounds;
 pub mod pads;
 mod performance;
 mod sounds;
+mod track;
 mod walk;
 mod why;
 
@@ -44,5 +45,6 @@ pub use mouth::{beats, goals, musts, trajectory};
 pub use organ::Organ;
 pub use performance::{Performance, jaw_of_loudness, perform, perform_heard};
 pub use sounds::{Shape, SpokenSound, spoken};
+pub use track::Track;
 pub use walk::{Step, StepOf, Walk};
 pub use why::Why;

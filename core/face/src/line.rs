@@ -4,6 +4,7 @@ use crate::curves::{Curves, HZ};
 use crate::layers::ease::least_jerk;
 use crate::layers::{MadeUp, Told};
 use crate::performance::{Layered, Performance, Worked, layered};
+use crate::track::Track;
 use crate::why::Trace;
 use jam_score::layers::Over;
 use jam_score::{Control, FrameRate, Hands, Line, Moment, Prosody, Seconds};
@@ -143,13 +144,14 @@ impl Round {
         }
         let told = once.told();
         let made_up = &told.made_up;
+        let around = |track: &Track<f64>| Track::from(self.curve(&track.to_vec()));
         let told = Told {
             blinks: told.blinks.iter().filter(|b| b.start < self.length).copied().collect(),
-            gaze: Arc::new([0, 1].map(|axis| self.curve(&told.gaze[axis]))),
+            gaze: told.gaze.each_ref().map(around),
             wide: told.wide.clone(),
             made_up: MadeUp {
-                turned: [0, 1].map(|axis| Arc::new(self.curve(&made_up.turned[axis]))),
-                eyes: Arc::new(self.curve(&made_up.eyes)),
+                turned: made_up.turned.each_ref().map(around),
+                eyes: around(&made_up.eyes),
                 ..made_up.clone()
             },
         };

@@ -1,10 +1,11 @@
 //! The performance of a line: every control as a sampled curve.
 
-use crate::curves::{Curves, HZ, changed, differing_values, hull, limit, place, read};
+use crate::curves::{Curves, HZ, hull, limit, place};
 use crate::layers::{self, Guard, HEAD, Made, Scene, Told, beside};
 use crate::links;
 use crate::mouth::{Articulation, Ways, articulate};
 use crate::organ::Organ;
+use crate::track::Track;
 use crate::why::Trace;
 use jam_score::diction::Drive;
 use jam_score::keys;
@@ -20,7 +21,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 pub struct Performance {
     curves: Curves,
     /// What the curves of touched controls would be without touches.
-    automatic: BTreeMap<Control, Arc<Vec<f32>>>,
+    automatic: BTreeMap<Control, Track>,
     hands: Hands,
     guard: Option<Arc<Guard>>,
     /// What the guard leaves of controls that passes move.
@@ -51,27 +52,27 @@ impl PartialEq for Live {
 /// What of a control a pass may have: a share of its own, and limits that always hold.
 #[derive(Debug, PartialEq)]
 struct Held {
-    allowed: Option<Arc<Vec<f32>>>,
-    low: Arc<Vec<f32>>,
-    high: Arc<Vec<f32>>,
+    allowed: Option<Track>,
+    low: Track,
+    high: Track,
 }
 
 impl Held {
     /// `like` is what is left in another state of the line, and the samples in which this one may differ from that.
-    fn of(guard: &Guard, control: Control, automatic: &[f32], like: Option<(&Held, Range<usize>)>) -> Held {
+    fn of(guard: &Guard, control: Control, automatic: &Track, like: Option<(&Held, Range<usize>)>) -> Held {
         let n = guard.len();
         let like = like.filter(|(held, _)| held.low.len() == n);
         let within = like.as_ref().map_or(0..n, |(_, within)| within.clone());
         // What is allowed follows from more than what is there.
         let wide = beside(&within, n);
         let inside = within.start - wide.start..within.end - wide.start;
-        let own = |values: Vec<f32>, before: Option<&Arc<Vec<f32>>>| match before {
-            Some(before) => changed(before, &values[inside.clone()], &within),
-            None => Arc::new(values),
+        let own = |values: Vec<f32>, before: Option<&Track>| match before {
+            Some(before) => before.with(&within, &values[inside.clone()]),
+            None => values.into(),
         };
         let (low, high) = control.range();
-        let spoken = automatic.get(wide.clone()).unwrap_or(&[]);
-        let limits = guard.limits(control, spoken, &wide);
+        let spoken = if automatic.is_empty() { Vec::new() } else { automatic.part(&wide) };
+        let limits = guard.limits(control, &spoken, &wide);
         let limits = limits.unwrap_or_else(|| vec![(low, high); wide.len()]);
         let allowed = guard.allowed(control, &wide);
         let allowed = allowed.map(|a| a.iter().map(|x| *x as f32).collect::<Vec<f32>>());
@@ -85,9 +86,9 @@ impl Held {
 
     /// Of a value that a pass made of another, what is left.
     fn keep(&self, before: f64, after: f64, time: Seconds) -> f64 {
-        let allowed = self.allowed.as_ref().map_or(1.0, |a| f64::from(read(a, time)));
+        let allowed = self.allowed.as_ref().map_or(1.0, |a| f64::from(a.read(time)));
         let value = before + allowed * (after - before);
-        value.clamp(f64::from(read(&self.low, time)), f64::from(read(&self.high, time)))
+        value.clamp(f64::from(self.low.read(time)), f64::from(self.high.read(time)))
     }
 }
 
@@ -125,7 +126,7 @@ impl Performance {
     }
 
     /// The sampled curve of a control; none where it rests at 0 throughout.
-    pub fn curve(&self, control: Control) -> Option<&[f32]> {
+    pub fn curve(&self, control: Control) -> Option<&Track> {
         self.curves.curve(control)
     }
 
@@ -158,14 +159,13 @@ impl Performance {
             if own.is_empty() {
                 continue;
             }
-            self.curves.full(control);
-            let curve = self.curves.shared(control).clone();
+            let curve = self.curves.whole(control);
             let (low, high) = control.range();
             let guarded = own.iter().any(|t| t.guarded);
             if let Some(guard) = self.guard.as_ref().filter(|_| guarded) {
                 let kept = like.as_ref().and_then(|(l, differs)| {
                     let (held, before) = (l.held.get(&control)?, l.automatic.get(&control)?);
-                    let own = differing_values(&curve, before);
+                    let own = curve.differs(before);
                     Some((held, hull(&own, differs)))
                 });
                 let held = match kept {
@@ -177,16 +177,24 @@ impl Performance {
                 };
                 self.held.insert(control, held);
             }
-            let mut laid = Vec::clone(&curve);
-            for touch in self.hands.touches.iter().filter(|t| t.control == control) {
+            let reach = |touch: &&LaidTouch| {
                 let (from, to) = touch.reach();
-                let from = (from * HZ).floor().max(0.0) as usize;
-                let to = ((to * HZ).ceil().max(0.0) as usize + 1).min(self.len());
-                for (i, value) in laid.iter_mut().enumerate().take(to).skip(from) {
+                let to = (to * HZ).ceil().max(0.0) as usize + 1;
+                let to = to.min(self.len());
+                ((from * HZ).floor().max(0.0) as usize).min(to)..to
+            };
+            let inside = curve.iter().all(|v| (low..=high).contains(v));
+            let all = own.iter().map(reach).fold(0..0, |all, one| hull(&all, &one));
+            let all = if inside { all } else { 0..curve.len() };
+            let mut laid = curve.part(&all);
+            for touch in own {
+                for i in reach(&touch) {
+                    let value = &mut laid[i - all.start];
                     *value = self.over(touch, f64::from(*value), i as f64 / HZ) as f32;
                 }
             }
             laid.iter_mut().for_each(|v| *v = v.clamp(low, high));
+            let laid = curve.with(&all, &laid);
             self.automatic.insert(control, curve);
             self.curves.set(control, laid);
         }
@@ -227,15 +235,11 @@ impl Performance {
             let kept = like.map(|(other, made)| (other, made, made.before_touches(control)));
             let curve = match kept.filter(|(.., curve)| curve.len() == face.len()) {
                 Some((other, made, curve)) => {
-                    let mut curve = curve.clone();
                     let own = self.curves.differs(&other.curves, &[control]);
-                    let changed = face.curves.differs(&made.curves, &followed).chain(own);
-                    for i in changed {
-                        Arc::make_mut(&mut curve)[i] = joined(i);
-                    }
-                    curve
+                    let changed = hull(&face.curves.differs(&made.curves, &followed), &own);
+                    Track::made(face.len(), Some((curve, changed)), joined)
                 }
-                None => Arc::new((0..face.len()).map(joined).collect()),
+                None => Track::made(face.len(), None, joined),
             };
             face.curves.set(control, curve);
         }
@@ -244,8 +248,8 @@ impl Performance {
     }
 
     /// A control's curve without touches, to be shared.
-    fn before_touches(&self, control: Control) -> &Arc<Vec<f32>> {
-        self.automatic.get(&control).unwrap_or_else(|| self.curves.shared(control))
+    fn before_touches(&self, control: Control) -> &Track {
+        self.automatic.get(&control).unwrap_or_else(|| self.curves.track(control))
     }
 
     /// The controls that differ from another performance of the same length, and in which samples each does: from the
@@ -257,20 +261,22 @@ impl Performance {
 
     /// Where hands turned the head, the eyes stay on their mark.
     fn eyes_follow(&mut self) {
+        let moved = |c: &Control| self.automatic.get(c).map(|b| self.curves.track(*c).differs(b));
+        let within = HEAD[..2].iter().filter_map(moved).fold(0..0, |all, one| hull(&all, &one));
         let turned = |control: Control| -> Vec<f64> {
             let before = self.automatic.get(&control);
             let by = |i: usize| before.map_or(0.0, |b| f64::from(self.sample(control, i) - b[i]));
-            (0..self.len()).map(by).collect()
+            within.clone().map(by).collect()
         };
-        if HEAD[..2].iter().any(|c| self.automatic.contains_key(c)) {
+        if !within.is_empty() {
             let turned = [turned(Control::HeadYaw), turned(Control::HeadPitch)];
-            layers::follow(&mut self.curves, &self.told, &turned);
+            layers::follow(&mut self.curves, &self.told, &within, &turned);
         }
     }
 
     /// What a control's curve is without touches, if it has some.
-    pub fn untouched(&self, control: Control) -> Option<&[f32]> {
-        self.automatic.get(&control).map(|c| c.as_slice())
+    pub fn untouched(&self, control: Control) -> Option<&Track> {
+        self.automatic.get(&control)
     }
 
     /// A control's value at any time, the first and last value beyond the ends. Touches are exact at any time, so a
@@ -281,14 +287,13 @@ impl Performance {
         };
         let (low, high) = control.range();
         let own = self.hands.touches.iter().filter(|t| t.control == control);
-        let value =
-            own.fold(f64::from(read(automatic, time)), |value, touch| self.over(touch, value, time.0));
+        let value = own.fold(f64::from(automatic.read(time)), |value, touch| self.over(touch, value, time.0));
         (value as f32).clamp(low, high)
     }
 
     /// A control's value without touches, at any time.
     pub fn automatic(&self, control: Control, time: Seconds) -> f32 {
-        read(self.before_touches(control), time)
+        self.before_touches(control).read(time)
     }
 
     /// What touches do to a control at a time: its value without any, and what each adds, by number, in order.
@@ -306,7 +311,7 @@ impl Performance {
 
     fn held_live(&self, guard: &Guard, control: Control) -> Arc<Held> {
         let mut live = self.live.0.lock().unwrap_or_else(PoisonError::into_inner);
-        let new = || Arc::new(Held::of(guard, control, self.curve(control).unwrap_or(&[]), None));
+        let new = || Arc::new(Held::of(guard, control, self.curves.track(control), None));
         live.entry(control).or_insert_with(new).clone()
     }
 
@@ -399,12 +404,13 @@ pub(crate) fn layered(
     if !mouth.is_whole() {
         for organ in Organ::ALL {
             for &control in organ.controls() {
-                let curve = face.own(control);
+                let mut curve = face.track(control).to_vec();
                 for (i, v) in curve.iter_mut().enumerate() {
                     *v *= mouth.scale(organ, control, i as f64 / HZ) as f32;
                 }
                 let at = trace.as_deref_mut().map(|t| (place(t.time, curve.len()), t));
-                limit(curve, control, at);
+                limit(&mut curve, control, at);
+                face.set(control, curve);
             }
         }
     }
@@ -419,10 +425,9 @@ pub(crate) fn layered(
         musts.retain(|m| plays(m.start, m.end));
     }
     let strength = line.layers.settings.guard;
-    let claims = like.made.as_ref().map(|m| m.guard().claims());
-    let guard = Arc::new(Guard::new(&sounds, &musts, &face, strength, claims));
-    let same_voice = Arc::ptr_eq(&like.heard, heard) || like.heard == *heard;
-    let scene = Scene { line, timing, heard, rate, guard: &guard, same_voice };
+    let before = like.made.as_ref().map(|m| (&**m.guard(), m.speech()));
+    let guard = Arc::new(Guard::new(&sounds, &musts, &face, strength, before));
+    let scene = Scene { line, timing, heard, rate, guard: &guard, heard_before: &like.heard };
     let made = layers::lay(face, &scene, like.made.as_ref(), trace);
     let face =
         Performance { guard: Some(guard), told: made.told.clone(), ..Performance::plain(made.face.clone()) };

@@ -38,7 +38,7 @@ pub(super) fn dead(looked: &Looked<'_>, out: &mut Vec<Finding>) {
         let moves = |start: f64| {
             let samples = (start * HZ) as usize..((start + WINDOW) * HZ) as usize;
             let range = |c: &Control| {
-                looked.face.curve(*c).map_or(0.0, |curve| measure::range(&curve[samples.clone()]))
+                looked.face.curve(*c).map_or(0.0, |curve| measure::range(curve.within(samples.clone())))
             };
             controls.iter().map(range).fold(0.0, f32::max)
         };
@@ -83,7 +83,7 @@ pub(super) fn alone(looked: &Looked<'_>, out: &mut Vec<Finding>) {
         let samples = (from.max(0.0) * HZ) as usize..((to * HZ).max(0.0) as usize).min(len);
         let own = |c: &Control| {
             let curve = looked.face.curve(*c).filter(|_| samples.start < samples.end);
-            curve.map_or(0.0, |c| measure::range(&c[samples.clone()]))
+            curve.map_or(0.0, |c| measure::range(c.within(samples.clone())))
         };
         controls.iter().map(own).fold(0.0, f32::max)
     };

@@ -3,13 +3,14 @@
 
 use crate::curves::HZ;
 use crate::performance::Performance;
+use crate::track::Track;
 use jam_score::{Control, FrameRate, Seconds};
 
 /// Largest less smallest.
-pub fn range(values: &[f32]) -> f32 {
-    let high = values.iter().copied().fold(f32::MIN, f32::max);
-    let low = values.iter().copied().fold(f32::MAX, f32::min);
-    if values.is_empty() { 0.0 } else { high - low }
+pub fn range<'a>(values: impl IntoIterator<Item = &'a f32>) -> f32 {
+    let ends = |(low, high): (f32, f32), v: &f32| (low.min(*v), high.max(*v));
+    let (low, high) = values.into_iter().fold((f32::MAX, f32::MIN), ends);
+    (high - low).max(0.0)
 }
 
 /// How alive the stillest second is, and where it starts: the largest range of a head angle over .15 degrees, an eye
@@ -21,12 +22,12 @@ pub fn stillest(face: &Performance) -> Option<(f64, f32)> {
         Control::GazeYaw | Control::GazePitch | Control::GazeConverge => 0.25,
         _ => 0.015,
     };
-    let curves: Vec<(f32, &[f32])> =
+    let curves: Vec<(f32, &Track)> =
         Control::ALL.iter().filter_map(|c| Some((unit(*c), face.curve(*c)?))).collect();
     (0..face.len().saturating_sub(window))
         .step_by(step)
         .map(|i| {
-            let life = curves.iter().map(|(unit, curve)| range(&curve[i..i + window]) / unit);
+            let life = curves.iter().map(|(unit, curve)| range(curve.within(i..i + window)) / unit);
             (i as f64 / HZ, life.fold(0.0, f32::max))
         })
         .min_by(|a, b| a.1.total_cmp(&b.1))

@@ -11,7 +11,7 @@ mod rule;
 pub use limits::{LIMITS, Limit, SEAL_GAP};
 pub use rule::{Finding, Looked, Mend, Mending, Rule};
 
-use crate::curves::{HZ, openings};
+use crate::curves::{HZ, openings, peak_near};
 use crate::hand;
 use crate::hand::Put;
 use crate::mouth::{beats, goals};
@@ -78,7 +78,7 @@ fn sync(looked: &Looked<'_>, out: &mut Vec<Finding>) {
     let Some(curve) = jaw_shown(looked) else { return };
     let mut sounds = spoken(looked.timing, &looked.line.reach, 0.0);
     beats::mark(&mut sounds, diction);
-    let peak = |wanted: f64| crate::curves::peak_near(&curve, wanted, wanted - 0.12, wanted + 0.12);
+    let peak = |wanted: f64| peak_near(|i| curve[i], curve.len(), wanted, wanted - 0.12, wanted + 0.12);
     // Shorter or hardly open vowels have no peak of their own; of held ones the peak is noise.
     let beats = |s: &crate::sounds::SpokenSound| {
         let opens = beats::jaw_target(s, diction, false).target() > BEAT_LEAST;
@@ -258,7 +258,7 @@ fn blinks(looked: &Looked<'_>, out: &mut Vec<Finding>) {
 
 /// The lens is looked at, within 2.5 degrees, for more than 3 s without a blink and without a hop of .45 degrees.
 fn stare(looked: &Looked<'_>, out: &mut Vec<Finding>) {
-    let [yaw, pitch] = &*looked.face.told().gaze;
+    let [yaw, pitch] = &looked.face.told().gaze;
     if yaw.is_empty() {
         return;
     }
@@ -417,7 +417,9 @@ fn limits(looked: &Looked<'_>, out: &mut Vec<Finding>) {
             Region::Head | Region::Gaze => 2.0,
             _ => UNSHOWN as f32,
         };
-        let Some(curve) = looked.face.curve(control).filter(|c| measure::range(c) >= least) else { continue };
+        let Some(curve) = looked.face.curve(control).filter(|c| measure::range(*c) >= least) else {
+            continue;
+        };
         if drives(control) || looked.wiring.chart.is_some() && in_mouth(control) {
             continue;
         }

@@ -1,6 +1,7 @@
 //! Shapes of motion that all layers are made of.
 
-use crate::curves::{HZ, differing_values};
+use crate::curves::HZ;
+use crate::track::Track;
 use std::collections::BTreeMap;
 use std::ops::Range;
 use std::sync::Arc;
@@ -108,7 +109,7 @@ pub fn blurred(curve: &[f64], seconds: f64) -> Vec<f64> {
         return curve.to_vec();
     }
     if sigma > 2.0 * FINE {
-        return blurred_wide(curve, sigma);
+        return Blurred::of(curve.to_vec().into(), seconds, None).made.to_vec();
     }
     under(&held(curve, reach(sigma)), sigma)
 }
@@ -116,29 +117,35 @@ pub fn blurred(curve: &[f64], seconds: f64) -> Vec<f64> {
 /// A curve that was blurred, and what came of it.
 #[derive(Debug)]
 pub struct Blurred {
-    from: Vec<f64>,
+    /// What was blurred.
+    pub from: Track<f64>,
     seconds: f64,
-    pub made: Vec<f64>,
+    pub made: Track<f64>,
     /// Of a wide one the means that were blurred.
     means: Option<Arc<Blurred>>,
 }
 
 impl Blurred {
     /// [`blurred`]; where another curve is the same, what came of that is taken over.
-    pub fn of(curve: Vec<f64>, seconds: f64, like: Option<&Arc<Blurred>>) -> Arc<Blurred> {
+    pub fn of(curve: Track<f64>, seconds: f64, like: Option<&Arc<Blurred>>) -> Arc<Blurred> {
         let sigma = seconds * HZ;
         let like = like.filter(|l| l.seconds == seconds && l.from.len() == curve.len());
-        let changed = like.map(|l| differing_values(&l.from, &curve));
+        let changed = like.map(|l| l.from.differs(&curve));
         if let (Some(like), Some(changed)) = (like, &changed)
             && changed.is_empty()
         {
             return like.clone();
         }
         if sigma > 2.0 * FINE && !curve.is_empty() {
-            let run = (sigma / FINE).floor() as usize;
-            let means = means(&curve, run, reach(sigma));
-            let means = Blurred::of(means, sigma / run as f64 / HZ, like.and_then(|l| l.means.as_ref()));
-            let made = between_means(&means.made, run, reach(sigma), curve.len());
+            let wide = Wide::of(&curve, sigma);
+            let like = like.and_then(|l| Some((l, l.means.as_ref()?))).zip(changed);
+            let before = like.as_ref().map(|((_, means), changed)| (&means.from, wide.means_of(changed)));
+            let means = Track::made(wide.count(), before, |k| wide.mean(&curve, k));
+            let known = like.as_ref().map(|((_, means), _)| *means);
+            let means = Blurred::of(means, wide.seconds, known);
+            let before =
+                like.map(|((l, known), _)| (&l.made, wide.between(&means.made.differs(&known.made))));
+            let made = Track::made(curve.len(), before, |i| wide.read(&means.made, i));
             return Arc::new(Blurred { from: curve, seconds, made, means: Some(means) });
         }
         let made = match (like, changed) {
@@ -149,23 +156,75 @@ impl Blurred {
                 let last = curve.len() - 1;
                 let at = |k: usize| curve[k.saturating_sub(reach).min(last)];
                 let near: Vec<f64> = (own.start..own.end + 2 * reach).map(at).collect();
-                let mut made = like.made.clone();
-                made[own].copy_from_slice(&under(&near, sigma));
-                made
+                like.made.with(&own, &under(&near, sigma))
             }
-            _ => blurred(&curve, seconds),
+            _ => blurred(&curve.to_vec(), seconds).into(),
         };
         Arc::new(Blurred { from: curve, seconds, made, means: None })
     }
 
-    /// What was blurred.
-    pub fn from(&self) -> &[f64] {
-        &self.from
-    }
-
     /// About how much memory it takes, bytes.
     pub fn bytes(&self) -> usize {
-        2 * size_of_val(&self.made[..]) + self.means.as_ref().map_or(0, |m| m.bytes())
+        2 * self.made.bytes() + self.means.as_ref().map_or(0, |m| m.bytes())
+    }
+}
+
+/// A blur by a Gaussian of many samples: means of short runs are blurred and read linearly between their middles.
+struct Wide {
+    /// Samples of a run.
+    run: usize,
+    /// For so many samples more its ends are held.
+    more: usize,
+    samples: usize,
+    /// By how much the means are blurred.
+    seconds: f64,
+}
+
+impl Wide {
+    fn of(curve: &Track<f64>, sigma: f64) -> Wide {
+        let run = (sigma / FINE).floor() as usize;
+        Wide { run, more: reach(sigma), samples: curve.len(), seconds: sigma / run as f64 / HZ }
+    }
+
+    /// How many runs there are.
+    fn count(&self) -> usize {
+        (self.samples + 2 * self.more).div_ceil(self.run)
+    }
+
+    /// Of a run.
+    fn mean(&self, curve: &Track<f64>, k: usize) -> f64 {
+        let own = k * self.run..((k + 1) * self.run).min(self.samples + 2 * self.more);
+        let count = own.len();
+        let at = |i: usize| curve[i.saturating_sub(self.more).min(self.samples - 1)];
+        own.map(at).sum::<f64>() / count as f64
+    }
+
+    /// The runs that some samples lie in; of the first and the last, those beyond, too.
+    fn means_of(&self, samples: &Range<usize>) -> Range<usize> {
+        let from = if samples.start == 0 { 0 } else { (samples.start + self.more) / self.run };
+        let last =
+            if samples.end == self.samples { self.count() } else { (samples.end + self.more) / self.run + 1 };
+        from..last.min(self.count())
+    }
+
+    /// The samples that are read from some means.
+    fn between(&self, means: &Range<usize>) -> Range<usize> {
+        if means.is_empty() {
+            return 0..0;
+        }
+        let from = means.start.saturating_sub(1) * self.run;
+        let to = (means.end + 1) * self.run;
+        let inside = |i: usize| i.saturating_sub(self.more).min(self.samples);
+        // Beyond the middle of the last mean, all are read from it.
+        inside(from)..if means.end == self.count() { self.samples } else { inside(to) }
+    }
+
+    fn read(&self, means: &Track<f64>, i: usize) -> f64 {
+        let middle = 0.5 * (self.run as f64 - 1.0);
+        let at = (((i + self.more) as f64 - middle) / self.run as f64).clamp(0.0, (means.len() - 1) as f64);
+        let left = at as usize;
+        let right = (left + 1).min(means.len() - 1);
+        means[left] + (means[right] - means[left]) * (at - left as f64)
     }
 }
 
@@ -189,31 +248,6 @@ fn held(curve: &[f64], more: usize) -> Vec<f64> {
     let (first, last) = (curve[0], curve[curve.len() - 1]);
     let ends = |end: f64| std::iter::repeat_n(end, more);
     ends(first).chain(curve.iter().copied()).chain(ends(last)).collect()
-}
-
-/// [`blurred`] for a Gaussian of many samples: means of short runs are blurred and read linearly between their middles.
-fn blurred_wide(curve: &[f64], sigma: f64) -> Vec<f64> {
-    let run = (sigma / FINE).floor() as usize;
-    let more = reach(sigma);
-    let soft = blurred(&means(curve, run, more), sigma / run as f64 / HZ);
-    between_means(&soft, run, more, curve.len())
-}
-
-/// Means of runs of a curve with its ends held for some samples more.
-fn means(curve: &[f64], run: usize, more: usize) -> Vec<f64> {
-    held(curve, more).chunks(run).map(|c| c.iter().sum::<f64>() / c.len() as f64).collect()
-}
-
-/// A curve of so many samples, read between such means.
-fn between_means(means: &[f64], run: usize, more: usize, samples: usize) -> Vec<f64> {
-    let middle = 0.5 * (run as f64 - 1.0);
-    let read = |i: usize| {
-        let at = (((i + more) as f64 - middle) / run as f64).clamp(0.0, (means.len() - 1) as f64);
-        let left = at as usize;
-        let right = (left + 1).min(means.len() - 1);
-        means[left] + (means[right] - means[left]) * (at - left as f64)
-    };
-    (0..samples).map(read).collect()
 }
 
 /// Two amounts of one thing laid over each other: what one leaves the other may take, and nothing passes 1.

@@ -2,6 +2,7 @@
 
 use super::ease::window;
 use crate::curves::HZ;
+use crate::track::Track;
 use jam_score::differing;
 use std::ops::Range;
 use std::sync::Arc;
@@ -20,7 +21,7 @@ pub struct Field<const N: usize> {
     /// Seconds in which it comes before a stretch and goes after it.
     flanks: (f64, f64),
     /// At every sample.
-    pub most: [Arc<Vec<f64>>; N],
+    pub most: [Track<f64>; N],
 }
 
 impl<const N: usize> Field<N> {
@@ -33,7 +34,7 @@ impl<const N: usize> Field<N> {
     ) -> Arc<Field<N>> {
         let fits = |l: &&Arc<Field<N>>| l.flanks == flanks && l.most.iter().all(|m| m.len() == samples);
         let Some(like) = like.filter(fits) else {
-            let most = std::array::from_fn(|_| Arc::new(vec![0.0; samples]));
+            let most = std::array::from_fn(|_| Track::even(0.0, samples));
             let mut field = Field { brings, flanks, most };
             (0..N).for_each(|k| field.lay(k, 0..samples));
             return Arc::new(field);
@@ -48,7 +49,6 @@ impl<const N: usize> Field<N> {
         let to = changed.iter().map(|b| reach(b).end).max().unwrap_or(0).max(from);
         let mut field = Field { brings, flanks, most: like.most.clone() };
         for k in (0..N).filter(|k| changed.iter().any(|b| b.strong[*k] != 0.0)) {
-            Arc::make_mut(&mut field.most[k])[from..to].fill(0.0);
             field.lay(k, from..to);
         }
         Arc::new(field)
@@ -56,19 +56,21 @@ impl<const N: usize> Field<N> {
 
     /// Lays one part of all stretches in some of the samples.
     fn lay(&mut self, part: usize, within: Range<usize>) {
-        let most = Arc::make_mut(&mut self.most[part]);
+        let mut most = vec![0.0f64; within.len()];
         for b in self.brings.iter().filter(|b| b.strong[part] != 0.0) {
-            let own = reach(b, self.flanks, most.len());
+            let own = reach(b, self.flanks, self.most[part].len());
             for i in own.start.max(within.start)..own.end.min(within.end) {
                 let there = window(i as f64 / HZ, b.start, b.end, self.flanks.0, self.flanks.1);
-                most[i] = most[i].max(b.strong[part] * there);
+                let most = &mut most[i - within.start];
+                *most = most.max(b.strong[part] * there);
             }
         }
+        self.most[part] = self.most[part].with(&within, &most);
     }
 
     /// About how much memory it takes, bytes.
     pub fn bytes(&self) -> usize {
-        self.most.iter().map(|m| size_of_val(&m[..])).sum::<usize>() + size_of_val(&self.brings[..])
+        self.most.iter().map(Track::bytes).sum::<usize>() + size_of_val(&self.brings[..])
     }
 }
 

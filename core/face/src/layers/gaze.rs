@@ -3,8 +3,8 @@
 //! as it arrives, and a head that is left there creeps on. Shares and hops: common practice.
 
 use crate::layers::ease::{SETTLES, Sum, grained, least_jerk, move_and_hold};
+use crate::track::Track;
 use jam_score::Seed;
-use std::sync::Arc;
 
 /// Farthest the eyes turn in the head, degrees.
 const EYES: f64 = 26.0;
@@ -109,9 +109,9 @@ fn fixations(aims: &[Aim], length: f64, hops: f64) -> Vec<Fixation> {
 #[derive(Debug)]
 pub struct Gaze {
     /// Yaw and pitch of what is looked at.
-    pub at: Arc<[Vec<f64>; 2]>,
+    pub at: [Track<f64>; 2],
     /// What the head does for it: yaw, pitch, roll.
-    pub head: [Vec<f64>; 3],
+    pub head: [Track<f64>; 3],
     pub shifts: Vec<Shift>,
 }
 
@@ -128,12 +128,8 @@ pub struct Shift {
 pub fn track(aims: &[Aim], length: f64, samples: usize, share: f64, hops: f64) -> Gaze {
     let fixations = fixations(aims, length, hops);
     let Some(first) = fixations.first() else {
-        let still = || vec![0.0; samples];
-        return Gaze {
-            at: Arc::new([still(), still()]),
-            head: [still(), still(), still()],
-            shifts: Vec::new(),
-        };
+        let still = || Track::even(0.0, samples);
+        return Gaze { at: [still(), still()], head: [still(), still(), still()], shifts: Vec::new() };
     };
     let goal = |at: [f64; 2], manner: Manner| {
         at.map(|x| grained(head_goal(x, share) * if manner == Manner::Think { 0.5 } else { 1.0 }))
@@ -188,7 +184,7 @@ pub fn track(aims: &[Aim], length: f64, samples: usize, share: f64, hops: f64) -
             }
         }
     }
-    Gaze { at: Arc::new(at.map(Sum::curve)), head: turned.map(Sum::curve), shifts }
+    Gaze { at: at.map(|s| s.curve().into()), head: turned.map(|s| s.curve().into()), shifts }
 }
 
 /// The eyes' yaw and pitch in the head, no farther than they turn.
@@ -217,8 +213,9 @@ mod tests {
         assert_eq!((head_goal(40.0, 0.0), head_goal(40.0, 1.0)), (0.0, 40.0));
         let (gaze, samples) = (&[aim(0.0, 0.0), aim(1.0, 40.0)], 400);
         let found = track(gaze, 4.0, samples, 0.5, 0.0);
-        let first =
-            |track: &[f64], value: f64| track.iter().position(|x| *x >= value).map_or(9.0, |i| i as f64 / HZ);
+        let first = |track: &Track<f64>, value: f64| {
+            track.iter().position(|x| *x >= value).map_or(9.0, |i| i as f64 / HZ)
+        };
         let eyes = first(&found.at[0], 36.0) - 1.0;
         let head = first(&found.head[0], 1.0) - 1.0;
         assert!(eyes < 0.10 && head > 0.09 && head < 0.20, "{eyes} {head}");

@@ -5,13 +5,14 @@
 //! rounding that is carried across a consonant insists as long as the lips are round.
 
 use crate::aim::Aspect;
-use crate::curves::{Curves, HZ};
+use crate::curves::{Curves, HZ, hull};
 use crate::layers::ease::{blurred, window};
 use crate::layers::field::{Brings, Field};
 use crate::layers::reached::Reached;
 use crate::mouth::musts::Must;
 use crate::organ::Organ;
 use crate::sounds::{SpokenSound, aims};
+use crate::track::Track;
 use jam_score::{Control, Phone, Region};
 use std::ops::Range;
 use std::sync::Arc;
@@ -125,7 +126,7 @@ pub struct Guard {
     /// In the order of [`Claim::ALL`].
     claims: Arc<Claims>,
     /// The claim of rounding, carried across consonants.
-    round: Vec<f64>,
+    round: Track<f64>,
     /// In order of time, so that what differs lies together.
     holds: Vec<Hold>,
     strength: f64,
@@ -152,35 +153,38 @@ impl Hold {
 pub(crate) type Claims = Field<{ Claim::ALL.len() }>;
 
 impl Guard {
-    /// `strength` 0..1; what must hold holds at any. `like` are the claims in another state of the line.
+    /// `strength` 0..1; what must hold holds at any. `like` is the guard of another state of the line, and its speech.
     pub fn new(
         sounds: &[SpokenSound],
         musts: &[Must],
         speech: &Curves,
         strength: f64,
-        like: Option<&Arc<Claims>>,
+        like: Option<(&Guard, &Curves)>,
     ) -> Guard {
         let n = speech.len();
+        let like = like.filter(|(guard, _)| guard.len() == n);
         let own = |s: &SpokenSound| Brings { start: s.start, end: s.end, strong: insists(s) };
         let brings = sounds.iter().filter(|s| s.phone != Phone::Sil).map(own).collect();
-        let claims = Field::of(n, brings, (RAMP, RAMP), like);
+        let claims = Field::of(n, brings, (RAMP, RAMP), like.map(|(guard, _)| &guard.claims));
         let carried = |control: Control, i: usize| f64::from(speech.sample(control, i));
-        let round = claims.most[Claim::Round as usize].iter().enumerate().map(|(i, own)| {
+        let own = &claims.most[Claim::Round as usize];
+        let like = like.map(|(guard, said)| {
+            let carried = speech.differs(said, &[Control::LipsRound, Control::LipsProtrude]);
+            let claimed = own.differs(&guard.claims.most[Claim::Round as usize]);
+            (&guard.round, hull(&carried, &claimed))
+        });
+        let round = Track::made(n, like, |i| {
             let round = carried(Control::LipsRound, i).max(carried(Control::LipsProtrude, i));
-            own.max(1.05 * round).min(1.0)
+            own[i].max(1.05 * round).min(1.0)
         });
         let mut holds: Vec<Hold> = musts.iter().map(Hold::of).collect();
         holds.sort_by(|a, b| a.start.total_cmp(&b.start));
-        Guard { round: round.collect(), claims, holds, strength }
-    }
-
-    pub(crate) fn claims(&self) -> &Arc<Claims> {
-        &self.claims
+        Guard { round, claims, holds, strength }
     }
 
     /// About how much memory it takes, bytes.
     pub(crate) fn bytes(&self) -> usize {
-        self.claims.bytes() + size_of_val(&self.round[..]) + size_of_val(&self.holds[..])
+        self.claims.bytes() + self.round.bytes() + size_of_val(&self.holds[..])
     }
 
     /// Samples that it lies on.
@@ -198,18 +202,16 @@ impl Guard {
         all.curve(round, &other.round);
         if !Arc::ptr_eq(claims, &other.claims) {
             let pairs = claims.most.iter().zip(&other.claims.most);
-            pairs
-                .filter(|(own, their)| !Arc::ptr_eq(own, their))
-                .for_each(|(own, their)| all.curve(own, their));
+            pairs.for_each(|(own, their)| all.curve(own, their));
         }
         all.items(holds, &other.holds, |m| (m.start - MUST_RAMP - 1.0 / HZ, m.end + MUST_RAMP + 1.0 / HZ));
         all.samples(self.len())
     }
 
     /// A claim in some samples.
-    fn claim(&self, which: usize, within: &Range<usize>) -> &[f64] {
+    fn claim(&self, which: usize, within: &Range<usize>) -> Vec<f64> {
         let whole = if which == Claim::Round as usize { &self.round } else { &self.claims.most[which] };
-        &whole[within.clone()]
+        whole.part(within)
     }
 
     /// 0..1, how much of a control moods and passes may have in some samples; none where they have it whole. Of the first
@@ -217,7 +219,7 @@ impl Guard {
     pub fn allowed(&self, control: Control, within: &Range<usize>) -> Option<Vec<f64>> {
         let keep = left(control)?;
         let n = within.len();
-        let claims: [&[f64]; Claim::ALL.len()] = std::array::from_fn(|k| self.claim(k, within));
+        let claims: [Vec<f64>; Claim::ALL.len()] = std::array::from_fn(|k| self.claim(k, within));
         let mut raw: Vec<f64> = (0..n)
             .map(|i| {
                 let all: f64 =

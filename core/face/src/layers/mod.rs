@@ -17,7 +17,8 @@ mod reached;
 mod turns;
 mod voice;
 
-use crate::curves::{Curves, HZ, changed, limit, place, read_at};
+use crate::curves::{Curves, HZ, Piece, limit, place, read_at};
+use crate::track::Track;
 use crate::why::{Trace, Why};
 use ease::{blurred, screen, window};
 pub use guard::Guard;
@@ -36,7 +37,7 @@ use std::sync::Arc;
 pub struct Told {
     pub blinks: Vec<Blink>,
     /// Yaw and pitch of what is looked at, at every sample; empty while the eyes are off.
-    pub gaze: Arc<[Vec<f64>; 2]>,
+    pub gaze: [Track<f64>; 2],
     /// Stressed words with wide eyes or brows, as stretches of time.
     pub wide: Vec<(f64, f64)>,
     /// How the eyes make up for the head.
@@ -47,9 +48,9 @@ pub struct Told {
 #[derive(Debug, Clone, PartialEq, Default)]
 pub(crate) struct MadeUp {
     /// Yaw and pitch of the head, at every sample.
-    pub turned: [Arc<Vec<f64>>; 2],
+    pub turned: [Track<f64>; 2],
     /// How much of the eyes plays, at every sample, and whether the lids go with them.
-    pub eyes: Arc<Vec<f64>>,
+    pub eyes: Track<f64>,
     pub lids: bool,
     /// Without a look of the line's own, eyes go along where hands turn the head.
     pub holds: bool,
@@ -68,6 +69,11 @@ impl Made {
     /// What sounds claim of the mouth.
     pub fn guard(&self) -> &Arc<Guard> {
         &self.parts.guard
+    }
+
+    /// The mouth that they were laid over.
+    pub fn speech(&self) -> &Curves {
+        &self.parts.speech
     }
 
     /// About how much memory it takes beside its curves, bytes.
@@ -113,21 +119,22 @@ fn put(like: Option<&Made>, differs: &Range<usize>, parts: &Parts) -> (Curves, T
     let n = parts.len();
     // Of what is nearest to a stretch's ends, not all is known that reaches it.
     let wide = beside(differs, n);
-    let Stretch { face: own, turned } = laid(parts, wide.clone(), None);
+    let Stretch { face: mut own, turned } = laid(parts, wide.clone(), None);
     let like = like.filter(|l| l.face.len() == n);
     let inside = differs.start - wide.start..differs.end - wide.start;
     let mut face = Curves::of_samples(n);
     for &control in Control::ALL {
-        let before = like.map(|l| l.face.shared(control));
-        face.set(control, Curves::changed(before, own.shared(control), &inside, differs, n));
+        let before = like.map(|l| l.face.track(control));
+        let own = std::mem::take(own.own(control));
+        face.set(control, Curves::changed(before, own, &inside, differs, n));
     }
     if parts.looked.is_none() {
         return (face, Told::default());
     }
     let before = like.map(|l| &l.told.made_up).filter(|m| m.eyes.len() == n);
-    let changed = |before: Option<&Arc<Vec<f64>>>, own: &[f64]| match before {
-        Some(before) => changed(before, &own[inside.clone()], differs),
-        None => Arc::new(own.to_vec()),
+    let changed = |before: Option<&Track<f64>>, own: &[f64]| match before {
+        Some(before) => before.with(differs, &own[inside.clone()]),
+        None => own.to_vec().into(),
     };
     let eyes: Vec<f64> =
         wide.clone().map(|i| share_of(parts, LayerKind::Eyes, Control::GazeYaw, i)).collect();
@@ -137,7 +144,7 @@ fn put(like: Option<&Made>, differs: &Range<usize>, parts: &Parts) -> (Curves, T
         lids: !parts.settings.eyes.without.contains(&Region::Lids),
         holds: parts.looks,
     };
-    let gaze = parts.looked.as_ref().map_or_else(Arc::default, |l| l.made.at.clone());
+    let gaze = parts.looked.as_ref().map(|l| l.made.at.clone()).unwrap_or_default();
     (face, Told { blinks: parts.blinks.clone(), gaze, wide: parts.wide.clone(), made_up })
 }
 
@@ -152,7 +159,7 @@ struct Laying<'a> {
     /// Samples of the line that are laid, with what is beside them.
     within: Range<usize>,
     /// Their curves.
-    face: Curves,
+    face: Piece,
     trace: Option<&'a mut Trace>,
     /// How much of the layer that is being laid plays in each of the samples; none is all of it.
     shares: Option<Vec<f64>>,
@@ -229,7 +236,7 @@ impl Laying<'_> {
 
 /// What came of a stretch.
 struct Stretch {
-    face: Curves,
+    face: Piece,
     /// Yaw, pitch and roll of the head, as far as the eyes make up for it.
     turned: [Vec<f64>; 3],
 }
@@ -275,11 +282,11 @@ fn sides(laying: &mut Laying<'_>) {
         let Some(right) = left.other_side() else { continue };
         let base = lead * seed.name("mouth").name(left.name()).dice().between(0.03, 0.07);
         for (control, way) in [(left, 1.0), (right, -1.0)] {
-            if laying.face.curve(control).is_none() {
+            if laying.face.rests(control) {
                 continue;
             }
-            let spoken = parts.speech.curve(control).map_or(&[][..], |c| &c[laying.within.clone()]);
-            let limits = parts.guard.limits(control, spoken, &laying.within);
+            let spoken = parts.speech.part(control, &laying.within);
+            let limits = parts.guard.limits(control, &spoken, &laying.within);
             let first = laying.within.start;
             laying.all(control, Why::Sides, |i, v| {
                 let value = (v * (1.0 + way * amount * (base + 0.04 * drifts[i]))).clamp(0.0, 1.0);
@@ -311,9 +318,8 @@ fn moods(laying: &mut Laying<'_>) {
         if playing.is_empty() {
             continue;
         }
-        let spoken = speech.curve(control).map_or(&[][..], |c| &c[within.clone()]);
         let allowed = guard.allowed(control, &within);
-        let limits = guard.limits(control, spoken, &within);
+        let limits = guard.limits(control, &speech.part(control, &within), &within);
         let two_ways =
             control.range().0 < 0.0 || control.region() == Region::Head || control.region() == Region::Gaze;
         let before: Vec<f32> = laying.face.full(control).clone();
@@ -380,10 +386,12 @@ fn head(laying: &mut Laying<'_>) -> [Vec<f64>; 3] {
         return turned;
     }
     if let Some(looked) = &parts.looked {
-        turn(Why::Gaze, looked.made.head.each_ref().map(|h| &h[within.clone()]), true);
+        let turned = looked.made.head.each_ref().map(|h| h.part(&within));
+        turn(Why::Gaze, turned.each_ref().map(Vec::as_slice), true);
     }
     if let Some(moved) = &parts.moved {
-        turn(Why::Voice, moved.made.turns().map(|h| &h[within.clone()]), true);
+        let turned = moved.made.turns().map(|h| h.part(&within));
+        turn(Why::Voice, turned.each_ref().map(Vec::as_slice), true);
     }
     for noise in &parts.noises {
         if let Some(nod) = noise.nod(&within, amount) {
@@ -531,16 +539,17 @@ pub(crate) fn follows(control: Control) -> bool {
     matches!(control, Control::GazeYaw | Control::GazePitch) || LIDS.contains(&control)
 }
 
-/// Keeps the eyes on their mark, and the lids on the eyes, where hands turned the head; `turned_by` is how far, yaw and
-/// pitch at every sample.
-pub(crate) fn follow(face: &mut Curves, told: &Told, turned_by: &[Vec<f64>; 2]) {
+/// Keeps the eyes on their mark, and the lids on the eyes, in samples in which hands turned the head; `turned_by` is how far,
+/// yaw and pitch in each of them.
+pub(crate) fn follow(face: &mut Curves, told: &Told, within: &Range<usize>, turned_by: &[Vec<f64>; 2]) {
     let n = face.len();
     if !told.made_up.holds || told.gaze[0].len() != n || told.made_up.turned[0].len() != n {
         return;
     }
     let MadeUp { turned, eyes, lids, .. } = &told.made_up;
-    for i in 0..n {
-        let by = [turned_by[0][i], turned_by[1][i]];
+    let mut own = face.stretch(within);
+    for (k, i) in within.clone().enumerate() {
+        let by = [turned_by[0][k], turned_by[1][k]];
         if by == [0.0; 2] {
             continue;
         }
@@ -548,13 +557,18 @@ pub(crate) fn follow(face: &mut Curves, told: &Told, turned_by: &[Vec<f64>; 2]) 
         let before = gaze::in_head(at, head);
         let after = gaze::in_head(at, [head[0] + by[0], head[1] + by[1]]);
         for (control, axis) in [(Control::GazeYaw, 0), (Control::GazePitch, 1)] {
-            face.full(control)[i] += (eyes[i] * (after[axis] - before[axis])) as f32;
+            own.full(control)[k] += (eyes[i] * (after[axis] - before[axis])) as f32;
         }
         for control in LIDS.into_iter().filter(|_| *lids) {
             // What the lids did for the eyes before is taken out of it first.
             let [was, is] = [before[1], after[1]].map(|pitch| eyes[i] * lids::with_eyes(control, pitch));
-            let value = f64::from(face.sample(control, i));
-            face.full(control)[i] = screen((value - was) / (1.0 - was), is).clamp(0.0, 1.0) as f32;
+            let value = f64::from(own.sample(control, k));
+            own.full(control)[k] = screen((value - was) / (1.0 - was), is).clamp(0.0, 1.0) as f32;
+        }
+    }
+    for &control in Control::ALL.iter().filter(|c| follows(**c)) {
+        if !own.rests(control) {
+            face.set(control, face.whole(control).with(within, own.own(control)));
         }
     }
 }

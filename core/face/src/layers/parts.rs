@@ -28,8 +28,8 @@ pub(crate) struct Scene<'a> {
     pub heard: &'a Prosody,
     pub rate: FrameRate,
     pub guard: &'a Arc<Guard>,
-    /// The voice is that of the state whose parts may be taken over.
-    pub same_voice: bool,
+    /// The voice of the state whose parts may be taken over.
+    pub heard_before: &'a Prosody,
 }
 
 /// Something worked out, and what it followed from.
@@ -96,7 +96,8 @@ pub(crate) struct Parts {
 impl Parts {
     /// Of a line with this mouth; what is as in another state of it is taken over.
     pub fn of(scene: &Scene<'_>, speech: Curves, like: Option<&Parts>) -> Parts {
-        let Scene { line, timing, heard, guard, same_voice, .. } = scene;
+        let Scene { line, timing, heard, heard_before, guard, .. } = scene;
+        let same_voice = std::ptr::eq(*heard, *heard_before) || heard == heard_before;
         let layers = &line.layers;
         let settings = &layers.settings;
         let (n, length) = (speech.len(), speech.len().saturating_sub(1) as f64 / HZ);
@@ -117,7 +118,7 @@ impl Parts {
         let alive = Kept::of(like.map(|l| &l.alive), (n, seed, loops), |(n, seed, loops)| {
             voice::alive(*n, *seed, *loops)
         });
-        let heard_so = like.filter(|_| *same_voice);
+        let heard_so = like.filter(|_| same_voice);
         let from = (n, seed, settings.brows * eyes, loops);
         // Over the same of their own.
         let before = like.filter(|l| l.brows.from == from).map(|l| &l.brows.made);
@@ -142,8 +143,10 @@ impl Parts {
             let swing = voice::Swing { nods: settings.nods * head, sway: settings.sway * head };
             let before = like.and_then(|l| l.moved.as_ref());
             let from = (n, seed, swing, loops);
-            Kept::of(before.filter(|_| *same_voice), from, |(_, seed, swing, _)| {
-                voice::head(heard, &sway.made, *seed, *swing, before.map(|k| &k.made))
+            // Over the same sway, as much.
+            let over = before.filter(|k| k.from == from).map(|k| (&k.made, *heard_before));
+            Kept::of(before.filter(|_| same_voice), from, |(_, seed, swing, _)| {
+                voice::head(heard, &sway.made, *seed, *swing, over)
             })
         });
         let body = layers.body.as_ref().filter(|_| head > 0.0).map(|body| {
@@ -260,10 +263,8 @@ impl Parts {
         }
         all.items(moods, &other.moods, |m| m.reach());
         if !Arc::ptr_eq(brows, &other.brows) {
-            for (control, curve) in &brows.made.curves {
-                if let Some(their) = other.brows.made.curves.get(control).filter(|c| !Arc::ptr_eq(c, curve)) {
-                    all.curve(curve, their);
-                }
+            for (own, their) in brows.made.curves.values().zip(other.brows.made.curves.values()) {
+                all.curve(own, their);
             }
             // Of which sound one is says nothing here.
             let [own, their] = [brows, &other.brows].map(|b| {
@@ -281,7 +282,11 @@ impl Parts {
         if let (Some(own), Some(their)) = (moved, &other.moved)
             && !Arc::ptr_eq(own, their)
         {
-            own.made.turns().iter().zip(their.made.turns()).for_each(|(own, their)| all.curve(own, their));
+            own.made
+                .turns()
+                .into_iter()
+                .zip(their.made.turns())
+                .for_each(|(own, their)| all.curve(own, their));
         }
         all.items(moves, &other.moves, ByHand::reach);
         all.items(widens, &other.widens, |(at, _)| (at - 0.4, at + 0.9));

@@ -1,6 +1,7 @@
 //! How far changes reach: where two states of a line may differ.
 
-use crate::curves::{HZ, differing_values, hull};
+use crate::curves::{HZ, hull};
+use crate::track::Track;
 use jam_score::differing;
 use std::ops::Range;
 
@@ -20,8 +21,8 @@ impl Reached {
     }
 
     /// Where a curve differs from another.
-    pub fn curve(&mut self, own: &[f64], other: &[f64]) {
-        self.add(differing_values(own, other));
+    pub fn curve(&mut self, own: &Track<f64>, other: &Track<f64>) {
+        self.add(own.differs(other));
     }
 
     /// What items do that only one of two states has; `reach` is when one does something, seconds. Gives which of the other

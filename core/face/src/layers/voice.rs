@@ -2,11 +2,12 @@
 //! head that does nothing. Angles in degrees. Sizes were found by looking on synthesised speech; nods of 1 to 4
 //! degrees with their peak up to 80 ms before the vowel's are common practice.
 
-use crate::curves::{HZ, changed};
+use crate::curves::{HZ, hull};
 use crate::layers::ease::{Blurred, Sum, grained, least_jerk, pulse};
 use crate::layers::noise::drift;
 use crate::layers::reached::Reached;
-use jam_score::prosody::{Accent, Prosody};
+use crate::track::Track;
+use jam_score::prosody::{Accent, HOP, Prosody};
 use jam_score::{Control, Seconds, Seed};
 use std::collections::BTreeMap;
 use std::ops::Range;
@@ -185,7 +186,7 @@ fn differing_moves(own: &[Move], other: &[Move], samples: usize) -> Range<usize>
 pub struct Head {
     moves: Vec<Move>,
     /// Yaw, pitch and roll of the moves alone.
-    moved: [Arc<Vec<f64>>; 3],
+    moved: [Track<f64>; 3],
     /// How it rides on the pitch.
     ridden: Arc<Blurred>,
     /// The slow mean of its pitch.
@@ -196,23 +197,46 @@ pub struct Head {
 
 impl Head {
     /// Yaw, pitch, roll at every sample.
-    pub fn turns(&self) -> [&[f64]; 3] {
-        self.turns.each_ref().map(|t| t.made.as_slice())
+    pub fn turns(&self) -> [&Track<f64>; 3] {
+        self.turns.each_ref().map(|t| &t.made)
     }
 
     /// About how much memory it takes, bytes.
     pub fn bytes(&self) -> usize {
         let blurred = [&self.ridden, &self.mean].into_iter().chain(&self.turns);
-        let moved: usize = self.moved.iter().map(|m| size_of_val(&m[..])).sum();
+        let moved: usize = self.moved.iter().map(Track::bytes).sum();
         blurred.map(|t| t.bytes()).sum::<usize>() + moved + size_of_val(&self.moves[..])
     }
 }
 
-/// What the voice does to the head, with how it sways; `like` is what it did in another state of the line.
-pub fn head(heard: &Prosody, sways: &[Vec<f64>; 3], seed: Seed, swing: Swing, like: Option<&Head>) -> Head {
+/// Where the pitch that the head rides on differs between two voices: in how high it is, or in where something is said.
+fn differing_pitch(heard: &Prosody, before: &Prosody, samples: usize) -> Range<usize> {
+    let mut all = Reached::default();
+    let place = |i: usize| i as f64 * HOP;
+    let unlike = |i: &usize| heard.pitch.get(*i) != before.pitch.get(*i);
+    let longest = heard.pitch.len().max(before.pitch.len());
+    if let (Some(first), Some(last)) = ((0..longest).find(unlike), (0..longest).rev().find(unlike)) {
+        // Values stand for the middle between two times, the last one for all that comes.
+        let last = if heard.pitch.len() == before.pitch.len() { place(last + 2) } else { f64::INFINITY };
+        all.time(place(first.saturating_sub(2)), last);
+    }
+    let said = |heard: &Prosody| heard.utterances.iter().map(|u| (u.start, u.end)).collect::<Vec<_>>();
+    all.items(&said(heard), &said(before), |said| *said);
+    all.samples(samples)
+}
+
+/// What the voice does to the head, with how it sways; `like` is what another voice of the line did by as much over the same
+/// sway.
+pub fn head(
+    heard: &Prosody,
+    sways: &[Vec<f64>; 3],
+    seed: Seed,
+    swing: Swing,
+    like: Option<(&Head, &Prosody)>,
+) -> Head {
     let Swing { nods, sway } = swing;
     let samples = sways[0].len();
-    let like = like.filter(|l| l.moved[0].len() == samples);
+    let (like, before) = like.filter(|(l, _)| l.moved[0].len() == samples).unzip();
     let moves = moves(heard, seed);
     let within = like.map_or(0..samples, |l| differing_moves(&moves, &l.moves, samples));
     let mut sums = [0.0; 3].map(|x| Sum::new(&within, x));
@@ -224,31 +248,45 @@ pub fn head(heard: &Prosody, sways: &[Vec<f64>; 3], seed: Seed, swing: Swing, li
         }
     }
     let mut sums = sums.map(Sum::curve);
-    let moved = std::array::from_fn(|axis| match like {
-        Some(like) => changed(&like.moved[axis], &sums[axis], &within),
-        None => Arc::new(std::mem::take(&mut sums[axis])),
+    let moved: [Track<f64>; 3] = std::array::from_fn(|axis| match like {
+        Some(like) => like.moved[axis].with(&within, &sums[axis]),
+        None => std::mem::take(&mut sums[axis]).into(),
     });
     // The head rides on the pitch, up with it, while something is said.
-    let mut ridden = vec![0.0; samples];
+    let within = before.map_or(0..samples, |before| differing_pitch(heard, before, samples));
+    let mut ridden = vec![0.0; within.len()];
     for phrase in &heard.utterances {
-        let to = ((phrase.end * HZ).max(0.0) as usize + 1).min(samples);
-        let from = ((phrase.start * HZ).max(0.0) as usize).min(to);
-        for (i, ridden) in ridden.iter_mut().enumerate().take(to).skip(from) {
-            *ridden = heard.pitch_at(Seconds(i as f64 / HZ));
+        let to = ((phrase.end * HZ).max(0.0) as usize + 1).min(within.end);
+        let from = ((phrase.start * HZ).max(0.0) as usize).max(within.start);
+        for i in from..to {
+            ridden[i - within.start] = heard.pitch_at(Seconds(i as f64 / HZ));
         }
     }
+    let ridden = like.map_or_else(|| ridden.clone().into(), |l| l.ridden.from.with(&within, &ridden));
     let ridden = Blurred::of(ridden, 0.11, like.map(|l| &l.ridden));
-    let ride = |(p, f): (&f64, &f64)| p - 0.20 * f.clamp(-5.0, 6.0);
-    let pitch: Vec<f64> = moved[1].iter().zip(&ridden.made).map(ride).collect();
+    let like_pitch = like.map(|l| {
+        let within = hull(&moved[1].differs(&l.moved[1]), &ridden.made.differs(&l.ridden.made));
+        (&l.mean.from, within)
+    });
+    let pitch = Track::made(samples, like_pitch, |i| moved[1][i] - 0.20 * ridden.made[i].clamp(-5.0, 6.0));
     // Nods only go down: without its slow mean taken out, the chin ends on the chest.
     let mean = Blurred::of(pitch, 2.0, like.map(|l| &l.mean));
-    let pitch: Vec<f64> = mean.from().iter().zip(&mean.made).map(|(p, m)| p - 0.75 * m).collect();
+    let pitch = |i: usize| mean.from[i] - 0.75 * mean.made[i];
     // It has weight.
-    let weighs = |axis: usize, track: &[f64]| {
-        let swung = track.iter().zip(&sways[axis]).map(|(x, by)| x * nods + sway * by).collect();
-        Blurred::of(swung, 0.045, like.map(|l| &l.turns[axis]))
+    let weighs = |axis: usize, differs: Option<Range<usize>>, track: &dyn Fn(usize) -> f64| {
+        let like = like.map(|l| &l.turns[axis]);
+        let swung = |i: usize| track(i) * nods + sway * sways[axis][i];
+        Blurred::of(Track::made(samples, like.map(|l| &l.from).zip(differs), swung), 0.045, like)
     };
-    let turns = [weighs(0, &moved[0]), weighs(1, &pitch), weighs(2, &moved[2])];
+    let turns = [0, 1, 2].map(|axis| {
+        if axis == 1 {
+            let differs =
+                like.map(|l| hull(&mean.from.differs(&l.mean.from), &mean.made.differs(&l.mean.made)));
+            weighs(axis, differs, &pitch)
+        } else {
+            weighs(axis, like.map(|l| moved[axis].differs(&l.moved[axis])), &|i| moved[axis][i])
+        }
+    });
     Head { moves, moved, ridden, mean, turns }
 }
 
@@ -299,7 +337,7 @@ impl Lift {
 #[derive(Debug)]
 pub struct Brows {
     lifts: Vec<Lift>,
-    pub curves: BTreeMap<Control, Arc<Vec<f64>>>,
+    pub curves: BTreeMap<Control, Track<f64>>,
     pub raises: Vec<Raise>,
 }
 
@@ -398,7 +436,7 @@ pub fn brows(
         }
         track.iter_mut().for_each(|x| *x = x.clamp(0.0, 1.0));
         let before = like.and_then(|l| l.curves.get(&control));
-        (control, before.map_or_else(|| Arc::new(track.clone()), |b| changed(b, &track, &within)))
+        (control, before.map_or_else(|| track.clone().into(), |b| b.with(&within, &track)))
     };
     let curves = UP.iter().flatten().chain(&DOWN).map(|c| track(*c)).collect();
     Brows { lifts, curves, raises }
@@ -414,7 +452,7 @@ mod tests {
     fn a_head_that_does_nothing_is_calm_and_never_still() {
         let swing = Swing { nods: 1.0, sway: 1.0 };
         let head = head(&Prosody::default(), &sway(6000, Seed(11), None), Seed(11), swing, None);
-        for track in head.turns() {
+        for track in head.turns().map(Track::to_vec) {
             let mean = track.iter().sum::<f64>() / track.len() as f64;
             let deviation =
                 (track.iter().map(|x| (x - mean).powi(2)).sum::<f64>() / track.len() as f64).sqrt();

@@ -11,6 +11,7 @@ mod wish;
 use crate::curves::{Curves, HZ, openings, peak_near};
 use crate::organ::Organ;
 use crate::sounds::{SpokenSound, spoken};
+use crate::track::Track;
 use goals::{Gathered, Run, Runs, TOGETHER};
 use jam_score::{Diction, FrameRate, Reach, Seconds, Timing};
 use musts::Must;
@@ -43,7 +44,7 @@ pub(crate) struct Ways {
     goals: Option<Arc<Gathered>>,
     all: Vec<Solved>,
     /// The last one of each organ with its curve, in the order of [`Organ::ALL`].
-    curves: Vec<(Solved, Arc<Vec<f32>>)>,
+    curves: Vec<(Solved, Track)>,
 }
 
 impl Ways {
@@ -51,24 +52,13 @@ impl Ways {
     pub fn bytes(&self) -> usize {
         self.goals.as_ref().map_or(0, |g| g.bytes())
             + self.all.iter().map(Solved::bytes).sum::<usize>()
-            + self.curves.iter().map(|(_, curve)| size_of_val(&curve[..])).sum::<usize>()
+            + self.curves.iter().map(|(_, curve)| curve.bytes()).sum::<usize>()
     }
 
     /// An organ's way as a curve; what of it is as before is taken over.
-    fn curve(&self, organ: Organ, solved: &Solved, samples: usize) -> Arc<Vec<f32>> {
-        let before = self.curves.get(organ as usize).filter(|(_, curve)| curve.len() == samples);
-        let Some((way, curve)) = before else {
-            return Arc::new(solved.curve().iter().map(|x| *x as f32).collect());
-        };
-        let differs = solved.differs(way);
-        let mut curve = curve.clone();
-        if !differs.is_empty() {
-            let own = Arc::make_mut(&mut curve);
-            for (i, value) in solved.values(differs) {
-                own[i] = value as f32;
-            }
-        }
-        curve
+    fn curve(&self, organ: Organ, solved: &Solved, samples: usize) -> Track {
+        let before = self.curves.get(organ as usize).map(|(way, curve)| (curve, solved.differs(way)));
+        Track::made(samples, before, |i| solved.at(i) as f32)
     }
 }
 
@@ -152,7 +142,6 @@ fn aligned_jaw(sounds: &[SpokenSound], goals: &Runs, musts: &[Must], solver: &mu
     let beats = |sound: &SpokenSound| sound.owns_beat && sound.length() <= hold;
     let mut solved = solver.solve(Organ::Jaw, goals, musts);
     for pass in 0..ALIGN_PASSES {
-        let curve = solved.curve();
         // Goals that are shared with another state of the line are moved as there, where the curve is the same, too.
         let like = solver.like.all.get(pass).zip(solver.like.all.get(pass + 1));
         let like = like.filter(|(was, _)| was.samples() == solved.samples());
@@ -181,7 +170,8 @@ fn aligned_jaw(sounds: &[SpokenSound], goals: &Runs, musts: &[Must], solver: &mu
                     continue;
                 }
                 let wanted = 0.5 * (first.start + first.end);
-                if let Some(peak) = peak_near(&curve, wanted, sound.start - PEAK, sound.end + PEAK) {
+                let (from, to) = (sound.start - PEAK, sound.end + PEAK);
+                if let Some(peak) = peak_near(|i| solved.at(i), solved.samples(), wanted, from, to) {
                     let shift = (0.9 * (wanted - peak)).clamp(-0.02, 0.02);
                     goal.start = (goal.start + shift).max(wanted - 0.07);
                     goal.end = (goal.end + shift).max(goal.start + 0.01);

@@ -431,13 +431,10 @@ impl Solved {
         first.start..differ.next_back().map_or(first.end, |last| last.end)
     }
 
-    /// Its values in some grid points.
-    pub fn values(&self, within: Range<usize>) -> impl Iterator<Item = (usize, f64)> + '_ {
-        let at = move |i: usize| {
-            let k = piece_of(i, self.pieces.len());
-            (i, self.pieces[k].curve[i - k * PIECE])
-        };
-        within.map(at)
+    /// Its value in a grid point.
+    pub fn at(&self, i: usize) -> f64 {
+        let k = piece_of(i, self.pieces.len());
+        self.pieces[k].curve[i - k * PIECE]
     }
 
     /// Its values on the grid.

@@ -1,0 +1,248 @@
+//! A value at every sample, in pieces: two states of a line share those in which they are the same, so that a change
+//! somewhere costs as much as it is long.
+
+use crate::curves::HZ;
+use jam_score::Seconds;
+use std::ops::{Index, Range};
+use std::sync::Arc;
+
+/// Samples of a piece.
+const PIECE: usize = 1024;
+
+/// See the head of this file. The last piece is as long as what is left.
+#[derive(Debug, Clone)]
+pub struct Track<T = f32> {
+    len: usize,
+    pieces: Arc<Vec<Arc<[T]>>>,
+}
+
+impl<T> Default for Track<T> {
+    fn default() -> Track<T> {
+        Track { len: 0, pieces: Arc::default() }
+    }
+}
+
+impl<T: Copy> From<Vec<T>> for Track<T> {
+    fn from(values: Vec<T>) -> Track<T> {
+        let pieces = values.chunks(PIECE).map(Arc::from).collect();
+        Track { len: values.len(), pieces: Arc::new(pieces) }
+    }
+}
+
+impl<T: Copy> FromIterator<T> for Track<T> {
+    fn from_iter<I: IntoIterator<Item = T>>(values: I) -> Track<T> {
+        values.into_iter().collect::<Vec<T>>().into()
+    }
+}
+
+impl<T> Index<usize> for Track<T> {
+    type Output = T;
+
+    fn index(&self, i: usize) -> &T {
+        &self.pieces[i / PIECE][i % PIECE]
+    }
+}
+
+impl<'a, T> IntoIterator for &'a Track<T> {
+    type Item = &'a T;
+    type IntoIter = Box<dyn DoubleEndedIterator<Item = &'a T> + 'a>;
+
+    fn into_iter(self) -> Self::IntoIter {
+        Box::new(self.iter())
+    }
+}
+
+impl<T: PartialEq> PartialEq for Track<T> {
+    fn eq(&self, other: &Track<T>) -> bool {
+        self.len == other.len && self.pairs(other).all(|(own, their)| same(own, their))
+    }
+}
+
+/// Whether two pieces hold the same; shared ones are not looked at.
+fn same<T: PartialEq>(own: &Arc<[T]>, their: &Arc<[T]>) -> bool {
+    Arc::ptr_eq(own, their) || own[..] == their[..]
+}
+
+impl<T> Track<T> {
+    /// How many samples it has.
+    pub fn len(&self) -> usize {
+        self.len
+    }
+
+    pub fn is_empty(&self) -> bool {
+        self.len == 0
+    }
+
+    pub fn iter(&self) -> impl DoubleEndedIterator<Item = &T> + Clone {
+        self.pieces.iter().flat_map(|p| p.iter())
+    }
+
+    /// Some of its samples, as they lie together.
+    pub fn runs(&self, within: Range<usize>) -> impl Iterator<Item = &[T]> {
+        let pieces = within.start / PIECE..within.end.div_ceil(PIECE);
+        pieces.filter_map(move |k| {
+            let piece = &self.pieces[k];
+            let from = within.start.saturating_sub(k * PIECE);
+            let to = (within.end - k * PIECE).min(piece.len());
+            piece.get(from..to)
+        })
+    }
+
+    /// Some of its samples, one after the other.
+    pub fn within(&self, within: Range<usize>) -> impl Iterator<Item = &T> {
+        self.runs(within).flatten()
+    }
+
+    /// About how much memory it takes if nothing of it is shared, bytes.
+    pub fn bytes(&self) -> usize {
+        self.len * size_of::<T>()
+    }
+
+    fn pairs<'a>(
+        &'a self,
+        other: &'a Track<T>,
+    ) -> impl DoubleEndedIterator<Item = (&'a Arc<[T]>, &'a Arc<[T]>)> {
+        // A state that took over all of another has nothing to compare.
+        let count = if Arc::ptr_eq(&self.pieces, &other.pieces) { 0 } else { self.pieces.len() };
+        self.pieces[..count].iter().zip(&other.pieces[..count.min(other.pieces.len())])
+    }
+}
+
+impl<T: Copy + PartialEq> Track<T> {
+    /// The same value at so many samples.
+    pub fn even(value: T, len: usize) -> Track<T> {
+        let whole: Arc<[T]> = vec![value; PIECE.min(len)].into();
+        let mut pieces = vec![whole; len / PIECE];
+        if !len.is_multiple_of(PIECE) {
+            pieces.push(vec![value; len % PIECE].into());
+        }
+        Track { len, pieces: Arc::new(pieces) }
+    }
+
+    /// So many samples, as in another track but for some of them, or all, which are made one by one.
+    pub fn made(
+        len: usize,
+        like: Option<(&Track<T>, Range<usize>)>,
+        make: impl FnMut(usize) -> T,
+    ) -> Track<T> {
+        match like.filter(|(like, _)| like.len == len) {
+            Some((like, within)) => like.with(&within, &within.clone().map(make).collect::<Vec<T>>()),
+            None => (0..len).map(make).collect(),
+        }
+    }
+
+    /// The same with `own` at some samples.
+    #[must_use]
+    pub fn with(&self, within: &Range<usize>, own: &[T]) -> Track<T> {
+        let mut pieces: Option<Vec<Arc<[T]>>> = None;
+        for k in within.start / PIECE..within.end.div_ceil(PIECE) {
+            let (piece, first) = (&self.pieces[k], k * PIECE);
+            let (from, to) = (within.start.max(first), within.end.min(first + piece.len()));
+            if from >= to {
+                continue;
+            }
+            let (here, own) = (from - first..to - first, &own[from - within.start..to - within.start]);
+            if piece[here.clone()] != *own {
+                let mut changed = piece.to_vec();
+                changed[here].copy_from_slice(own);
+                pieces.get_or_insert_with(|| Vec::clone(&self.pieces))[k] = changed.into();
+            }
+        }
+        match pieces {
+            Some(pieces) => Track { len: self.len, pieces: Arc::new(pieces) },
+            None => self.clone(),
+        }
+    }
+
+    /// Some of its samples, to be changed.
+    pub fn part(&self, within: &Range<usize>) -> Vec<T> {
+        let mut part = Vec::with_capacity(within.len());
+        self.runs(within.clone()).for_each(|run| part.extend_from_slice(run));
+        part
+    }
+
+    /// Its samples, to be changed.
+    pub fn to_vec(&self) -> Vec<T> {
+        self.part(&(0..self.len))
+    }
+
+    /// The samples in which it differs from another of its length, from the first to the last; all, if that has another.
+    pub fn differs(&self, other: &Track<T>) -> Range<usize> {
+        if self.len != other.len {
+            return 0..self.len.max(other.len);
+        }
+        let differs = |(own, their): &(&Arc<[T]>, &Arc<[T]>)| !same(own, their);
+        let Some(first) = self.pairs(other).position(|p| differs(&p)) else { return 0..0 };
+        let behind = self.pairs(other).rev().position(|p| differs(&p)).unwrap_or(0);
+        let last = self.pieces.len() - 1 - behind;
+        let unlike = |k: usize| self.pieces[k].iter().zip(other.pieces[k].iter()).map(|(a, b)| a != b);
+        let start = first * PIECE + unlike(first).position(|differs| differs).unwrap_or(0);
+        let end = last * PIECE + unlike(last).rposition(|differs| differs).unwrap_or(0) + 1;
+        start..end
+    }
+}
+
+impl Track {
+    /// Its value at any time, read linearly between samples, the first and last value beyond its ends; 0 without any.
+    pub fn read(&self, time: Seconds) -> f32 {
+        let at = (time.0 * HZ).clamp(0.0, self.len.saturating_sub(1) as f64);
+        let i = (at as usize).min(self.len.saturating_sub(2));
+        let a = self.get(i).unwrap_or(0.0);
+        let b = self.get(i + 1).unwrap_or(a);
+        a + (b - a) * (at - i as f64) as f32
+    }
+
+    /// Its value at a sample, if it has so many.
+    pub fn get(&self, i: usize) -> Option<f32> {
+        self.pieces.get(i / PIECE)?.get(i % PIECE).copied()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        /// A law: whatever is changed one after the other, a track is what a plain list is, and tells where two differ; and
+        /// pieces without a change are those of before.
+        #[test]
+        fn a_track_is_a_list_that_shares(
+            len in 0usize..5000,
+            changes in prop::collection::vec((0.0f64..1.0, 0usize..2500, -2i8..3), 0..6),
+        ) {
+            let first: Vec<f32> = (0..len).map(|i| (i % 7) as f32).collect();
+            let (before, mut plain) = (Track::from(first.clone()), first.clone());
+            let mut track = before.clone();
+            for (at, long, value) in changes {
+                let start = (at * len as f64) as usize;
+                let within = start..(start + long).min(len);
+                let own = vec![f32::from(value); within.len()];
+                plain[within.clone()].copy_from_slice(&own);
+                track = track.with(&within, &own);
+                prop_assert_eq!(track.part(&within), own);
+            }
+            prop_assert_eq!(track.to_vec(), plain.clone());
+            prop_assert_eq!(track.iter().copied().collect::<Vec<f32>>(), plain.clone());
+            prop_assert_eq!(track.len(), plain.len());
+            prop_assert!(plain.iter().enumerate().all(|(i, v)| track[i] == *v && track.get(i) == Some(*v)));
+            prop_assert_eq!(track.get(len), None);
+            let unlike = |i: &usize| plain[*i] != first[*i];
+            let (from, to) = ((0..len).find(unlike), (0..len).rev().find(unlike));
+            let differs = from.zip(to).map_or(0..0, |(from, to)| from..to + 1);
+            prop_assert_eq!(track.differs(&before), differs.clone());
+            prop_assert_eq!(track == before, differs.is_empty());
+            for (k, (own, their)) in track.pieces.iter().zip(before.pieces.iter()).enumerate() {
+                if (k * PIECE..((k + 1) * PIECE).min(len)).all(|i| !differs.contains(&i)) {
+                    // Changed and changed back is a piece of its own, and the same.
+                    prop_assert!(own[..] == their[..]);
+                }
+            }
+            let anew = Track::made(len, Some((&before, differs.clone())), |i| plain[i]);
+            prop_assert_eq!(&anew, &track);
+            let shared = anew.pieces.iter().zip(before.pieces.iter()).filter(|(a, b)| Arc::ptr_eq(a, b)).count();
+            prop_assert!(shared >= (differs.start / PIECE) + len.div_ceil(PIECE) - differs.end.max(differs.start).div_ceil(PIECE));
+            prop_assert_eq!(Track::even(1.5, len).to_vec(), vec![1.5; len]);
+        }
+    }
+}
