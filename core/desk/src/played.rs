@@ -3,7 +3,7 @@
 
 use crate::around::Alive;
 use jam_face::{BeforeHands, Cause, HZ, Performance, Track};
-use jam_rig::{Chart, Sampled, Wired, Wiring};
+use jam_rig::{Chart, Sampled, Wiring};
 use jam_score::{Control, Frame, FrameGrid, FrameRate, Line, Prosody, Seconds, Shot, Timing, tail};
 use std::sync::Arc;
 
@@ -177,37 +177,35 @@ pub fn wire(
     rate: FrameRate,
     like: Option<(&Performance, &Tracks)>,
 ) -> Tracks {
-    let wired = |i: usize| {
-        let controls: Vec<f32> = Control::ALL.iter().map(|c| face.sample(*c, i)).collect();
-        wiring.apply(&controls)
-    };
     let outputs = wiring.outputs.len();
     let like = like.filter(|(other, tracks)| other.len() == face.len() && tracks.len() >= outputs);
+    let differ = like.map(|(other, _)| face.differs_from(other)).unwrap_or_default();
+    let within = if like.is_some() {
+        let from = differ.iter().map(|(_, at)| at.start).min().unwrap_or(0);
+        from..differ.iter().map(|(_, at)| at.end).max().unwrap_or(0)
+    } else {
+        0..face.len()
+    };
+    let part = |face: &Performance, control: Control| {
+        face.curve(control).map_or_else(|| vec![0.0; within.len()], |curve| curve.part(&within))
+    };
+    let own: Vec<Vec<f32>> = Control::ALL.iter().map(|c| part(face, *c)).collect();
+    let mut moved = vec![like.is_none(); within.len()];
+    for (control, (other, _)) in differ.iter().filter_map(|(control, _)| Some((*control, like?))) {
+        let pairs = own[control as usize].iter().zip(part(other, control));
+        moved.iter_mut().zip(pairs).for_each(|(moved, (own, their))| *moved |= *own != their);
+    }
+    let mut values: Vec<Vec<f32>> = match like {
+        Some((_, tracks)) => tracks[..outputs].iter().map(|t| t.part(&within)).collect(),
+        None => vec![vec![0.0; within.len()]; outputs],
+    };
+    for k in (0..within.len()).filter(|k| moved[*k]) {
+        let controls: Vec<f32> = own.iter().map(|curve| curve[k]).collect();
+        values.iter_mut().zip(wiring.apply(&controls)).for_each(|(values, value)| values[k] = value);
+    }
     let mut tracks: Tracks = match like {
-        Some((other, tracks)) => {
-            let differ = face.differs_from(other);
-            let moved = |i: usize| {
-                differ.iter().any(|(c, at)| at.contains(&i) && face.sample(*c, i) != other.sample(*c, i))
-            };
-            let from = differ.iter().map(|(_, at)| at.start).min().unwrap_or(0);
-            let within = from..differ.iter().map(|(_, at)| at.end).max().unwrap_or(0);
-            let rows: Vec<(usize, Wired)> =
-                within.clone().filter(|i| moved(*i)).map(|i| (i, wired(i))).collect();
-            let mut tracks = tracks[..outputs].to_vec();
-            for (o, track) in tracks.iter_mut().enumerate() {
-                let mut own = track.part(&within);
-                rows.iter().for_each(|(i, row)| own[i - within.start] = row[o]);
-                *track = track.with(&within, &own);
-            }
-            tracks
-        }
-        None => {
-            let mut tracks = vec![Vec::with_capacity(face.len()); outputs];
-            for i in 0..face.len() {
-                tracks.iter_mut().zip(wired(i)).for_each(|(track, value)| track.push(value));
-            }
-            tracks.into_iter().map(Track::from).collect()
-        }
+        Some((_, tracks)) => tracks.iter().zip(&values).map(|(t, own)| t.with(&within, own)).collect(),
+        None => values.into_iter().map(Track::from).collect(),
     };
     if let Some(chart) = &wiring.chart {
         // The frame a sample falls into, as the grid counts frames.

@@ -77,9 +77,9 @@ pub struct Plan<'a> {
     pub shape: BlinkShape,
     /// Blinks a minute at a time.
     pub often: &'a dyn Fn(f64) -> f64,
-    /// Moments that are liked, with how much.
+    /// Moments that are liked, with how much, in order of time.
     pub liked: &'a [(f64, f64)],
-    /// Stretches in which the eyes stay open.
+    /// Stretches in which the eyes stay open, one after the other.
     pub avoided: &'a [(f64, f64)],
     pub shifts: &'a [Shift],
     /// 0..1, how many are only half.
@@ -102,7 +102,10 @@ pub fn plan(plan: &Plan<'_>) -> Vec<Blink> {
     forced.sort_by(f64::total_cmp);
     let mut forced = forced.into_iter().peekable();
     // Half shut from about +.04 to +.20 s, and half a frame more at each end.
-    let avoided = |x: f64| plan.avoided.iter().find(|(b, e)| x + 0.21 > *b && x + 0.02 < *e).copied();
+    let avoided = |x: f64| {
+        let next = plan.avoided.partition_point(|(_, e)| x + 0.02 >= *e);
+        plan.avoided.get(next).filter(|(b, _)| x + 0.21 > *b).copied()
+    };
     let mut out: Vec<Blink> = Vec::new();
     let frames = plan.rate.per_second();
     let mut put = |x: f64, dice: &mut Dice, must: bool| {
@@ -141,10 +144,10 @@ pub fn plan(plan: &Plan<'_>) -> Vec<Blink> {
             break;
         }
         let (low, high) = ((last + APART).max(due - 0.40 * interval), due + 0.55 * interval);
-        let best = plan
-            .liked
+        let best = plan.liked[plan.liked.partition_point(|(t, _)| *t < low)..]
             .iter()
-            .filter(|(t, _)| *t >= low && *t <= high && avoided(*t).is_none())
+            .take_while(|(t, _)| *t <= high)
+            .filter(|(t, _)| avoided(*t).is_none())
             .map(|(t, weight)| (weight - 0.55 * (t - due).abs() / (0.5 * interval + 0.2), *t))
             .max_by(|a, b| a.0.total_cmp(&b.0));
         let mut x = due;

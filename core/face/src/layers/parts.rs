@@ -200,6 +200,7 @@ impl Parts {
         let span = |sound: usize| timing.sounds.get(sound).map(|s| (s.span.start.0, s.span.end.0));
         let stands_out = heard.accents.iter().filter(|a| a.strength > 0.6 || lifted.contains(&a.sound));
         let mut wide: Vec<(f64, f64)> = stands_out.filter_map(|a| span(a.sound)).collect();
+        wide.sort_by(|a, b| a.0.total_cmp(&b.0));
         wide.dedup();
         let strongest = heard.accents.iter().filter(|a| a.strength > 0.75 && !frowned.contains(&a.sound));
         let widens = strongest.map(|a| (a.time - 0.03, 0.30 * (a.strength - 0.5) * amount)).collect();
@@ -443,12 +444,14 @@ fn by_rule(heard: &Prosody, rate: FrameRate, length: f64, seed: Seed, parts: &Pa
     }
     let large = shifts.iter().filter(|s| s.degrees > 6.0);
     liked.extend(large.map(|s| (s.time - 0.01, 0.5 + 0.02 * s.degrees.min(20.0))));
+    liked.sort_by(|a, b| a.0.total_cmp(&b.0));
     let strongest = |t: f64| {
         let strong = parts.moods.iter().map(|p| (p.strength(t), &p.span.does.mood));
         strong.max_by(|a, b| a.0.total_cmp(&b.0))
     };
     let often = |t: f64| {
-        let talks = heard.utterances.iter().any(|u| t > u.start - 1.0 && t < u.end + 1.0);
+        let next = heard.utterances.partition_point(|u| t >= u.end + 1.0);
+        let talks = heard.utterances.get(next).is_some_and(|u| t > u.start - 1.0);
         let own = if talks { lids::TALKING } else { lids::LISTENING };
         let under = strongest(t).map_or(1.0, |(a, mood)| 1.0 + a * (mood::blink_rate(mood) - 1.0));
         own * under * blinks.rate

@@ -171,8 +171,17 @@ fn part_teeth_and_tongue(musts: &mut [Must]) {
     let jaw = |m: &Must, low: bool| m.organ == Organ::Jaw && m.low.is_some() == low;
     let tongues: Vec<usize> = (0..musts.len()).filter(|i| jaw(&musts[*i], true)).collect();
     let teeth: Vec<usize> = (0..musts.len()).filter(|i| jaw(&musts[*i], false)).collect();
+    // Windows only become shorter: one that begins too early for the longest to reach here, or too late, is not looked at.
+    let mut begin: Vec<(f64, usize)> = tongues.iter().map(|t| (musts[*t].start, *t)).collect();
+    begin.sort_by(|a, b| a.0.total_cmp(&b.0));
+    let longest = tongues.iter().map(|t| musts[*t].end - musts[*t].start).fold(0.0, f64::max);
     for &z in &teeth {
-        for &t in &tongues {
+        let (from, to) = (musts[z].start - longest - 2.0 * STEP, musts[z].end + 2.0 * STEP);
+        let first = begin.partition_point(|(start, _)| *start < from);
+        let mut near: Vec<usize> =
+            begin[first..].iter().take_while(|(start, _)| *start < to).map(|(_, t)| *t).collect();
+        near.sort_unstable();
+        for t in near {
             let (a, b) = (&musts[z], &musts[t]);
             // Windows are rounded outward to the grid, so they meet when less than two steps apart.
             if a.start < b.end + 2.0 * STEP && b.start < a.end + 2.0 * STEP {
