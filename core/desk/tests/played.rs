@@ -7,7 +7,7 @@ mod common;
 use common::{GRID, line, made};
 use jam_desk::{Op, Played};
 use jam_rig::{Chart, Drawing, MouthKind, Wiring};
-use jam_score::prosody::{Accent, Utterance};
+use jam_score::prosody::{Accent, HOP, Utterance};
 use jam_score::{Control, Ids, Line, Noise, Phone, Prosody, Seed, Sound, Span, Timing, Word};
 use proptest::prelude::*;
 use serde_json::json;
@@ -146,7 +146,8 @@ fn long() -> (Line, Ids) {
     (line, ids)
 }
 
-/// A voice that stands out on every third vowel, in phrases of four seconds.
+/// A voice that stands out on every third vowel, in phrases of about a second, from a sound's start to another's, and is found
+/// to be higher for a while when sounds come or go.
 fn voice(line: &Line) -> Prosody {
     let timing = line.timing.as_ref().unwrap();
     let vowels = timing.sounds.iter().enumerate().filter(|(_, s)| s.phone.is_vowel());
@@ -156,18 +157,27 @@ fn voice(line: &Line) -> Prosody {
         time: s.span.middle().0,
         strength: 0.5 + 0.1 * (sound % 5) as f64,
     };
-    let phrases = (0..(timing.end().0 / 4.0) as usize).map(|k| k as f64 * 4.0);
+    let starts: Vec<f64> = timing.sounds.iter().map(|s| s.span.start.0).collect();
+    let next = |time: f64| starts.get(starts.partition_point(|s| *s < time)).copied().unwrap_or(time);
+    let phrases = (0..(timing.end().0 / 1.4) as usize).map(|k| k as f64 * 1.4);
+    let pitch = |i: usize| {
+        let time = (i as f64 + 0.5) * HOP;
+        let found = if (10.0..12.0).contains(&time) { timing.sounds.len() % 3 } else { 0 };
+        3.0 * (1.7 * time).sin() as f32 + found as f32
+    };
     Prosody {
         accents: vowels.step_by(3).map(accent).collect(),
         utterances: phrases
             .map(|start| Utterance {
                 own: Seed(start as u64),
-                start,
-                end: start + 3.2,
+                start: next(start),
+                end: next(start + 1.1),
                 asks: start > 20.0,
                 asks_what: false,
             })
             .collect(),
+        // It need not be as long as the line.
+        pitch: (0..(timing.end().0 / HOP) as usize - 7).map(pitch).collect(),
         ..Prosody::default()
     }
 }

@@ -285,3 +285,26 @@ impl Guard {
         Some(limits)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// What another guard had is taken over only where the lips are as round: where they are not, the claim of rounding is
+    /// another, though the sounds claim the same.
+    #[test]
+    fn rounding_that_is_carried_is_looked_at_anew() {
+        let mouth = |round: f32| {
+            let mut mouth = Curves::of_samples(3000);
+            let curve = |i: usize| if (1500..1600).contains(&i) { round } else { 0.3 };
+            mouth.set(Control::LipsRound, (0..3000).map(curve).collect::<Vec<f32>>());
+            mouth
+        };
+        let guard = |mouth: &Curves, like: Option<(&Guard, &Curves)>| Guard::new(&[], &[], mouth, 1.0, like);
+        let (before, after) = (mouth(0.4), mouth(0.8));
+        let known = guard(&before, None);
+        let (own, anew) = (guard(&after, Some((&known, &before))), guard(&after, None));
+        assert_eq!(own, anew);
+        assert_eq!(own.differs(&known), 1500..1600);
+    }
+}
