@@ -1,12 +1,10 @@
 //! Sampled curves of every control.
 
+pub use crate::track::HZ;
 use crate::track::Track;
 use crate::why::{Trace, Why};
 use jam_score::{Control, Seconds};
 use std::ops::Range;
-
-/// Values a second. Curves are read linearly between them: a rounder reader may overshoot a seal.
-pub const HZ: f64 = 100.0;
 
 /// Sampled curves of every control, from time zero.
 #[derive(Debug, Clone, PartialEq)]

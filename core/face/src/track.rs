@@ -1,10 +1,12 @@
 //! A value at every sample, in pieces: two states of a line share those in which they are the same, so that a change
 //! somewhere costs as much as it is long.
 
-use crate::curves::HZ;
 use jam_score::Seconds;
 use std::ops::{Index, Range};
 use std::sync::Arc;
+
+/// Values a second. Curves are read linearly between them: a rounder reader may overshoot a seal.
+pub const HZ: f64 = 100.0;
 
 /// Samples of a piece.
 const PIECE: usize = 1024;
