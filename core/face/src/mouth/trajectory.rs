@@ -555,8 +555,7 @@ mod tests {
                 });
                 let curve = solved.curve();
                 let off = (0..n).map(|i| (curve[i] - whole.at(i)).abs()).fold(0.0, f64::max);
-                // As exact as the last clamp, see the head of this file.
-                prop_assert!(off < 1e-3, "{off}");
+                prop_assert!(off < 5e-4, "{off}");
                 let mut other = goals.clone();
                 other[which].wish = Wish::of(to);
                 let anew = Solved::new(organ, &runs(&other), &musts, n, &diction, None);
