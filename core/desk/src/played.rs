@@ -191,9 +191,11 @@ pub fn wire(
     };
     let own: Vec<Vec<f32>> = Control::ALL.iter().map(|c| part(face, *c)).collect();
     let mut moved = vec![like.is_none(); within.len()];
-    for (control, (other, _)) in differ.iter().filter_map(|(control, _)| Some((*control, like?))) {
-        let pairs = own[control as usize].iter().zip(part(other, control));
-        moved.iter_mut().zip(pairs).for_each(|(moved, (own, their))| *moved |= *own != their);
+    if let Some((other, _)) = like {
+        for (control, _) in &differ {
+            let pairs = own[*control as usize].iter().zip(part(other, *control));
+            moved.iter_mut().zip(pairs).for_each(|(moved, (own, their))| *moved |= *own != their);
+        }
     }
     let mut values: Vec<Vec<f32>> = match like {
         Some((_, tracks)) => tracks[..outputs].iter().map(|t| t.part(&within)).collect(),
@@ -203,10 +205,9 @@ pub fn wire(
         let controls: Vec<f32> = own.iter().map(|curve| curve[k]).collect();
         values.iter_mut().zip(wiring.apply(&controls)).for_each(|(values, value)| values[k] = value);
     }
-    let mut tracks: Tracks = match like {
-        Some((_, tracks)) => tracks.iter().zip(&values).map(|(t, own)| t.with(&within, own)).collect(),
-        None => values.into_iter().map(Track::from).collect(),
-    };
+    let before = |o: usize| like.map(|(_, tracks)| &tracks[o]);
+    let made = |(o, own): (usize, Vec<f32>)| Track::over(before(o), &within, own);
+    let mut tracks: Tracks = values.into_iter().enumerate().map(made).collect();
     if let Some(chart) = &wiring.chart {
         // The frame a sample falls into, as the grid counts frames.
         let grid = FrameGrid { rate, first: Frame(0) };

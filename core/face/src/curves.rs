@@ -1,7 +1,7 @@
 //! Sampled curves of every control.
 
 pub use crate::track::HZ;
-use crate::track::Track;
+use crate::track::{Track, between};
 use crate::why::{Trace, Why};
 use jam_score::{Control, Seconds};
 use std::ops::Range;
@@ -21,11 +21,7 @@ pub(crate) fn place(time: f64, n: usize) -> f64 {
 
 /// A sampled curve's value at a place counted in samples, between them too, the first and last value beyond its ends.
 pub(crate) fn read_at(curve: &[f32], at: f64) -> f32 {
-    let at = at.clamp(0.0, curve.len().saturating_sub(1) as f64);
-    let i = (at as usize).min(curve.len().saturating_sub(2));
-    let a = curve.get(i).copied().unwrap_or(0.0);
-    let b = curve.get(i + 1).copied().unwrap_or(a);
-    a + (b - a) * (at - i as f64) as f32
+    between(at, curve.len(), |i| curve.get(i).copied())
 }
 
 /// The samples from the first to the last of two stretches; of an empty one nothing.
@@ -107,7 +103,7 @@ impl Curves {
             return if rests(own) { Track::default() } else { Track::even(0.0, n).with(changed, own) };
         }
         let curve = before.with(changed, own);
-        if rests(&curve) { Track::default() } else { curve }
+        if rests(curve.iter()) { Track::default() } else { curve }
     }
 
     /// The samples in which some controls differ from another face of the same length: from the first to the last.

@@ -66,9 +66,8 @@ impl Held {
         // What is allowed follows from more than what is there.
         let wide = beside(&within, n);
         let inside = within.start - wide.start..within.end - wide.start;
-        let own = |values: Vec<f32>, before: Option<&Track>| match before {
-            Some(before) => before.with(&within, &values[inside.clone()]),
-            None => values.into(),
+        let own = |values: Vec<f32>, before: Option<&Track>| {
+            Track::over(before, &within, values[inside.clone()].to_vec())
         };
         let (low, high) = control.range();
         let spoken = if automatic.is_empty() { Vec::new() } else { automatic.part(&wide) };
@@ -232,15 +231,12 @@ impl Performance {
                 links::joined(face.sample(control, i), skin).clamp(low, high)
             };
             let followed: Vec<Control> = link.gains.iter().map(|(c, _)| *c).chain(link.with).collect();
-            let kept = like.map(|(other, made)| (other, made, made.before_touches(control)));
-            let curve = match kept.filter(|(.., curve)| curve.len() == face.len()) {
-                Some((other, made, curve)) => {
-                    let own = self.curves.differs(&other.curves, &[control]);
-                    let changed = hull(&face.curves.differs(&made.curves, &followed), &own);
-                    Track::made(face.len(), Some((curve, changed)), joined)
-                }
-                None => Track::made(face.len(), None, joined),
-            };
+            let kept = like.map(|(other, made)| {
+                let own = self.curves.differs(&other.curves, &[control]);
+                let changed = hull(&face.curves.differs(&made.curves, &followed), &own);
+                (made.before_touches(control), changed)
+            });
+            let curve = Track::made(face.len(), kept, joined);
             face.curves.set(control, curve);
         }
         face.lay(&linked, same);

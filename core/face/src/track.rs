@@ -45,15 +45,6 @@ impl<T> Index<usize> for Track<T> {
     }
 }
 
-impl<'a, T> IntoIterator for &'a Track<T> {
-    type Item = &'a T;
-    type IntoIter = Box<dyn DoubleEndedIterator<Item = &'a T> + 'a>;
-
-    fn into_iter(self) -> Self::IntoIter {
-        Box::new(self.iter())
-    }
-}
-
 impl<T: PartialEq> PartialEq for Track<T> {
     fn eq(&self, other: &Track<T>) -> bool {
         self.len == other.len && self.pairs(other).all(|(own, their)| same(own, their))
@@ -156,6 +147,14 @@ impl<T: Copy + PartialEq> Track<T> {
         }
     }
 
+    /// [`Track::with`] of another track; without one, `own` is all of it.
+    pub fn over(before: Option<&Track<T>>, within: &Range<usize>, own: Vec<T>) -> Track<T> {
+        match before {
+            Some(before) => before.with(within, &own),
+            None => own.into(),
+        }
+    }
+
     /// Some of its samples, to be changed.
     pub fn part(&self, within: &Range<usize>) -> Vec<T> {
         let mut part = Vec::with_capacity(within.len());
@@ -187,17 +186,22 @@ impl<T: Copy + PartialEq> Track<T> {
 impl Track {
     /// Its value at any time, read linearly between samples, the first and last value beyond its ends; 0 without any.
     pub fn read(&self, time: Seconds) -> f32 {
-        let at = (time.0 * HZ).clamp(0.0, self.len.saturating_sub(1) as f64);
-        let i = (at as usize).min(self.len.saturating_sub(2));
-        let a = self.get(i).unwrap_or(0.0);
-        let b = self.get(i + 1).unwrap_or(a);
-        a + (b - a) * (at - i as f64) as f32
+        between(time.0 * HZ, self.len, |i| self.get(i))
     }
 
     /// Its value at a sample, if it has so many.
     pub fn get(&self, i: usize) -> Option<f32> {
         self.pieces.get(i / PIECE)?.get(i % PIECE).copied()
     }
+}
+
+/// A value at a place counted in samples, between them too, the first and last of so many beyond their ends; 0 without any.
+pub(crate) fn between(at: f64, samples: usize, value: impl Fn(usize) -> Option<f32>) -> f32 {
+    let at = at.clamp(0.0, samples.saturating_sub(1) as f64);
+    let i = (at as usize).min(samples.saturating_sub(2));
+    let a = value(i).unwrap_or(0.0);
+    let b = value(i + 1).unwrap_or(a);
+    a + (b - a) * (at - i as f64) as f32
 }
 
 #[cfg(test)]

@@ -132,10 +132,8 @@ fn put(like: Option<&Made>, differs: &Range<usize>, parts: &Parts) -> (Curves, T
         return (face, Told::default());
     }
     let before = like.map(|l| &l.told.made_up).filter(|m| m.eyes.len() == n);
-    let changed = |before: Option<&Track<f64>>, own: &[f64]| match before {
-        Some(before) => before.with(differs, &own[inside.clone()]),
-        None => own.to_vec().into(),
-    };
+    let changed =
+        |before: Option<&Track<f64>>, own: &[f64]| Track::over(before, differs, own[inside.clone()].to_vec());
     let eyes: Vec<f64> =
         wide.clone().map(|i| share_of(parts, LayerKind::Eyes, Control::GazeYaw, i)).collect();
     let made_up = MadeUp {

@@ -248,9 +248,8 @@ pub fn head(
         }
     }
     let mut sums = sums.map(Sum::curve);
-    let moved: [Track<f64>; 3] = std::array::from_fn(|axis| match like {
-        Some(like) => like.moved[axis].with(&within, &sums[axis]),
-        None => std::mem::take(&mut sums[axis]).into(),
+    let moved: [Track<f64>; 3] = std::array::from_fn(|axis| {
+        Track::over(like.map(|l| &l.moved[axis]), &within, std::mem::take(&mut sums[axis]))
     });
     // The head rides on the pitch, up with it, while something is said.
     let within = before.map_or(0..samples, |before| differing_pitch(heard, before, samples));
@@ -262,7 +261,7 @@ pub fn head(
             ridden[i - within.start] = heard.pitch_at(Seconds(i as f64 / HZ));
         }
     }
-    let ridden = like.map_or_else(|| ridden.clone().into(), |l| l.ridden.from.with(&within, &ridden));
+    let ridden = Track::over(like.map(|l| &l.ridden.from), &within, ridden);
     let ridden = Blurred::of(ridden, 0.11, like.map(|l| &l.ridden));
     let like_pitch = like.map(|l| {
         let within = hull(&moved[1].differs(&l.moved[1]), &ridden.made.differs(&l.ridden.made));
@@ -278,15 +277,10 @@ pub fn head(
         let swung = |i: usize| track(i) * nods + sway * sways[axis][i];
         Blurred::of(Track::made(samples, like.map(|l| &l.from).zip(differs), swung), 0.045, like)
     };
-    let turns = [0, 1, 2].map(|axis| {
-        if axis == 1 {
-            let differs =
-                like.map(|l| hull(&mean.from.differs(&l.mean.from), &mean.made.differs(&l.mean.made)));
-            weighs(axis, differs, &pitch)
-        } else {
-            weighs(axis, like.map(|l| moved[axis].differs(&l.moved[axis])), &|i| moved[axis][i])
-        }
-    });
+    let aside =
+        |axis: usize| weighs(axis, like.map(|l| moved[axis].differs(&l.moved[axis])), &|i| moved[axis][i]);
+    let nodded = like.map(|l| hull(&mean.from.differs(&l.mean.from), &mean.made.differs(&l.mean.made)));
+    let turns = [aside(0), weighs(1, nodded, &pitch), aside(2)];
     Head { moves, moved, ridden, mean, turns }
 }
 
@@ -436,7 +430,7 @@ pub fn brows(
         }
         track.iter_mut().for_each(|x| *x = x.clamp(0.0, 1.0));
         let before = like.and_then(|l| l.curves.get(&control));
-        (control, before.map_or_else(|| track.clone().into(), |b| b.with(&within, &track)))
+        (control, Track::over(before, &within, track))
     };
     let curves = UP.iter().flatten().chain(&DOWN).map(|c| track(*c)).collect();
     Brows { lifts, curves, raises }

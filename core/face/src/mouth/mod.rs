@@ -142,9 +142,10 @@ fn aligned_jaw(sounds: &[SpokenSound], goals: &Runs, musts: &[Must], solver: &mu
     let beats = |sound: &SpokenSound| sound.owns_beat && sound.length() <= hold;
     let mut solved = solver.solve(Organ::Jaw, goals, musts);
     for pass in 0..ALIGN_PASSES {
+        let samples = solved.samples();
         // Goals that are shared with another state of the line are moved as there, where the curve is the same, too.
         let like = solver.like.all.get(pass).zip(solver.like.all.get(pass + 1));
-        let like = like.filter(|(was, _)| was.samples() == solved.samples());
+        let like = like.filter(|(was, _)| was.samples() == samples);
         let differs = like.map(|(was, _)| solved.differs(was));
         let moved_there = |k: usize, run: &Arc<Run>| {
             let (was, then) = like?;
@@ -171,7 +172,7 @@ fn aligned_jaw(sounds: &[SpokenSound], goals: &Runs, musts: &[Must], solver: &mu
                 }
                 let wanted = 0.5 * (first.start + first.end);
                 let (from, to) = (sound.start - PEAK, sound.end + PEAK);
-                if let Some(peak) = peak_near(|i| solved.at(i), solved.samples(), wanted, from, to) {
+                if let Some(peak) = peak_near(|i| solved.at(i), samples, wanted, from, to) {
                     let shift = (0.9 * (wanted - peak)).clamp(-0.02, 0.02);
                     goal.start = (goal.start + shift).max(wanted - 0.07);
                     goal.end = (goal.end + shift).max(goal.start + 0.01);
