@@ -149,7 +149,7 @@ fn pose(text: &str) -> Result<(Vec<f32>, Sound), Failure> {
         let mut sounds = vec![Sound::new(Phone::Sil, Span::new(0.0, 0.2))];
         sounds.extend(spoken.iter().enumerate().map(own));
         let middle = sounds[1 + spoken.len() / 2].clone();
-        let timing = Timing { sounds, ..Timing::default() };
+        let timing = Timing { sounds: sounds.into(), ..Timing::default() };
         let face = jam_face::perform(&timing, &Diction::default(), FrameRate::FILM, Seconds(0.3));
         let time = Seconds((middle.span.middle().0 * 24.0).round() / 24.0);
         return Ok((face.face_at(time), middle));

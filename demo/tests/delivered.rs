@@ -312,7 +312,7 @@ fn tables_subtitles_motion_sound_and_timeline_are_read_back_by_others() {
         sheet.iter().filter(|r| !matches!(r["word"].as_str().unwrap(), "" | "|")).collect();
     assert_eq!(standing.len(), timing.words.len());
     for (row, word) in standing.iter().zip(&timing.words) {
-        assert_eq!(row["word"], word.text);
+        assert_eq!(row["word"], word.text.as_str());
         let start = (row["frame"].as_f64().unwrap() - 86_400.0) * 1001.0 / 24000.0;
         assert!(
             start <= word.span.start.0 + 1e-6 && word.span.start.0 < start + 1001.0 / 24000.0,

@@ -368,7 +368,7 @@ fn nothing_shakes_faster_than_eight_times_a_second_outside_closures() {
         for control in [Control::JawOpen, Control::LipsRound, Control::LipsProtrude, Control::LipsSpreadLeft]
         {
             let Some(curve) = face.curve(control) else { continue };
-            let peaks = jam_face::openings(curve.iter(), 0.05);
+            let peaks = jam_face::openings(curve.iter().copied(), 0.05);
             for pair in peaks.windows(2) {
                 turns += 1;
                 let closes = |p: Phone| {

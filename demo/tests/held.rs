@@ -74,7 +74,7 @@ fn the_jaw_opens_as_often_as_is_said() {
         for (line, heard) in lines() {
             let line = Line { diction: Diction { beat, ..line.diction }, ..line.clone() };
             let face = performance(&line, heard, FrameRate::FILM);
-            let openings = jam_face::openings(face.curve(Control::JawOpen).unwrap().iter(), 0.10);
+            let openings = jam_face::openings(face.curve(Control::JawOpen).unwrap().iter().copied(), 0.10);
             let within = |from: f64| openings.iter().filter(|t| (from..from + 1.0).contains(*t)).count();
             most = most.max(openings.iter().map(|t| within(*t)).max().unwrap_or(0));
         }

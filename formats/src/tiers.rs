@@ -52,8 +52,12 @@ fn covering(labelled: &[(Span, String)], end: Seconds) -> Vec<(Span, String)> {
 /// The tiers `words` and `sounds` of a line; sounds in ARPAbet, vowels with their stress, pauses empty.
 pub fn write(timing: &Timing) -> String {
     let end = timing.end();
-    let words: Vec<(Span, String)> =
-        timing.words.iter().filter(|w| w.span.end > w.span.start).map(|w| (w.span, w.text.clone())).collect();
+    let words: Vec<(Span, String)> = timing
+        .words
+        .iter()
+        .filter(|w| w.span.end > w.span.start)
+        .map(|w| (w.span, w.text.to_string()))
+        .collect();
     let phone = |s: &Sound| match (s.phone, s.stress) {
         (Phone::Sil, _) => String::new(),
         (phone, Some(stress)) if phone.is_vowel() => format!("{}{stress}", phone.name()),
@@ -258,5 +262,5 @@ pub fn read(bytes: &[u8], text: &str, duration: Seconds) -> Result<Timing, Tiers
     push((Phone::Sil, None), None, Span { start: at, end: duration }, None);
     let words =
         words.into_iter().map(|(span, text)| Word { pinned: true, ..Word::new(text, span) }).collect();
-    Ok(Timing { text: text.to_string(), words, sounds, ..Timing::default() })
+    Ok(Timing { text: text.to_string(), words, sounds: sounds.into(), ..Timing::default() })
 }

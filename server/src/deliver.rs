@@ -83,7 +83,7 @@ impl Ready {
             character: member.map_or_else(|| "nobody".into(), |m| m.title.clone()),
             number: app.store.line_number(id)?,
             name: line.name.clone(),
-            text: words.take(4).collect(),
+            text: words.take(4).map(String::from).collect(),
             take: take.map_or(stored.recording_name.clone(), |t| t.name),
             first: sampled.grid.first.0,
             rate: sampled.grid.rate.to_string(),

@@ -124,7 +124,7 @@ fn written(
     let words = match app.analyser.analyse(recording, &text, watch) {
         Ok(found) => {
             let words = found.timing.words.into_iter();
-            words.map(|w| word(w.text + &w.after, Some(w.span), w.confidence)).collect()
+            words.map(|w| word(format!("{}{}", w.text, w.after), Some(w.span), w.confidence)).collect()
         }
         Err(_) => text.split(' ').map(|w| word(w.to_string(), None, 0.0)).collect(),
     };

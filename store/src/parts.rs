@@ -37,13 +37,14 @@ impl Slice<'_> {
     }
 
     fn is_like(&self, other: &Slice<'_>) -> bool {
-        let same = |a: &Sound, b: &Sound| {
-            let b = Sound { word: a.word, ..b.clone() };
-            *a == b
+        let same_words = std::ptr::eq(self.words, other.words) || self.words == other.words;
+        // Where no word came or went before it, the places are the same, too.
+        let same = |(a, b): (&Sound, &Sound)| {
+            self.of(a) == other.of(b) && (a == b || *a == Sound { word: a.word, ..b.clone() })
         };
-        self.words == other.words
+        same_words
             && self.sounds.len() == other.sounds.len()
-            && self.sounds.iter().zip(other.sounds).all(|(a, b)| self.of(a) == other.of(b) && same(a, b))
+            && self.sounds.iter().zip(other.sounds).all(same)
     }
 
     fn write(&self) -> Result<String, StoreError> {
@@ -85,8 +86,8 @@ fn parts(timing: Option<&Timing>) -> Vec<Slice<'_>> {
 pub(crate) fn head(line: &Line) -> Line {
     let bare = |t: &Timing| Timing {
         text: t.text.clone(),
-        words: Vec::new(),
-        sounds: Vec::new(),
+        words: Vec::new().into(),
+        sounds: Vec::new().into(),
         noises: t.noises.clone(),
         listen: t.listen,
         size: t.size,
@@ -115,6 +116,10 @@ pub(crate) fn write(
     before: Option<&Timing>,
     after: Option<&Timing>,
 ) -> Result<(), StoreError> {
+    let shared = |(a, b): (&Timing, &Timing)| a.words.is_shared(&b.words) && a.sounds.is_shared(&b.sounds);
+    if before.zip(after).is_some_and(shared) {
+        return Ok(());
+    }
     let (old, new) = (parts(before), parts(after));
     for (k, part) in new.iter().enumerate() {
         if old.get(k).is_some_and(|o| o.is_like(part)) {

@@ -61,7 +61,7 @@ fn with_text(store: &Store, id: i32, text: &str) -> Arc<Line> {
 /// One long sound as the times of a text.
 fn times(text: &str, length: f64) -> Timing {
     let sounds = vec![Sound::new(Phone::Aa, Span::new(0.0, length))];
-    Timing { text: text.into(), sounds, ..Timing::default() }
+    Timing { text: text.into(), sounds: sounds.into(), ..Timing::default() }
 }
 
 /// A result of an analysis that followed from what asked for it last.
@@ -232,7 +232,7 @@ proptest! {
                     1 if timing.words.is_empty() => {}
                     1 => {
                         let word = at as usize % timing.words.len();
-                        timing.words[word].text = format!("other{at}");
+                        timing.words[word].text = (format!("other{at}")).into();
                     }
                     2 => {
                         timing.sounds.truncate(sound);

@@ -58,6 +58,18 @@ fn said(output: &str, what: &str) -> u64 {
     output.lines().rev().find_map(number).unwrap_or(0)
 }
 
+/// Why the search stopped. Panics that a reader catches are told, too, and stop nothing; one that it does not catch is the
+/// last.
+fn why_it_stopped(told: &str) -> String {
+    let error = told.lines().rev().find(|l| l.contains("ERROR:")).unwrap_or("it does not say why");
+    if !error.contains("deadly signal") {
+        return error.to_string();
+    }
+    let lines: Vec<&str> = told.lines().collect();
+    let Some(place) = lines.iter().rposition(|l| l.contains("panicked at")) else { return error.to_string() };
+    [lines[place], lines.get(place + 1).copied().unwrap_or_default()].join(" ")
+}
+
 /// Looks for so many minutes a reader.
 pub fn run(root: &Path, cargo: &str, minutes: f64, only: Option<&str>) -> Result<()> {
     let target = root.join("target/fuzz");
@@ -114,9 +126,7 @@ pub fn run(root: &Path, cargo: &str, minutes: f64, only: Option<&str>) -> Result
             "nothing".to_string()
         } else {
             broken += 1;
-            let place = told.lines().find(|l| l.contains("panicked at") || l.contains("ERROR:"));
-            let says = told.lines().skip_while(|l| !l.contains("panicked at")).nth(1);
-            [place, says].map(Option::unwrap_or_default).join(" ")
+            why_it_stopped(&told)
         };
         println!("| {reader} | {tried} | {reached} | {most} MB | {why} |");
     }

@@ -97,7 +97,7 @@ fn times_of(whole: &Timing, words: Range<usize>, stretch: Span, ids: &mut Ids) -
     let noises = whole.noises.iter().filter(inside);
     Timing {
         words: whole.words[words].iter().map(|w| Word { span: shifted(w.span), ..w.clone() }).collect(),
-        sounds,
+        sounds: sounds.into(),
         noises: noises.map(|n| Noise { span: shifted(n.span), ..n.clone() }).collect(),
         ..whole.clone()
     }

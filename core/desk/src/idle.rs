@@ -77,7 +77,7 @@ pub fn idle(does: IdleDoes, seconds: f64, seed: u64, grid: FrameGrid) -> Result<
 /// Times of nothing being said for so long.
 pub(crate) fn silence(length: Seconds) -> Timing {
     let pause = Sound::new(Phone::Sil, Span { start: Seconds::ZERO, end: length });
-    Timing { sounds: vec![pause], ..Timing::default() }
+    Timing { sounds: vec![pause].into(), ..Timing::default() }
 }
 
 struct Put<'a> {

@@ -24,7 +24,7 @@ fn speech(seconds: f64) -> Timing {
         sounds.push(Sound { stress: Some((i % 3) as u8), level: -20.0, ..Sound::new(phone, span) });
         at += length;
     }
-    Timing { sounds, ..Timing::default() }
+    Timing { sounds: sounds.into(), ..Timing::default() }
 }
 
 fn curves(c: &mut Criterion) {

@@ -210,25 +210,42 @@ pub(crate) fn peak_near(
 }
 
 /// Openings of a curve: maxima that stand out by at least `least` on both sides, seconds.
-pub fn openings<'a>(curve: impl IntoIterator<Item = &'a f32>, least: f32) -> Vec<f64> {
-    let (mut out, mut high, mut low, mut at, mut up) = (Vec::new(), f32::MIN, f32::MAX, 0, true);
-    for (i, &x) in curve.into_iter().enumerate() {
-        if up {
-            if x > high {
-                (high, at) = (x, i);
+pub fn openings(curve: impl IntoIterator<Item = f32>, least: f32) -> Vec<f64> {
+    let mut looks = Opening::BEGINS;
+    let found = |(i, x): (usize, f32)| looks.goes_on(i, x, least).map(|at| at as f64 / HZ);
+    curve.into_iter().enumerate().filter_map(found).collect()
+}
+
+/// What is known of the opening that is looked for, as a curve is gone through sample by sample.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) struct Opening {
+    high: f32,
+    low: f32,
+    /// The sample in which it is highest.
+    at: usize,
+    up: bool,
+}
+
+impl Opening {
+    pub const BEGINS: Opening = Opening { high: f32::MIN, low: f32::MAX, at: 0, up: true };
+
+    /// Looks at a sample; the one of an opening that is past, if there is one.
+    pub fn goes_on(&mut self, i: usize, x: f32, least: f32) -> Option<usize> {
+        if !self.up {
+            self.low = self.low.min(x);
+            if x - self.low >= least {
+                (self.up, self.high, self.at) = (true, x, i);
             }
-            if high - x >= least {
-                if high - low >= least {
-                    out.push(at as f64 / HZ);
-                }
-                (up, low) = (false, x);
-            }
-        } else {
-            low = low.min(x);
-            if x - low >= least {
-                (up, high, at) = (true, x, i);
-            }
+            return None;
         }
+        if x > self.high {
+            (self.high, self.at) = (x, i);
+        }
+        if self.high - x < least {
+            return None;
+        }
+        let stands_out = self.high - self.low >= least;
+        (self.up, self.low) = (false, x);
+        stands_out.then_some(self.at)
     }
-    out
 }

@@ -207,8 +207,10 @@ mod tests {
 
     fn idle(length: f64, seed: u64) -> Line {
         let silence = Sound { id: 1, ..Sound::new(Phone::Sil, Span::new(0.0, length)) };
-        let mut line =
-            Line { timing: Some(Timing { sounds: vec![silence], ..Timing::default() }), ..Line::new("") };
+        let mut line = Line {
+            timing: Some(Timing { sounds: vec![silence].into(), ..Timing::default() }),
+            ..Line::new("")
+        };
         line.frames.loops = true;
         line.layers.settings.seed = seed;
         let timing = line.timing.clone().unwrap();

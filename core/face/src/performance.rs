@@ -12,6 +12,7 @@ use jam_score::keys;
 use jam_score::{
     Control, Diction, FrameRate, Hands, Laid, LaidTouch, LayerKind, Line, Prosody, Region, Seconds, Timing,
 };
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::ops::Range;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -412,13 +413,13 @@ pub(crate) fn layered(
     }
     // Moods yield to what is said, not to what the mouth keeps to itself.
     let (mut sounds, mut musts) = match &articulation {
-        Some(all) if mouth.amount > 0.0 => (all.sounds.clone(), all.musts.clone()),
-        _ => (Vec::new(), Vec::new()),
+        Some(all) if mouth.amount > 0.0 => (Cow::from(&all.sounds), Cow::from(&all.musts)),
+        _ => Default::default(),
     };
     if !mouth.shares.is_empty() {
         let plays = |start: f64, end: f64| keys::between(&mouth.shares, 0.5 * (start + end)) > 0.0;
-        sounds.retain(|s| plays(s.start, s.end));
-        musts.retain(|m| plays(m.start, m.end));
+        sounds.to_mut().retain(|s| plays(s.start, s.end));
+        musts.to_mut().retain(|m| plays(m.start, m.end));
     }
     let strength = line.layers.settings.guard;
     let before = like.made.as_ref().map(|m| (&**m.guard(), m.speech()));
@@ -477,7 +478,7 @@ pub fn jaw_of_loudness(level: f64, loud: f64, diction: &Diction) -> f64 {
 /// The jaw of a line from its loudness alone; loud is its loudest tenth.
 fn by_loudness(timing: &Timing, diction: &Diction, heard: &Prosody, tail: Seconds) -> Curves {
     let mut face = Curves::at_rest(timing.end() + tail);
-    let mut levels: Vec<f32> = heard.level.clone();
+    let mut levels: Vec<f32> = heard.level.to_vec();
     levels.sort_by(f32::total_cmp);
     let Some(loud) = levels.get(levels.len() * 9 / 10).copied().map(f64::from) else { return face };
     let samples = face.len();

@@ -10,24 +10,28 @@ pub const HZ: f64 = 100.0;
 
 /// Samples of a piece.
 const PIECE: usize = 1024;
+/// Pieces that lie together, so that of a long track few have to be taken over one by one.
+const GROUP: usize = 16;
+
+type Group<T> = Arc<Vec<Arc<[T]>>>;
 
 /// See the head of this file. The last piece is as long as what is left.
 #[derive(Debug, Clone)]
 pub struct Track<T = f32> {
     len: usize,
-    pieces: Arc<Vec<Arc<[T]>>>,
+    groups: Arc<Vec<Group<T>>>,
 }
 
 impl<T> Default for Track<T> {
     fn default() -> Track<T> {
-        Track { len: 0, pieces: Arc::default() }
+        Track { len: 0, groups: Arc::default() }
     }
 }
 
 impl<T: Copy> From<Vec<T>> for Track<T> {
     fn from(values: Vec<T>) -> Track<T> {
-        let pieces = values.chunks(PIECE).map(Arc::from).collect();
-        Track { len: values.len(), pieces: Arc::new(pieces) }
+        let group = |values: &[T]| Arc::new(values.chunks(PIECE).map(Arc::from).collect());
+        Track { len: values.len(), groups: Arc::new(values.chunks(PIECE * GROUP).map(group).collect()) }
     }
 }
 
@@ -41,19 +45,14 @@ impl<T> Index<usize> for Track<T> {
     type Output = T;
 
     fn index(&self, i: usize) -> &T {
-        &self.pieces[i / PIECE][i % PIECE]
+        &self.groups[i / (PIECE * GROUP)][i / PIECE % GROUP][i % PIECE]
     }
 }
 
 impl<T: PartialEq> PartialEq for Track<T> {
     fn eq(&self, other: &Track<T>) -> bool {
-        self.len == other.len && self.pairs(other).all(|(own, their)| same(own, their))
+        self.len == other.len && self.unlike(other).next().is_none()
     }
-}
-
-/// Whether two pieces hold the same; shared ones are not looked at.
-fn same<T: PartialEq>(own: &Arc<[T]>, their: &Arc<[T]>) -> bool {
-    Arc::ptr_eq(own, their) || own[..] == their[..]
 }
 
 impl<T> Track<T> {
@@ -67,14 +66,14 @@ impl<T> Track<T> {
     }
 
     pub fn iter(&self) -> impl DoubleEndedIterator<Item = &T> + Clone {
-        self.pieces.iter().flat_map(|p| p.iter())
+        self.groups.iter().flat_map(|g| g.iter()).flat_map(|p| p.iter())
     }
 
     /// Some of its samples, as they lie together.
     pub fn runs(&self, within: Range<usize>) -> impl Iterator<Item = &[T]> {
         let pieces = within.start / PIECE..within.end.div_ceil(PIECE);
         pieces.filter_map(move |k| {
-            let piece = &self.pieces[k];
+            let piece = self.piece(k)?;
             let from = within.start.saturating_sub(k * PIECE);
             let to = (within.end - k * PIECE).min(piece.len());
             piece.get(from..to)
@@ -91,13 +90,23 @@ impl<T> Track<T> {
         self.len * size_of::<T>()
     }
 
-    fn pairs<'a>(
-        &'a self,
-        other: &'a Track<T>,
-    ) -> impl DoubleEndedIterator<Item = (&'a Arc<[T]>, &'a Arc<[T]>)> {
+    fn piece(&self, k: usize) -> Option<&Arc<[T]>> {
+        self.groups.get(k / GROUP)?.get(k % GROUP)
+    }
+}
+
+impl<T: PartialEq> Track<T> {
+    /// The pieces that hold other values than those of another track; what is shared is not looked at.
+    fn unlike(&self, other: &Track<T>) -> impl DoubleEndedIterator<Item = usize> {
         // A state that took over all of another has nothing to compare.
-        let count = if Arc::ptr_eq(&self.pieces, &other.pieces) { 0 } else { self.pieces.len() };
-        self.pieces[..count].iter().zip(&other.pieces[..count.min(other.pieces.len())])
+        let count = if Arc::ptr_eq(&self.groups, &other.groups) { 0 } else { self.groups.len() };
+        let groups = self.groups[..count].iter().zip(other.groups.iter()).enumerate();
+        let looked_at = groups.filter(|(_, (own, their))| !Arc::ptr_eq(own, their));
+        let pieces = looked_at.flat_map(|(g, (own, their))| {
+            let pairs = own.iter().zip(their.iter()).enumerate();
+            pairs.map(move |(k, (own, their))| (g * GROUP + k, own, their))
+        });
+        pieces.filter(|(_, own, their)| !Arc::ptr_eq(own, their) && own[..] != their[..]).map(|(k, ..)| k)
     }
 }
 
@@ -109,7 +118,7 @@ impl<T: Copy + PartialEq> Track<T> {
         if !len.is_multiple_of(PIECE) {
             pieces.push(vec![value; len % PIECE].into());
         }
-        Track { len, pieces: Arc::new(pieces) }
+        Track { len, groups: Arc::new(pieces.chunks(GROUP).map(|g| Arc::new(g.to_vec())).collect()) }
     }
 
     /// So many samples, as in another track but for some of them, or all, which are made one by one.
@@ -127,9 +136,9 @@ impl<T: Copy + PartialEq> Track<T> {
     /// The same with `own` at some samples.
     #[must_use]
     pub fn with(&self, within: &Range<usize>, own: &[T]) -> Track<T> {
-        let mut pieces: Option<Vec<Arc<[T]>>> = None;
+        let mut groups: Option<Vec<Group<T>>> = None;
         for k in within.start / PIECE..within.end.div_ceil(PIECE) {
-            let (piece, first) = (&self.pieces[k], k * PIECE);
+            let (piece, first) = (&self.groups[k / GROUP][k % GROUP], k * PIECE);
             let (from, to) = (within.start.max(first), within.end.min(first + piece.len()));
             if from >= to {
                 continue;
@@ -138,11 +147,12 @@ impl<T: Copy + PartialEq> Track<T> {
             if piece[here.clone()] != *own {
                 let mut changed = piece.to_vec();
                 changed[here].copy_from_slice(own);
-                pieces.get_or_insert_with(|| Vec::clone(&self.pieces))[k] = changed.into();
+                let groups = groups.get_or_insert_with(|| Vec::clone(&self.groups));
+                Arc::make_mut(&mut groups[k / GROUP])[k % GROUP] = changed.into();
             }
         }
-        match pieces {
-            Some(pieces) => Track { len: self.len, pieces: Arc::new(pieces) },
+        match groups {
+            Some(groups) => Track { len: self.len, groups: Arc::new(groups) },
             None => self.clone(),
         }
     }
@@ -172,13 +182,16 @@ impl<T: Copy + PartialEq> Track<T> {
         if self.len != other.len {
             return 0..self.len.max(other.len);
         }
-        let differs = |(own, their): &(&Arc<[T]>, &Arc<[T]>)| !same(own, their);
-        let Some(first) = self.pairs(other).position(|p| differs(&p)) else { return 0..0 };
-        let behind = self.pairs(other).rev().position(|p| differs(&p)).unwrap_or(0);
-        let last = self.pieces.len() - 1 - behind;
-        let unlike = |k: usize| self.pieces[k].iter().zip(other.pieces[k].iter()).map(|(a, b)| a != b);
-        let start = first * PIECE + unlike(first).position(|differs| differs).unwrap_or(0);
-        let end = last * PIECE + unlike(last).rposition(|differs| differs).unwrap_or(0) + 1;
+        let mut pieces = self.unlike(other);
+        let Some(first) = pieces.next() else { return 0..0 };
+        let last = pieces.next_back().unwrap_or(first);
+        let unlike = |k: usize| {
+            let pair = self.piece(k).zip(other.piece(k));
+            pair.map(|(own, their)| own.iter().zip(their.iter()).map(|(a, b)| a != b))
+        };
+        let start = unlike(first).and_then(|mut piece| piece.position(|differs| differs)).unwrap_or(0);
+        let end = unlike(last).and_then(|mut piece| piece.rposition(|differs| differs)).unwrap_or(0) + 1;
+        let (start, end) = (first * PIECE + start, last * PIECE + end);
         start..end
     }
 }
@@ -191,7 +204,7 @@ impl Track {
 
     /// Its value at a sample, if it has so many.
     pub fn get(&self, i: usize) -> Option<f32> {
-        self.pieces.get(i / PIECE)?.get(i % PIECE).copied()
+        self.piece(i / PIECE)?.get(i % PIECE).copied()
     }
 }
 
@@ -214,7 +227,7 @@ mod tests {
         /// pieces without a change are those of before.
         #[test]
         fn a_track_is_a_list_that_shares(
-            len in 0usize..5000,
+            len in prop_oneof![0usize..5000, 40_000usize..45_000],
             changes in prop::collection::vec((0.0f64..1.0, 0usize..2500, -2i8..3), 0..6),
         ) {
             let first: Vec<f32> = (0..len).map(|i| (i % 7) as f32).collect();
@@ -238,7 +251,8 @@ mod tests {
             let differs = from.zip(to).map_or(0..0, |(from, to)| from..to + 1);
             prop_assert_eq!(track.differs(&before), differs.clone());
             prop_assert_eq!(track == before, differs.is_empty());
-            for (k, (own, their)) in track.pieces.iter().zip(before.pieces.iter()).enumerate() {
+            let pieces = |track: &Track| track.groups.iter().flat_map(|g| g.iter().cloned()).collect::<Vec<Arc<[f32]>>>();
+            for (k, (own, their)) in pieces(&track).iter().zip(pieces(&before).iter()).enumerate() {
                 if (k * PIECE..((k + 1) * PIECE).min(len)).all(|i| !differs.contains(&i)) {
                     // Changed and changed back is a piece of its own, and the same.
                     prop_assert!(own[..] == their[..]);
@@ -246,7 +260,7 @@ mod tests {
             }
             let anew = Track::made(len, Some((&before, differs.clone())), |i| plain[i]);
             prop_assert_eq!(&anew, &track);
-            let shared = anew.pieces.iter().zip(before.pieces.iter()).filter(|(a, b)| Arc::ptr_eq(a, b)).count();
+            let shared = pieces(&anew).iter().zip(&pieces(&before)).filter(|(a, b)| Arc::ptr_eq(a, b)).count();
             prop_assert!(shared >= (differs.start / PIECE) + len.div_ceil(PIECE) - differs.end.max(differs.start).div_ceil(PIECE));
             prop_assert_eq!(Track::even(1.5, len).to_vec(), vec![1.5; len]);
         }

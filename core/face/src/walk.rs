@@ -155,6 +155,11 @@ impl Walk {
         };
         let sounds = [shifted(&every.sounds, from), shifted(&line.sounds, line_at)].concat();
         let face = Performance::plain(face);
-        Walk { face, steps, timing: Timing { sounds, ..Timing::default() }, line_start: Seconds(line_at) }
+        Walk {
+            face,
+            steps,
+            timing: Timing { sounds: sounds.into(), ..Timing::default() },
+            line_start: Seconds(line_at),
+        }
     }
 }

@@ -52,8 +52,12 @@ fn said(sounds: &[(Phone, f64)]) -> (Line, Prosody) {
             if sounding { -20.0 } else { -80.0 }
         })
         .collect();
-    let heard =
-        Prosody { pitch: vec![0.0; 100], level, accents, utterances: utterances.into_iter().collect() };
+    let heard = Prosody {
+        pitch: vec![0.0; 100].into(),
+        level,
+        accents,
+        utterances: utterances.into_iter().collect(),
+    };
     (Line { timing: Some(timing), ..Line::new("t") }, heard)
 }
 

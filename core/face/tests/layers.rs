@@ -49,7 +49,7 @@ fn heard(line: &Line) -> Prosody {
         .collect();
     let end = timing.end().0;
     let utterances = vec![Utterance { own: Seed(1), start: 0.0, end, asks: true, asks_what: false }];
-    Prosody { pitch: vec![0.5; 100], level: vec![-20.0; 100], accents, utterances }
+    Prosody { pitch: vec![0.5; 100].into(), level: vec![-20.0; 100].into(), accents, utterances }
 }
 
 fn over(line: &Line, from: f64, to: f64) -> Stretch {

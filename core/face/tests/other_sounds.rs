@@ -112,12 +112,8 @@ fn heard(text: &str, length: f64, reach: f64) -> Performance {
         [(Phone::Aa, 0.15), (Phone::M, 0.1), (Phone::Sil, length + 0.4), (Phone::M, 0.1), (Phone::Aa, 0.15)]
     {
         let stress = phone.is_vowel().then_some(1);
-        timing.sounds.push(Sound {
-            id: timing.sounds.len() as u32 + 1,
-            stress,
-            level: -20.0,
-            ..Sound::new(phone, Span::new(at, at + long))
-        });
+        let id = timing.sounds.len() as u32 + 1;
+        timing.sounds.push(Sound { id, stress, level: -20.0, ..Sound::new(phone, Span::new(at, at + long)) });
         at += long;
     }
     timing.noises.push(Noise { text: text.into(), span: Span::new(0.45, 0.45 + length) });

@@ -99,8 +99,10 @@ impl Timing {
     }
 
     fn pin(&mut self, word: Option<u32>) {
-        if let Some(word) = word.and_then(|w| self.words.get_mut(w as usize)) {
-            word.pinned = true;
+        if let Some(place) = word.map(|w| w as usize)
+            && self.words.get(place).is_some_and(|w| !w.pinned)
+        {
+            self.words[place].pinned = true;
         }
     }
 
@@ -108,8 +110,12 @@ impl Timing {
     fn fit_words(&mut self) {
         let Timing { words, sounds, .. } = self;
         for own in sounds.chunk_by(|a, b| a.word == b.word) {
-            if let Some(word) = own[0].word.and_then(|w| words.get_mut(w as usize)) {
-                word.span = Span { start: own[0].span.start, end: own[own.len() - 1].span.end };
+            let span = Span { start: own[0].span.start, end: own[own.len() - 1].span.end };
+            // Only a word that does change makes the row one of its own.
+            if let Some(place) = own[0].word.map(|w| w as usize)
+                && words.get(place).is_some_and(|w| w.span != span)
+            {
+                words[place].span = span;
             }
         }
     }

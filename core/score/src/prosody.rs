@@ -1,6 +1,6 @@
 //! What of a voice the layers above the speech follow: where it stands out, how it rises, how its phrases end.
 
-use crate::{Seconds, Seed};
+use crate::{Row, Seconds, Seed};
 
 /// Seconds between values of pitch and level; value `i` stands for `(i + ½) HOP`.
 pub const HOP: f64 = 0.01;
@@ -35,9 +35,9 @@ pub struct Utterance {
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct Prosody {
     /// Semitones above the line's median, smooth, through voiceless stretches too.
-    pub pitch: Vec<f32>,
+    pub pitch: Row<f32>,
     /// dB relative to full scale.
-    pub level: Vec<f32>,
+    pub level: Row<f32>,
     /// In order of time, those with strength 0 too.
     pub accents: Vec<Accent>,
     /// In order of time.

@@ -1,8 +1,9 @@
 //! Words and sounds with their times: what the analysis found and hands corrected.
 
 use crate::ids::{Ids, Numbered, place};
-use crate::{NoiseKind, Phone, Seconds, Span, Symbol};
+use crate::{NoiseKind, Phone, Row, Seconds, Span, Symbol};
 use serde::{Deserialize, Serialize};
+use smol_str::SmolStr;
 
 /// What is known of a recording without reading it again.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -24,10 +25,12 @@ pub struct Word {
     /// Its number in the line, which it keeps through corrections and when the line is timed anew; 0 until it is given.
     pub id: u32,
     /// As written, without the punctuation around it.
-    pub text: String,
+    #[schema(value_type = String)]
+    pub text: SmolStr,
     /// The punctuation that follows it, for phrasing and for show: `,` `.` `?`.
-    #[serde(default, skip_serializing_if = "String::is_empty")]
-    pub after: String,
+    #[serde(default, skip_serializing_if = "SmolStr::is_empty")]
+    #[schema(value_type = String)]
+    pub after: SmolStr,
     pub span: Span,
     /// 0..1, how far the recording bears the word out.
     pub confidence: f32,
@@ -43,8 +46,9 @@ pub struct Word {
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub unsaid: bool,
     /// Signs of its typed sounds that are no sound; they were left out.
-    #[serde(default, skip_serializing_if = "String::is_empty")]
-    pub unread: String,
+    #[serde(default, skip_serializing_if = "SmolStr::is_empty")]
+    #[schema(value_type = String)]
+    pub unread: SmolStr,
 }
 
 impl Sound {
@@ -71,8 +75,8 @@ impl Sound {
 
 impl Word {
     /// A word for sure.
-    pub fn new(text: impl Into<String>, span: Span) -> Word {
-        let (text, after) = (text.into(), String::new());
+    pub fn new(text: impl Into<SmolStr>, span: Span) -> Word {
+        let (text, after) = (text.into(), SmolStr::default());
         Word {
             id: 0,
             text,
@@ -83,7 +87,7 @@ impl Word {
             pinned: false,
             chosen: false,
             unsaid: false,
-            unread: String::new(),
+            unread: SmolStr::default(),
         }
     }
 
@@ -165,9 +169,11 @@ pub struct Listen {
 pub struct Timing {
     /// The text these times belong to.
     pub text: String,
-    pub words: Vec<Word>,
+    #[schema(value_type = Vec<Word>)]
+    pub words: Row<Word>,
     /// Sounds and pauses without gaps from 0 to the end of the recording.
-    pub sounds: Vec<Sound>,
+    #[schema(value_type = Vec<Sound>)]
+    pub sounds: Row<Sound>,
     /// Noises in the pauses, in order.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub noises: Vec<Noise>,
@@ -276,8 +282,12 @@ impl Timing {
 
     /// Gives numbers to the words and sounds that have none.
     pub fn number(&mut self, ids: &mut Ids) {
-        self.words.iter_mut().filter(|w| w.id == 0).for_each(|w| w.id = ids.give());
-        self.sounds.iter_mut().filter(|s| s.id == 0).for_each(|s| s.id = ids.give());
+        if self.words.iter().any(|w| w.id == 0) {
+            self.words.iter_mut().filter(|w| w.id == 0).for_each(|w| w.id = ids.give());
+        }
+        if self.sounds.iter().any(|s| s.id == 0) {
+            self.sounds.iter_mut().filter(|s| s.id == 0).for_each(|s| s.id = ids.give());
+        }
     }
 
     /// The word of a number as it is named in sentences: `“pier”`.

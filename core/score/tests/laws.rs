@@ -135,10 +135,13 @@ fn the_frame_rate_of_american_television_is_exact() {
 fn times_that_run_backwards_are_refused() {
     let sound = |a, b| Sound::new(Phone::Aa, Span::new(a, b));
     let timed = |sounds| Line::new("a").retimed(Some(Timing { sounds, ..Timing::default() })).check();
-    assert!(timed(vec![sound(0.0, 1.0), sound(1.0, 2.0)]).is_ok());
-    assert_eq!(timed(vec![sound(1.0, 0.5)]), Err(EditError::Timing(TimingError::Backwards(0))));
-    assert_eq!(timed(vec![sound(0.0, 1.0), sound(1.5, 2.0)]), Err(EditError::Timing(TimingError::Gap(1))));
-    assert!(timed(vec![sound(f64::NAN, 1.0)]).is_err());
+    assert!(timed(vec![sound(0.0, 1.0), sound(1.0, 2.0)].into()).is_ok());
+    assert_eq!(timed(vec![sound(1.0, 0.5)].into()), Err(EditError::Timing(TimingError::Backwards(0))));
+    assert_eq!(
+        timed(vec![sound(0.0, 1.0), sound(1.5, 2.0)].into()),
+        Err(EditError::Timing(TimingError::Gap(1)))
+    );
+    assert!(timed(vec![sound(f64::NAN, 1.0)].into()).is_err());
 }
 
 #[test]

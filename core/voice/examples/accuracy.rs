@@ -143,7 +143,7 @@ fn doubts(analyser: &Analyser, folder: &Path, material: &serde_json::Value, set:
         let recording = jam_formats::sound::read(&bytes).unwrap();
         let text = item["text"].as_str().unwrap();
         let Ok(true_times) = analyser.analyse(&recording, text, &|_| true) else { continue };
-        let mut words: Vec<String> = true_times.timing.words.iter().map(|w| w.text.clone()).collect();
+        let mut words: Vec<String> = true_times.timing.words.iter().map(|w| w.text.to_string()).collect();
         let place = next(words.len());
         let as_long: Vec<&&str> = listed.iter().filter(|w| w.len() == words[place].len()).collect();
         words[place] = as_long[next(as_long.len())].to_string();

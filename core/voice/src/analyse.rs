@@ -106,7 +106,10 @@ impl Analyser {
         refine(&Looks::new(&samples), &mut sounds);
         sounds.iter_mut().for_each(|s| s.level = tracks.level_of(s.span));
         stress_by_level(&mut sounds);
-        Ok(Found { timing: Timing { sounds, size: size::said(size), ..Timing::default() }, tracks })
+        Ok(Found {
+            timing: Timing { sounds: sounds.into(), size: size::said(size), ..Timing::default() },
+            tracks,
+        })
     }
 
     /// The likeliest sounds, with the features they were heard by, and the size of the voice: what is heard tells the size,
@@ -169,9 +172,9 @@ impl Analyser {
                 let pinned =
                     pinned.filter(|(_, sounds)| word.said.as_ref().is_none_or(|s| *s == as_before(sounds)));
                 Asked {
-                    text: word.text.clone(),
-                    after: word.after.clone(),
-                    unread: word.unread.clone(),
+                    text: word.text.as_str().into(),
+                    after: word.after.as_str().into(),
+                    unread: word.unread.as_str().into(),
                     ways,
                     chosen: word.said.is_none() && before.is_some_and(|(old_word, _)| old_word.chosen),
                     pinned: pinned.map(|(w, s)| (w.clone(), s.clone())),

@@ -13,6 +13,7 @@ use crate::size;
 use crate::text::{Script, Tag};
 use crate::unwritten::{Again, Differs};
 use jam_score::{DOUBTFUL, Noise, Phone, Seconds, Sound, Span, Spoken, Timing, Word};
+use smol_str::SmolStr;
 use std::ops::Range;
 
 /// Median word confidence below which a text is not what the recording says. A wrong text still has a
@@ -32,10 +33,10 @@ const EDGE: f64 = 0.015;
 /// A word of the new text with all that is known of it before listening.
 #[derive(Clone)]
 pub(crate) struct Asked {
-    pub text: String,
-    pub after: String,
+    pub text: SmolStr,
+    pub after: SmolStr,
     /// Signs of its typed sounds that are no sound.
-    pub unread: String,
+    pub unread: SmolStr,
     pub ways: Vec<Spoken>,
     pub chosen: bool,
     /// Of a pinned word what it was and its sounds, which stay.
@@ -470,7 +471,13 @@ fn put(
         at = own.end;
         let confidence = if unsaid { 0.0 } else { sure.next().map_or(0.0, confidence) };
         let (after, unread) = (asked[w].after.clone(), asked[w].unread.clone());
-        timing.words.push(Word { after, unread, confidence, unsaid, ..Word::new(&asked[w].text, own) });
+        timing.words.push(Word {
+            after,
+            unread,
+            confidence,
+            unsaid,
+            ..Word::new(asked[w].text.clone(), own)
+        });
     }
     Ok(())
 }
@@ -505,7 +512,7 @@ fn squeeze(
         }
         let span = Span { start: at(own.start), end: at(own.end) };
         let (after, unread) = (asked[w].after.clone(), asked[w].unread.clone());
-        timing.words.push(Word { after, unread, confidence: 0.0, ..Word::new(&asked[w].text, span) });
+        timing.words.push(Word { after, unread, confidence: 0.0, ..Word::new(asked[w].text.clone(), span) });
         done = own.end;
     }
     Ok(())

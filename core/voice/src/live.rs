@@ -236,7 +236,7 @@ impl Ear {
             );
         }
         crate::analyse::stress_by_level(&mut sounds);
-        Timing { sounds, size: size::said(self.size), ..Timing::default() }
+        Timing { sounds: sounds.into(), size: size::said(self.size), ..Timing::default() }
     }
 }
 

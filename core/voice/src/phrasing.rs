@@ -7,9 +7,9 @@
 
 use crate::prosody::{FLOOR_DB, HOP, VoiceTracks};
 use jam_score::prosody::{Accent, Prosody, Utterance};
-use jam_score::{Phone, Seed, Sound, Span, Timing, is_function_word, percentile};
+use jam_score::{Phone, Row, Seed, Sound, Span, Timing, Word, is_function_word, percentile};
 use serde::Serialize;
-use std::collections::{BTreeSet, HashMap};
+use std::collections::HashMap;
 
 /// Seconds from which a pause parts phrases by itself, and with punctuation before it. Joins of sentences are shorter
 /// in synthetic and fast speech (40 to 80 ms), so that a full stop parts them without any.
@@ -134,14 +134,41 @@ struct Around {
 }
 
 /// What was measured of a voice for a line's times, for the next look at the same voice: of phrases, in order, how they end,
-/// and what is round each vowel.
+/// and what is round each vowel; and what the words and sounds say by themselves.
 #[derive(Debug, Default)]
 pub struct Measured {
     endings: Vec<(Span, Ending)>,
     vowels: Vec<Around>,
+    /// Of every silence whether somebody breathes in it, and how loud the voice is that this was told by.
+    breaths: Vec<(Span, Option<Span>)>,
+    level_db: f32,
+    words: Row<Word>,
+    sounds: Row<Sound>,
+    /// See [`own_seeds`].
+    own: Row<Seed>,
+    /// Which of the words carry grammar.
+    weak: Row<bool>,
 }
 
 impl Measured {
+    /// The breath in a silence, if that was looked for beside a voice as loud.
+    fn breath(&self, silence: Span, level_db: f32) -> Option<Option<Span>> {
+        let at = self.breaths.partition_point(|b| b.0.start < silence.start);
+        self.breaths.get(at).filter(|b| b.0 == silence && self.level_db == level_db).map(|b| b.1)
+    }
+
+    /// Whether the words are spelled as these.
+    fn is_spelled(&self, words: &Row<Word>) -> bool {
+        let alike = || self.words.iter().zip(words).all(|(a, b)| a.text == b.text);
+        self.words.is_shared(words) || (self.words.len() == words.len() && alike())
+    }
+
+    /// Whether the sounds are named as these, and belong to the same words.
+    fn is_named(&self, sounds: &Row<Sound>) -> bool {
+        let alike = |(a, b): (&Sound, &Sound)| a.word == b.word && a.name() == b.name();
+        self.sounds.len() == sounds.len() && self.sounds.iter().zip(sounds).all(alike)
+    }
+
     /// How a phrase ends, if it was measured.
     fn ending(&self, span: Span) -> Option<Ending> {
         let at = self.endings.partition_point(|e| e.0.start < span.start);
@@ -156,7 +183,8 @@ impl Measured {
 
     /// About how much memory it takes, bytes.
     pub fn bytes(&self) -> usize {
-        size_of_val(&self.endings[..]) + size_of_val(&self.vowels[..])
+        let own = size_of_val(&self.own[..]) + size_of_val(&self.weak[..]) + size_of_val(&self.breaths[..]);
+        size_of_val(&self.endings[..]) + size_of_val(&self.vowels[..]) + own
     }
 }
 
@@ -183,12 +211,10 @@ struct Voice<'a> {
     timing: &'a Timing,
     tracks: &'a VoiceTracks,
     /// Semitones above the line's median.
-    pitch: &'a [f32],
+    pitch: &'a Row<f32>,
     /// What was measured of it for other times.
     like: &'a Measured,
     measured: Measured,
-    /// For every sound what is drawn for it starts from.
-    own: Vec<Seed>,
     phrases: Vec<Said>,
     syllables: Vec<Syllable>,
     /// The prominence from which a syllable stands out.
@@ -198,17 +224,29 @@ struct Voice<'a> {
 impl<'a> Voice<'a> {
     fn of(timing: &'a Timing, tracks: &'a VoiceTracks, like: &'a Measured) -> Voice<'a> {
         let pitch = tracks.semitones();
+        let Timing { words, sounds, .. } = timing;
+        let spelled = like.is_spelled(words);
+        let weak = if spelled {
+            like.weak.clone()
+        } else {
+            words.iter().map(|w| is_function_word(&w.text)).collect()
+        };
+        let own = if spelled && like.is_named(sounds) { like.own.clone() } else { own_seeds(timing) };
+        let (words, sounds) = (words.clone(), sounds.clone());
         let mut voice = Voice {
             timing,
             tracks,
             pitch,
             like,
-            measured: Measured::default(),
-            own: own_seeds(timing),
+            measured: Measured { words, sounds, own, weak, ..Measured::default() },
             phrases: Vec::new(),
             syllables: Vec::new(),
             limit: FIXED_LIMIT,
         };
+        let level_db = voice_level(timing);
+        voice.measured.level_db = level_db;
+        let breath = |p: Span| (p, like.breath(p, level_db).unwrap_or_else(|| breath(tracks, p, level_db)));
+        voice.measured.breaths = silences(timing).map(breath).collect();
         voice.phrases = voice.phrases();
         voice.measured.endings = voice.phrases.iter().map(|p| (p.span, p.ending)).collect();
         (voice.syllables, voice.measured.vowels) = voice.syllables().into_iter().unzip();
@@ -340,10 +378,11 @@ impl<'a> Voice<'a> {
         let vowels: Vec<(usize, &Sound)> =
             timing.sounds.iter().enumerate().filter(|(_, s)| s.phone.is_vowel()).collect();
         let wordless = timing.words.is_empty();
-        let weak: Vec<bool> = timing.words.iter().map(|w| is_function_word(&w.text)).collect();
-        let stretch = |s: &Sound| (s.span.length().0.max(0.03) / typical(s.phone)).ln();
-        let usual = percentile(vowels.iter().map(|(_, s)| stretch(s)).collect(), 0.5).unwrap_or(0.0);
-        let weigh = |&(sound, s): &(usize, &Sound)| {
+        let weak = &self.measured.weak;
+        let stretch = |(_, s): &(usize, &Sound)| (s.span.length().0.max(0.03) / typical(s.phone)).ln();
+        let stretched: Vec<f64> = vowels.iter().map(stretch).collect();
+        let usual = percentile(stretched.clone(), 0.5).unwrap_or(0.0);
+        let weigh = |(&(sound, s), stretched): (&(usize, &Sound), f64)| {
             let (start, end) = (s.span.start.0, s.span.end.0);
             let middle = 0.5 * (start + end);
             let next = self.phrases.partition_point(|p| p.span.end.0 + 0.01 < middle);
@@ -355,7 +394,7 @@ impl<'a> Voice<'a> {
             let around = self.like.around(times).copied().unwrap_or_else(|| self.around(times));
             let Around { higher, loudest, louder, .. } = around;
             let is_final = phrase.is_some_and(|i| (self.phrases[i].span.end.0 - end).abs() < FINAL);
-            let longer = stretch(s) - usual - if is_final { FINAL_LENGTH } else { 0.0 };
+            let longer = stretched - usual - if is_final { FINAL_LENGTH } else { 0.0 };
             let weak = s.word.and_then(|w| weak.get(w as usize)) == Some(&true);
             let stressed = if wordless { 1 } else { s.stress.unwrap_or(0) };
             let prominence = BY_PITCH * higher.clamp(0.0, 8.0) / 4.0
@@ -366,46 +405,52 @@ impl<'a> Voice<'a> {
             let time = loudest.map_or(middle, |i| (i as f64 + 0.5) * HOP);
             (Syllable { sound, start, time, prominence, stressed, weak, phrase }, around)
         };
-        vowels.iter().map(weigh).collect()
+        vowels.iter().zip(stretched).map(weigh).collect()
     }
 
     fn accent(&self, syllable: &Syllable, time: f64, strength: f64) -> Accent {
         let sound = syllable.sound;
-        Accent { sound, own: self.own[sound], time, strength }
+        Accent { sound, own: self.measured.own[sound], time, strength }
     }
 
     /// Syllables that stand out, in order of time, and with strength 0 stressed ones that do not.
     fn accents(&self) -> Vec<Accent> {
         // Every phrase has at least its strongest.
-        let mut strongest: Vec<Option<&Syllable>> = vec![None; self.phrases.len()];
-        for s in self.syllables.iter().filter(|s| s.counts()) {
+        let mut strongest: Vec<Option<usize>> = vec![None; self.phrases.len()];
+        for (i, s) in self.syllables.iter().enumerate().filter(|(_, s)| s.counts()) {
             if let Some(most) = s.phrase.and_then(|p| strongest.get_mut(p))
-                && most.is_none_or(|most| most.prominence <= s.prominence)
+                && most.is_none_or(|most| self.syllables[most].prominence <= s.prominence)
             {
-                *most = Some(s);
+                *most = Some(i);
             }
         }
-        let strongest: BTreeSet<usize> = strongest.into_iter().flatten().map(|s| s.sound).collect();
-        let mut order: Vec<&Syllable> = self.syllables.iter().collect();
-        order.sort_by(|a, b| b.prominence.total_cmp(&a.prominence));
-        let mut accents: Vec<Accent> = Vec::new();
-        // Their times in order, so that only the nearest are looked at.
-        let mut times: Vec<f64> = Vec::new();
-        let mut taken: BTreeSet<usize> = BTreeSet::new();
-        for s in &order {
-            let stands_out = s.stressed > 0 && (s.prominence >= self.limit || strongest.contains(&s.sound));
-            let place = times.partition_point(|t| *t < s.time);
-            let near = times[place.saturating_sub(1)..].iter().take(2);
-            let free = near.into_iter().all(|t| (t - s.time).abs() >= APART);
-            if stands_out && free {
+        let mut may = vec![false; self.syllables.len()];
+        strongest.into_iter().flatten().for_each(|i| may[i] = true);
+        let all = self.syllables.iter().enumerate();
+        let mut order: Vec<(usize, &Syllable)> =
+            all.filter(|(i, s)| s.stressed > 0 && (s.prominence >= self.limit || may[*i])).collect();
+        order.sort_by(|a, b| b.1.prominence.total_cmp(&a.1.prominence));
+        // Where there is one already: in a stretch as long as two are apart there is one at most.
+        let stretch = |time: f64| (time / APART).max(0.0) as usize;
+        let last = self.syllables.iter().map(|s| stretch(s.time)).max().unwrap_or(0);
+        let mut there: Vec<Option<f64>> = vec![None; last + 1];
+        let mut taken = vec![false; self.syllables.len()];
+        for (i, s) in order {
+            let own = stretch(s.time);
+            let near = &there[own.saturating_sub(1)..(own + 2).min(there.len())];
+            if near.iter().flatten().all(|t| (t - s.time).abs() >= APART) {
+                there[own] = Some(s.time);
+                taken[i] = true;
+            }
+        }
+        let accent = |(i, s): (usize, &Syllable)| {
+            if taken[i] {
                 let strength = ((s.prominence - self.limit) / 1.6 + 0.25).clamp(0.25, 1.0);
-                accents.push(self.accent(s, s.time, strength));
-                times.insert(place, s.time);
-                taken.insert(s.sound);
+                return Some(self.accent(s, s.time, strength));
             }
-        }
-        let others = order.iter().filter(|s| s.counts() && !taken.contains(&s.sound));
-        accents.extend(others.map(|s| self.accent(s, s.time.max(s.start), 0.0)));
+            s.counts().then(|| self.accent(s, s.time.max(s.start), 0.0))
+        };
+        let mut accents: Vec<Accent> = self.syllables.iter().enumerate().filter_map(accent).collect();
         accents.sort_by(|a, b| a.time.total_cmp(&b.time).then(a.sound.cmp(&b.sound)));
         accents
     }
@@ -433,21 +478,20 @@ impl<'a> Voice<'a> {
         let asks = phrase.ending == Ending::Rises || (marked && !asks_what);
         let sounds = &self.timing.sounds;
         let first = sounds.partition_point(|s| s.span.start < phrase.span.start);
-        let own = self.own.get(first).copied().unwrap_or(Seed(0));
+        let own = self.measured.own.get(first).copied().unwrap_or(Seed(0));
         Utterance { own, start: phrase.span.start.0, end: phrase.span.end.0, asks, asks_what }
     }
 
     fn prosody(&self) -> Prosody {
         let utterances = self.phrases.iter().map(|p| self.utterance(p)).collect();
         let (accents, level) = (self.accents(), self.tracks.level_db.clone());
-        Prosody { accents, utterances, level, pitch: self.pitch.to_vec() }
+        Prosody { accents, utterances, level, pitch: self.pitch.clone() }
     }
 
     fn phrasing(&self) -> Phrasing {
         let (timing, tracks) = (self.timing, self.tracks);
         let range = tracks.range();
         let spoken = || timing.sounds.iter().filter(|s| s.phone != Phone::Sil);
-        let level_db = voice_level(timing);
         let vowels = |span: Span| {
             let from = timing.sounds.partition_point(|s| s.span.start < span.start);
             let own = timing.sounds[from..].iter().take_while(|s| s.span.end.0 <= span.end.0 + 1e-9);
@@ -455,7 +499,6 @@ impl<'a> Voice<'a> {
         };
         let talking: f64 = spoken().map(|s| s.span.length().0).sum();
         let all = spoken().filter(|s| s.phone.is_vowel()).count() as f32;
-        let silences = || timing.sounds.iter().filter(|s| s.phone == Phone::Sil).map(|s| s.span);
         let phrase = |p: &Said| Phrase {
             first: p.words.start as u32,
             end: p.words.end as u32,
@@ -466,20 +509,25 @@ impl<'a> Voice<'a> {
         Phrasing {
             stress: self.stress(),
             phrases: self.phrases.iter().map(phrase).collect(),
-            breaths: silences().filter_map(|p| breath(tracks, p, level_db)).collect(),
-            pauses: silences().filter(|p| p.length().0 >= PAUSE).collect(),
+            breaths: self.measured.breaths.iter().filter_map(|(_, breath)| *breath).collect(),
+            pauses: silences(timing).filter(|p| p.length().0 >= PAUSE).collect(),
             rate: if talking > 0.0 { all / talking as f32 } else { 0.0 },
             pitch_hz: range.middle,
             pitch_range: range.semitones,
-            level_db,
+            level_db: self.measured.level_db,
         }
     }
+}
+
+/// What is silent of a line.
+fn silences(timing: &Timing) -> impl Iterator<Item = Span> {
+    timing.sounds.iter().filter(|s| s.phone == Phone::Sil).map(|s| s.span)
 }
 
 /// For every sound what is drawn for it starts from: its word, which of those spelled so it is, and which sound of it; in
 /// pauses and without words which of its kind it is. Nothing that comes or goes elsewhere changes that, but for the same
 /// word.
-fn own_seeds(timing: &Timing) -> Vec<Seed> {
+fn own_seeds(timing: &Timing) -> Row<Seed> {
     let mut so_far: HashMap<String, u64> = HashMap::new();
     let mut nth = |name: String| {
         let own = Seed(0).name(&name);

@@ -5,7 +5,7 @@
 
 use crate::features::RATE;
 use crate::spread::spread;
-use jam_score::{Span, percentile};
+use jam_score::{Row, Span, percentile};
 use realfft::RealFftPlanner;
 use serde::{Deserialize, Serialize};
 use std::sync::OnceLock;
@@ -21,7 +21,7 @@ const MAX_HZ: f32 = 500.0;
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
 pub struct VoiceTracks {
     /// RMS over 40 ms in dB relative to full scale, [`FLOOR_DB`] at least.
-    pub level_db: Vec<f32>,
+    pub level_db: Row<f32>,
     /// Hz; 0 where there is no voice.
     pub pitch_hz: Vec<f32>,
     /// Spectral balance: level of 50 to 1000 Hz above that of 1000 to 5000 Hz, dB.
@@ -29,7 +29,7 @@ pub struct VoiceTracks {
     pub tilt_db: Vec<f32>,
     /// Worked out when it is first asked for, as is the next.
     #[serde(skip)]
-    semitones: OnceLock<Vec<f32>>,
+    semitones: OnceLock<Row<f32>>,
     #[serde(skip)]
     range: OnceLock<Range>,
 }
@@ -90,12 +90,12 @@ impl VoiceTracks {
     pub fn of(samples: &[f32]) -> VoiceTracks {
         let (pitch_hz, (level_db, tilt_db)) =
             rayon::join(|| pitch(samples), || rayon::join(|| levels(samples), || tilt(samples)));
-        VoiceTracks { level_db, pitch_hz, tilt_db, ..VoiceTracks::default() }
+        VoiceTracks { level_db: level_db.into(), pitch_hz, tilt_db, ..VoiceTracks::default() }
     }
 
     /// Its pitch in semitones above its median, through voiceless stretches.
-    pub(crate) fn semitones(&self) -> &[f32] {
-        self.semitones.get_or_init(|| smooth_pitch(&self.pitch_hz))
+    pub(crate) fn semitones(&self) -> &Row<f32> {
+        self.semitones.get_or_init(|| smooth_pitch(&self.pitch_hz).into())
     }
 
     /// Its range.

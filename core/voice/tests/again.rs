@@ -36,7 +36,7 @@ fn word(line: &Line, place: usize) -> u32 {
 
 fn words(line: &Line) -> Vec<(String, f64, f64)> {
     let timing = line.timing.as_ref().unwrap();
-    timing.words.iter().map(|w| (w.text.clone(), w.span.start.0, w.span.end.0)).collect()
+    timing.words.iter().map(|w| (w.text.to_string(), w.span.start.0, w.span.end.0)).collect()
 }
 
 fn timing(line: &Line) -> &Timing {

@@ -110,11 +110,12 @@ fn the_end_of_a_phrase_rises_or_falls_as_its_pitch_does() {
             .collect();
         let span = Span::new(0.1, 1.0);
         let timing = Timing {
-            words: vec![Word::new("so", span)],
+            words: vec![Word::new("so", span)].into(),
             sounds: vec![
                 Sound::new(Phone::Sil, Span::new(0.0, 0.1)),
                 Sound { word: Some(0), ..Sound::new(Phone::Ow, span) },
-            ],
+            ]
+            .into(),
             ..Timing::default()
         };
         let found = Phrasing::of(&timing, &VoiceTracks::of(&samples));

@@ -104,7 +104,7 @@ pub fn lively(line: &Line, heard: &Prosody) -> Option<Lively> {
     let curve = face.curve(Control::JawOpen)?;
     let sounds = &line.timing.as_ref()?.sounds;
     let spoken: f64 = sounds.iter().filter(|s| s.phone != Phone::Sil).map(|s| s.span.length().0).sum();
-    let opened = openings(curve.iter(), 0.10);
+    let opened = openings(curve.iter().copied(), 0.10);
     let within = |from: f64| opened.iter().filter(|t| (from..from + 1.0).contains(*t)).count();
     // The plain transform: a line is a few hundred samples of which only the lowest bands are wanted.
     let mean = curve.iter().sum::<f32>() / curve.len() as f32;

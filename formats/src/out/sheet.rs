@@ -55,7 +55,7 @@ pub fn rows(timing: &Timing, wiring: &Wiring, sampled: &Sampled) -> Vec<SheetRow
         .words
         .iter()
         .filter(|w| w.span.end > w.span.start)
-        .map(|w| (from_to(w.span), w.text.clone()))
+        .map(|w| (from_to(w.span), w.text.to_string()))
         .map(|((from, to), text)| (from, to, text))
         .collect();
     let sounds: Vec<(i64, i64, String)> = timing

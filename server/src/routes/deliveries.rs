@@ -557,7 +557,7 @@ pub struct FramedWord {
 impl FramedWord {
     pub fn of(word: &jam_score::Word, grid: FrameGrid) -> FramedWord {
         FramedWord {
-            text: word.text.clone(),
+            text: word.text.to_string(),
             first: grid.frame_at(word.span.start).0,
             last: grid.frame_at(word.span.end).0 - 1,
         }

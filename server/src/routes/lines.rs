@@ -305,7 +305,7 @@ pub async fn voice(State(app): State<Arc<App>>, Path(id): Path<i32>) -> Answer<J
         let voice = app.voice(&line.recording, line.document.listen.channel)?;
         Ok(VoiceView {
             hop: jam_voice::prosody::HOP,
-            level_db: voice.tracks.level_db.clone(),
+            level_db: voice.tracks.level_db.to_vec(),
             pitch_hz: voice.tracks.pitch_hz.clone(),
             peak_step: PEAK_STEP,
             peaks: voice.peaks.clone(),

@@ -199,9 +199,10 @@ pub fn view_now(app: &App, id: i32, has: Option<&str>) -> Answer<LineView> {
 }
 
 fn view_around(app: &App, line: StoredLine, has: Option<&str>, around: &Around) -> Answer<LineView> {
+    // First: whoever wants the curves meanwhile waits for it.
+    let spoken = app.spoken(Version { line: line.id, snapshot: None }, &line.document, &line.recording)?;
     let number = app.store.line_number(line.id)?;
     let steps = app.store.steps(line.id)?;
-    let spoken = app.spoken(Version { line: line.id, snapshot: None }, &line.document, &line.recording)?;
     let document = &line.document;
     let same = has.is_some_and(|has| spoken.as_ref().is_some_and(|s| s.times.name == has));
     let retimed = spoken.as_ref().zip(has).filter(|_| !same).and_then(|(s, has)| {

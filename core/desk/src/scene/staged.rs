@@ -162,7 +162,7 @@ impl Act<'_> {
         let end = self.grid.time_of(Frame(self.grid.first.0 + frames as i64)).0.max(0.1);
         let mut pause = Sound::new(Phone::Sil, Span::new(0.0, end));
         pause.id = PAUSE;
-        let timing = Timing { sounds: vec![pause], ..Timing::default() };
+        let timing = Timing { sounds: vec![pause].into(), ..Timing::default() };
         let mut layers = Layers::default();
         layers.settings.seed = self.scene.seed ^ (i as u64 + 1).wrapping_mul(0x9E37_79B9_7F4A_7C15);
         layers.settings.blinks.mode = BlinkMode::Off;

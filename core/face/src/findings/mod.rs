@@ -124,7 +124,7 @@ fn jaw_shown(looked: &Looked<'_>) -> Option<Vec<f64>> {
 fn jaw(looked: &Looked<'_>, out: &mut Vec<Finding>) {
     const MOST: usize = FLAPS as usize;
     let Some(curve) = looked.face.curve(Control::JawOpen) else { return };
-    let openings = openings(curve.iter(), FLAP as f32);
+    let openings = openings(curve.iter().copied(), FLAP as f32);
     let Some(fast) = openings.windows(MOST).find(|w| w[MOST - 1] - w[0] < 1.0) else { return };
     let span = Span::new(fast[0], fast[MOST - 1]);
     let says = format!("The jaw opens {MOST} times within a second.");

@@ -59,14 +59,15 @@ pub struct Sum {
     within: Range<usize>,
     /// In the stretch.
     values: Vec<f64>,
-    /// What stays from a sample on, wherever in the line that is.
+    /// Where it is when the stretch begins, and what stays from a sample within on.
+    start: f64,
     steps: BTreeMap<usize, f64>,
 }
 
 impl Sum {
     /// `start` is where it is before all moves.
     pub fn new(within: &Range<usize>, start: f64) -> Sum {
-        Sum { within: within.clone(), values: vec![0.0; within.len()], steps: [(0, start)].into() }
+        Sum { within: within.clone(), values: vec![0.0; within.len()], start, steps: BTreeMap::new() }
     }
 
     /// Adds what moves from `from` to `to` and is gone then; gives the sample from which it is.
@@ -82,11 +83,15 @@ impl Sum {
     /// Adds a way that is gone from `from` to `to` and stays then; `gone` is how much of it is, 0..1.
     pub fn add(&mut self, from: f64, to: f64, way: f64, gone: impl Fn(f64) -> f64) {
         let last = self.pass(from, to, |t| way * gone(t));
-        *self.steps.entry(last).or_default() += way;
+        if last <= self.within.start {
+            self.start += way;
+        } else if last < self.within.end {
+            *self.steps.entry(last).or_default() += way;
+        }
     }
 
     pub fn curve(self) -> Vec<f64> {
-        let mut stays = 0.0;
+        let mut stays = self.start;
         let mut steps = self.steps.into_iter().peekable();
         let stay = |(i, value): (usize, f64)| {
             while let Some((_, step)) = steps.next_if(|s| s.0 <= i) {

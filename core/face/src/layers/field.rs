@@ -57,7 +57,11 @@ impl<const N: usize> Field<N> {
     /// Lays one part of all stretches in some of the samples.
     fn lay(&mut self, part: usize, within: Range<usize>) {
         let mut most = vec![0.0f64; within.len()];
-        for b in self.brings.iter().filter(|b| b.strong[part] != 0.0) {
+        // Of a long line most lies before and behind; a sample more on either side is near enough.
+        let from = (within.start as f64 - 1.0) / HZ - self.flanks.1;
+        let to = (within.end as f64 + 1.0) / HZ + self.flanks.0;
+        let near = |b: &&Brings<N>| b.end >= from && b.start <= to && b.strong[part] != 0.0;
+        for b in self.brings.iter().filter(near) {
             let own = reach(b, self.flanks, self.most[part].len());
             for i in own.start.max(within.start)..own.end.min(within.end) {
                 let there = window(i as f64 / HZ, b.start, b.end, self.flanks.0, self.flanks.1);

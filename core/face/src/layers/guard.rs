@@ -4,7 +4,7 @@
 //! Shares, ramps and slopes were found on every sound under every mood, by looking and on the wired face; a
 //! rounding that is carried across a consonant insists as long as the lips are round.
 
-use crate::aim::Aspect;
+use crate::aim::{Aim, Aspect};
 use crate::curves::{Curves, HZ, hull};
 use crate::layers::ease::{blurred, window};
 use crate::layers::field::{Brings, Field};
@@ -83,10 +83,16 @@ fn is_soft(control: Control) -> bool {
 
 /// How much a sound insists, in the order of [`Claim::ALL`]; glides by their stronger half.
 fn insists(sound: &SpokenSound) -> [f64; 7] {
-    let lips = |aspect: Aspect| {
-        let own = aims(sound.shape).iter().find(|a| a.aspect == aspect);
-        own.map_or(0.0, |a| a.start.max(a.end) * (1.1 * a.weight).min(1.0))
-    };
+    let lips = |aim: &Aim| aim.start.max(aim.end) * (1.1 * aim.weight).min(1.0);
+    let (mut round, mut spread, mut jaw) = (0.0f64, 0.0, 0.0);
+    for aim in aims(sound.shape) {
+        match aim.aspect {
+            Aspect::Round | Aspect::Protrude => round = round.max(lips(aim)),
+            Aspect::Spread => spread = lips(aim),
+            Aspect::Jaw => jaw = aim.weight.min(1.0),
+            _ => {}
+        }
+    }
     let teeth = match sound.phone {
         Phone::S | Phone::Z => 0.85,
         Phone::Sh | Phone::Zh | Phone::Ch | Phone::Jh => 0.7,
@@ -97,16 +103,7 @@ fn insists(sound: &SpokenSound) -> [f64; 7] {
         Phone::T | Phone::D | Phone::N | Phone::L => 0.35,
         _ => 0.0,
     };
-    let jaw = aims(sound.shape).iter().find(|a| a.aspect == Aspect::Jaw).map_or(0.0, |a| a.weight.min(1.0));
-    [
-        f64::from(sound.is_seal()),
-        if sound.is_tuck() { 0.95 } else { 0.0 },
-        teeth,
-        tongue,
-        lips(Aspect::Round).max(lips(Aspect::Protrude)),
-        lips(Aspect::Spread),
-        jaw,
-    ]
+    [f64::from(sound.is_seal()), if sound.is_tuck() { 0.95 } else { 0.0 }, teeth, tongue, round, spread, jaw]
 }
 
 /// Seconds over which a sound begins to insist and stops.

@@ -90,50 +90,93 @@ impl Move {
     }
 }
 
-/// All moves of the head with a voice, in order of time.
-fn moves(heard: &Prosody, seed: Seed) -> Vec<Move> {
-    let mut all: Vec<Move> = Vec::new();
-    let mut bump = |axis: usize, at: f64, size: f64, rise: f64, fall: f64| {
-        // Its last thousandths must not add up over hundreds of nods.
-        let (from, to) = (at - 4.0 * rise, at + 4.0 * fall);
-        all.push(Move { axis, from, to, does: Does::Nods { at, size, rise, fall } });
-    };
+/// A stressed syllable that the head goes along with.
+#[derive(Debug, Clone, Copy, PartialEq)]
+struct Beat {
+    /// What is drawn for it starts from this.
+    own: Seed,
+    time: f64,
+    strength: f64,
+    /// How much of a nod there is room for since the last one; what does not stand out gets none.
+    room: f64,
+}
+
+/// Seconds before and after a beat in which the head may go along with it.
+const GOES_ALONG: (f64, f64) = (0.8, 1.2);
+
+impl Beat {
+    fn of(accent: &Accent, room: f64) -> Beat {
+        Beat { own: accent.own, time: accent.time, strength: accent.strength, room }
+    }
+
+    fn reach(&self) -> (f64, f64) {
+        (self.time - GOES_ALONG.0, self.time + GOES_ALONG.1)
+    }
+
+    /// What the head does along with it.
+    fn moves(&self, seed: Seed) -> Vec<Move> {
+        if self.strength == 0.0 {
+            let mut dice = seed.name("beat").number(self.own.0).dice();
+            return vec![
+                nod(1, self.time - 0.03, dice.between(0.25, 0.8), 0.08, 0.14),
+                nod(0, self.time, dice.between(-0.5, 0.5), 0.15, 0.25),
+            ];
+        }
+        let mut dice = seed.name("nod").number(self.own.0).dice();
+        // Whether there is one at all: see `beats`.
+        dice.even();
+        let mut size = (1.0 + 2.6 * self.strength) * dice.between(0.8, 1.2) * self.room;
+        let at = self.time - dice.between(0.0, 0.08);
+        // Now and then a toss upward.
+        if dice.even() < 0.15 {
+            size *= -0.8;
+        }
+        vec![
+            nod(1, at, size, 0.085, 0.17),
+            nod(1, at - 0.25, -0.24 * size, 0.09, 0.07),
+            nod(0, at, dice.between(-0.35, 0.35) * size, 0.13, 0.26),
+            nod(2, at, dice.between(-0.30, 0.30) * size, 0.13, 0.26),
+        ]
+    }
+}
+
+/// There and back about a time.
+fn nod(axis: usize, at: f64, size: f64, rise: f64, fall: f64) -> Move {
+    // Its last thousandths must not add up over hundreds of nods.
+    let (from, to) = (at - 4.0 * rise, at + 4.0 * fall);
+    Move { axis, from, to, does: Does::Nods { at, size, rise, fall } }
+}
+
+/// All that the head goes along with, in order of time.
+fn beats(heard: &Prosody, seed: Seed) -> Vec<Beat> {
+    let nods = seed.name("nod");
     let mut last = -9.0;
-    for accent in accents(heard) {
-        let mut dice = seed.name("nod").number(accent.own.0).dice();
-        let gap = accent.time - last;
-        let mut scale = match gap {
+    let beat = |accent: &Accent| {
+        if accent.strength <= 0.0 {
+            return Some(Beat::of(accent, 0.0));
+        }
+        let room = match accent.time - last {
             g if g < 0.35 && accent.strength < 0.7 => 0.0,
             g if g < 0.60 => 0.65,
             _ => 1.0,
         };
         // Not every accent.
-        if dice.even() < 0.12 && accent.strength < 0.6 {
-            scale = 0.0;
+        let left_out = nods.number(accent.own.0).dice().even() < 0.12 && accent.strength < 0.6;
+        if room == 0.0 || left_out {
+            return None;
         }
-        if scale == 0.0 {
-            continue;
-        }
-        let mut size = (1.0 + 2.6 * accent.strength) * dice.between(0.8, 1.2) * scale;
-        let at = accent.time - dice.between(0.0, 0.08);
         last = accent.time;
-        // Now and then a toss upward.
-        if dice.even() < 0.15 {
-            size *= -0.8;
-        }
-        bump(1, at, size, 0.085, 0.17);
-        bump(1, at - 0.25, -0.24 * size, 0.09, 0.07);
-        bump(0, at, dice.between(-0.35, 0.35) * size, 0.13, 0.26);
-        bump(2, at, dice.between(-0.30, 0.30) * size, 0.13, 0.26);
-    }
-    for accent in heard.accents.iter().filter(|a| a.strength == 0.0) {
-        let mut dice = seed.name("beat").number(accent.own.0).dice();
-        bump(1, accent.time - 0.03, dice.between(0.25, 0.8), 0.08, 0.14);
-        bump(0, accent.time, dice.between(-0.5, 0.5), 0.15, 0.25);
-    }
+        Some(Beat::of(accent, room))
+    };
+    heard.accents.iter().filter_map(beat).collect()
+}
+
+/// All moves of the head with the phrases of a voice, in order of time.
+fn moves(heard: &Prosody, seed: Seed) -> Vec<Move> {
+    let mut all: Vec<Move> = Vec::new();
     for phrase in &heard.utterances {
         // Breath before speaking lifts it.
-        bump(1, phrase.start - 0.12, -0.8, 0.14, 0.22);
+        all.push(nod(1, phrase.start - 0.12, -0.8, 0.14, 0.22));
     }
     let mut now = [0.0; 3];
     let mut go = |all: &mut Vec<Move>, next: [f64; 3], from: f64, takes: f64| {
@@ -166,9 +209,11 @@ fn moves(heard: &Prosody, seed: Seed) -> Vec<Move> {
     all
 }
 
-/// Samples in which some moves differ from others.
-fn differing_moves(own: &[Move], other: &[Move], samples: usize) -> Range<usize> {
+/// Samples in which what some beats and moves do differs from what others do.
+fn differing_moves(own: (&[Beat], &[Move]), other: (&[Beat], &[Move]), samples: usize) -> Range<usize> {
     let mut all = Reached::default();
+    all.items(own.0, other.0, Beat::reach);
+    let (own, other) = (own.1, other.1);
     let (gone, put) = all.items(own, other, |m| (m.from, m.to));
     for axis in 0..3 {
         // What is left is exact, whatever the order: see `grained`.
@@ -184,6 +229,7 @@ fn differing_moves(own: &[Move], other: &[Move], samples: usize) -> Range<usize>
 /// What the voice does to the head, with how it sways.
 #[derive(Debug)]
 pub struct Head {
+    beats: Vec<Beat>,
     moves: Vec<Move>,
     /// Yaw, pitch and roll of the moves alone.
     moved: [Track<f64>; 3],
@@ -205,17 +251,22 @@ impl Head {
     pub fn bytes(&self) -> usize {
         let blurred = [&self.ridden, &self.mean].into_iter().chain(&self.turns);
         let moved: usize = self.moved.iter().map(Track::bytes).sum();
-        blurred.map(|t| t.bytes()).sum::<usize>() + moved + size_of_val(&self.moves[..])
+        blurred.map(|t| t.bytes()).sum::<usize>()
+            + moved
+            + size_of_val(&self.moves[..])
+            + size_of_val(&self.beats[..])
     }
 }
 
 /// Where the pitch that the head rides on differs between two voices: in how high it is, or in where something is said.
 fn differing_pitch(heard: &Prosody, before: &Prosody, samples: usize) -> Range<usize> {
     let mut all = Reached::default();
-    let place = |i: usize| i as f64 * HOP;
-    let unlike = |i: &usize| heard.pitch.get(*i) != before.pitch.get(*i);
-    let longest = heard.pitch.len().max(before.pitch.len());
-    if let (Some(first), Some(last)) = ((0..longest).find(unlike), (0..longest).rev().find(unlike)) {
+    if heard.pitch != before.pitch {
+        let place = |i: usize| i as f64 * HOP;
+        let unlike = |i: &usize| heard.pitch.get(*i) != before.pitch.get(*i);
+        let longest = heard.pitch.len().max(before.pitch.len());
+        let first = (0..longest).find(unlike).unwrap_or(0);
+        let last = (0..longest).rev().find(unlike).unwrap_or(0);
         // Values stand for the middle between two times, the last one for all that comes.
         let last = if heard.pitch.len() == before.pitch.len() { place(last + 2) } else { f64::INFINITY };
         all.time(place(first.saturating_sub(2)), last);
@@ -237,10 +288,16 @@ pub fn head(
     let Swing { nods, sway } = swing;
     let samples = sways[0].len();
     let (like, before) = like.filter(|(l, _)| l.moved[0].len() == samples).unzip();
-    let moves = moves(heard, seed);
-    let within = like.map_or(0..samples, |l| differing_moves(&moves, &l.moves, samples));
+    let (beats, moves) = (beats(heard, seed), moves(heard, seed));
+    let differs = |l: &Head| differing_moves((&beats, &moves), (&l.beats, &l.moves), samples);
+    let within = like.map_or(0..samples, differs);
     let mut sums = [0.0; 3].map(|x| Sum::new(&within, x));
-    for one in &moves {
+    // Only beats that are near enough.
+    let (from, to) = (within.start as f64 / HZ - GOES_ALONG.1, within.end as f64 / HZ + GOES_ALONG.0);
+    let first = beats.partition_point(|b| b.time < from);
+    let near = beats[first..].iter().take_while(|b| b.time <= to);
+    let along: Vec<Move> = near.flat_map(|b| b.moves(seed)).collect();
+    for one in along.iter().chain(&moves) {
         let sum = &mut sums[one.axis];
         match one.does {
             Does::Goes { way, .. } => sum.add(one.from, one.to, way, |t| one.at(t)),
@@ -281,7 +338,7 @@ pub fn head(
         |axis: usize| weighs(axis, like.map(|l| moved[axis].differs(&l.moved[axis])), &|i| moved[axis][i]);
     let nodded = like.map(|l| hull(&mean.from.differs(&l.mean.from), &mean.made.differs(&l.mean.made)));
     let turns = [aside(0), weighs(1, nodded, &pitch), aside(2)];
-    Head { moves, moved, ridden, mean, turns }
+    Head { beats, moves, moved, ridden, mean, turns }
 }
 
 /// A brow raise or frown on a stressed word.
@@ -349,9 +406,13 @@ pub fn alive(samples: usize, seed: Seed, loops: Option<f64>) -> BTreeMap<Control
 fn lifts(heard: &Prosody, seed: Seed, amount: f64) -> (Vec<Lift>, Vec<Raise>) {
     let (mut lifts, mut raises) = (Vec::new(), Vec::new());
     let mut last = -9.0;
+    let brows = seed.name("brow");
     for accent in accents(heard) {
-        let mut dice = seed.name("brow").number(accent.own.0).dice();
-        if accent.strength < 0.35 || accent.time - last < 0.6 || dice.even() < 0.2 {
+        if accent.strength < 0.35 || accent.time - last < 0.6 {
+            continue;
+        }
+        let mut dice = brows.number(accent.own.0).dice();
+        if dice.even() < 0.2 {
             continue;
         }
         last = accent.time;
@@ -415,9 +476,12 @@ pub fn brows(
         }
         None => 0..samples,
     };
+    // Of a long line most lies before and behind.
+    let (from, to) = ((within.start as f64 - 1.0) / HZ, (within.end as f64 + 1.0) / HZ);
+    let near: Vec<&Lift> = lifts.iter().filter(|l| l.to >= from && l.from <= to).collect();
     let track = |control: Control| {
         let mut track = vec![0.0f64; within.len()];
-        for lift in lifts.iter().filter(|l| l.control == control) {
+        for lift in near.iter().filter(|l| l.control == control) {
             let to = ((lift.to * HZ).ceil().max(0.0) as usize).min(within.end);
             let from = ((lift.from * HZ).floor().max(0.0) as usize).max(within.start);
             for i in from..to {
@@ -475,6 +539,17 @@ mod tests {
                 let apart = inside.map(|i| (track[i] - track[i + period]).abs()).fold(0.0, f64::max);
                 assert!(moves > 0.2 && apart < 1e-6, "{seconds}: {moves} {apart}");
             }
+        }
+    }
+
+    /// What the head does along with a beat lies as near to it as is looked.
+    #[test]
+    fn a_beat_is_over_in_time() {
+        for (own, strength) in (0..200).flat_map(|own| [(own, 0.0), (own, 1.0)]) {
+            let accent = Accent { sound: 0, own: Seed(own), time: 10.0, strength };
+            let beat = Beat::of(&accent, 1.0);
+            let (from, to) = beat.reach();
+            assert!(beat.moves(Seed(7)).iter().all(|m| m.from >= from && m.to <= to));
         }
     }
 

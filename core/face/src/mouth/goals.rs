@@ -77,7 +77,7 @@ impl Run {
 }
 
 /// All goals of one organ. What another state of the line has as well is shared with it.
-pub type Runs = Vec<Arc<Run>>;
+pub type Runs = Arc<Vec<Arc<Run>>>;
 
 /// Sounds whose goals lie together.
 pub const TOGETHER: usize = 64;
@@ -125,7 +125,7 @@ pub fn gather(
     like: Option<&Gathered>,
 ) -> Gathered {
     let like = like.filter(|l| l.diction == *diction);
-    let mut runs: [Runs; Organ::ALL.len()] = Default::default();
+    let mut runs: [Vec<Arc<Run>>; Organ::ALL.len()] = Default::default();
     for (k, first) in (0..sounds.len()).step_by(TOGETHER).enumerate() {
         let own = first..(first + TOGETHER).min(sounds.len());
         if let Some(like) = like.filter(|l| l.knows(sounds, &own)) {
@@ -163,8 +163,13 @@ pub fn gather(
             sound: must.sound,
         });
     }
-    all.put(&mut runs);
-    Gathered { runs, sounds: sounds.to_vec(), diction: *diction }
+    let known = like.map(|l| l.runs.each_ref().map(|runs| runs.last()));
+    for (organ, (goals, runs)) in all.goals.into_iter().zip(&mut runs).enumerate() {
+        // Mostly what they were: whoever takes over sees that they are, if they are shared.
+        let same = known.as_ref().and_then(|known| known[organ]).filter(|known| known.goals == goals);
+        runs.push(same.cloned().unwrap_or_else(|| Arc::new(Run::of(goals))));
+    }
+    Gathered { runs: runs.map(Arc::new), sounds: sounds.to_vec(), diction: *diction }
 }
 
 impl<'a> Gatherer<'a> {
@@ -173,7 +178,7 @@ impl<'a> Gatherer<'a> {
     }
 
     /// Puts what was gathered behind what lies there already, as one run of each organ.
-    fn put(self, runs: &mut [Runs]) {
+    fn put(self, runs: &mut [Vec<Arc<Run>>]) {
         self.goals.into_iter().zip(runs).for_each(|(goals, runs)| runs.push(Arc::new(Run::of(goals))));
     }
 

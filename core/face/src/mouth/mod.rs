@@ -8,7 +8,7 @@ pub mod noises;
 pub mod trajectory;
 mod wish;
 
-use crate::curves::{Curves, HZ, openings, peak_near};
+use crate::curves::{Curves, HZ, peak_near};
 use crate::organ::Organ;
 use crate::sounds::{SpokenSound, spoken};
 use crate::track::Track;
@@ -17,8 +17,8 @@ use jam_score::{Diction, FrameRate, Reach, Seconds, Timing};
 use musts::Must;
 use std::cmp::Ordering;
 use std::sync::Arc;
-use trajectory::Solved;
 pub(crate) use trajectory::Source;
+use trajectory::{Limits, Opened, Solved, limits};
 pub(crate) use wish::Factor;
 
 /// Passes that move the goals of jaw beats against the error of their peaks. Over the demo's twelve lines
@@ -43,6 +43,8 @@ pub(crate) struct Articulation {
 pub(crate) struct Ways {
     goals: Option<Arc<Gathered>>,
     all: Vec<Solved>,
+    /// Where the jaw opens, each time that was asked.
+    opened: Vec<Opened>,
     /// The last one of each organ with its curve, in the order of [`Organ::ALL`].
     curves: Vec<(Solved, Track)>,
 }
@@ -71,9 +73,9 @@ struct Solver<'a> {
 }
 
 impl Solver<'_> {
-    fn solve(&mut self, organ: Organ, goals: &Runs, musts: &[Must]) -> Solved {
+    fn solve(&mut self, organ: Organ, goals: &Runs, limits: &Limits) -> Solved {
         let like = self.like.all.get(self.made.len());
-        let way = Solved::new(organ, goals, musts, self.samples, self.diction, like);
+        let way = Solved::new(organ, goals, limits, self.samples, self.diction, like);
         self.made.push(way.clone());
         way
     }
@@ -101,17 +103,21 @@ impl Articulation {
         musts.retain(|m| sure(m.sound));
         let mut solver = Solver { diction, samples, like, made: Vec::new() };
         let own = |organ: Organ| &goals.runs[organ as usize];
-        let mut jaw = aligned_jaw(&sounds, own(Organ::Jaw), &musts, &mut solver);
+        let within = limits(&musts);
+        let mut jaw = aligned_jaw(&sounds, own(Organ::Jaw), &within[Organ::Jaw as usize], &mut solver);
         let mut solved: Vec<Solved> =
-            Organ::ALL.iter().skip(1).map(|o| solver.solve(*o, own(*o), &musts)).collect();
+            Organ::ALL.iter().skip(1).map(|o| solver.solve(*o, own(*o), &within[*o as usize])).collect();
         // Last, since nobody knows how often.
+        let mut opened: Vec<Opened> = Vec::new();
         loop {
-            let kept = opened_too_often(&sounds, &jaw, &musts, diction);
+            opened.push(jaw.opened(OPENING, like.opened.get(opened.len())));
+            let times = opened.last().map(Opened::times).unwrap_or_default();
+            let kept = opened_too_often(&times, &sounds, &jaw, &musts, diction);
             if kept.is_empty() {
                 break;
             }
             musts.extend(kept);
-            jaw = solver.solve(Organ::Jaw, jaw.runs(), &musts);
+            jaw = solver.solve(Organ::Jaw, jaw.runs(), &limits(&musts)[Organ::Jaw as usize]);
         }
         solved.insert(0, jaw);
         for sound in &mut sounds {
@@ -123,7 +129,7 @@ impl Articulation {
             (solved, curve)
         };
         let curves = Organ::ALL.iter().zip(solved).map(curved).collect();
-        let ways = Ways { goals: Some(goals), all: solver.made, curves };
+        let ways = Ways { goals: Some(goals), all: solver.made, opened, curves };
         Some(Articulation { sounds, musts, ways })
     }
 
@@ -137,10 +143,10 @@ const PEAK: f64 = 0.05;
 
 /// The jaw with every beat's peak on its sound. Held vowels are left alone: the maximum of a
 /// plateau is noise.
-fn aligned_jaw(sounds: &[SpokenSound], goals: &Runs, musts: &[Must], solver: &mut Solver<'_>) -> Solved {
+fn aligned_jaw(sounds: &[SpokenSound], goals: &Runs, limits: &Limits, solver: &mut Solver<'_>) -> Solved {
     let hold = solver.diction.hold.0;
     let beats = |sound: &SpokenSound| sound.owns_beat && sound.length() <= hold;
-    let mut solved = solver.solve(Organ::Jaw, goals, musts);
+    let mut solved = solver.solve(Organ::Jaw, goals, limits);
     for pass in 0..ALIGN_PASSES {
         let samples = solved.samples();
         // Goals that are shared with another state of the line are moved as there, where the curve is the same, too.
@@ -180,8 +186,8 @@ fn aligned_jaw(sounds: &[SpokenSound], goals: &Runs, musts: &[Must], solver: &mu
             }
             Arc::new(Run::of(goals))
         };
-        let runs = solved.runs().iter().zip(goals).enumerate().map(moved).collect();
-        solved = solver.solve(Organ::Jaw, &runs, musts);
+        let runs = Arc::new(solved.runs().iter().zip(goals.iter()).enumerate().map(moved).collect());
+        solved = solver.solve(Organ::Jaw, &runs, limits);
     }
     solved
 }
@@ -192,12 +198,17 @@ const NEAR: f64 = 2.0;
 /// The jaw beats of a diction are so many openings a second at most, whatever is said: of too many in one second, the
 /// smallest is kept down, one without a beat of its own before those with one; of seconds near each other, in the first
 /// only, since that may be enough. None if there are no more than that.
-fn opened_too_often(sounds: &[SpokenSound], jaw: &Solved, musts: &[Must], diction: &Diction) -> Vec<Must> {
-    let curve: Vec<f32> = jaw.curve().iter().map(|x| *x as f32).collect();
-    let times = openings(&curve, OPENING);
+fn opened_too_often(
+    times: &[f64],
+    sounds: &[SpokenSound],
+    jaw: &Solved,
+    musts: &[Must],
+    diction: &Diction,
+) -> Vec<Must> {
     let most = diction.beat.ceil() as usize;
     let lead = diction.lead.0;
-    let at = |t: f64| f64::from(curve[((t * HZ).round() as usize).min(curve.len() - 1)]);
+    let last = jaw.samples() - 1;
+    let at = |t: f64| f64::from(jaw.at(((t * HZ).round() as usize).min(last)) as f32);
     let said = |t: f64| {
         let i = sounds.partition_point(|s| s.end <= t + lead);
         sounds.get(i).filter(|s| t + lead >= s.start).map(|_| i)

@@ -86,7 +86,8 @@ pub fn span_of(sounds: &[SpokenSound], i: usize, rate: FrameRate) -> (f64, f64) 
 pub fn gather(sounds: &[SpokenSound], diction: &Diction, rate: FrameRate) -> Vec<Must> {
     let mut seals: Vec<Must> = Vec::new();
     let mut others: Vec<Must> = Vec::new();
-    for (i, sound) in sounds.iter().enumerate() {
+    let rules = |s: &SpokenSound| s.is_seal() || s.is_tuck() || s.is_tongue() || s.is_teeth();
+    for (i, sound) in sounds.iter().enumerate().filter(|(_, s)| rules(s)) {
         let (start, end) = span_of(sounds, i, rate);
         let must = |organ, low, high| Must { organ, start, end, low, high, sound: i };
         if sound.is_seal() {

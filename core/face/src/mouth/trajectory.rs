@@ -13,9 +13,10 @@
 use super::beats::lively;
 use super::goals::{Goal, Run, Runs};
 use super::musts::Must;
-use crate::curves::{HZ, place};
+use crate::curves::{HZ, Opening, place};
 use crate::organ::Organ;
 use jam_score::{Diction, differing, differing_by};
+use std::collections::BTreeMap;
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -173,7 +174,7 @@ fn pulls(runs: &[Arc<Run>]) -> Vec<Pull> {
 
 /// Limits that a must sets to its organ, whoever's it is.
 #[derive(Debug, Clone, PartialEq)]
-struct Limit {
+pub struct Limit {
     start: f64,
     end: f64,
     low: Option<f64>,
@@ -190,6 +191,16 @@ impl Limit {
     fn reach(&self, n: usize) -> (usize, usize) {
         (place(self.start + 1e-8, n).floor() as usize, place(self.end - 1e-8, n).ceil() as usize)
     }
+}
+
+/// All limits of one organ.
+pub type Limits = Arc<Vec<Limit>>;
+
+/// What musts limit, by organ, in the order of [`Organ::ALL`].
+pub fn limits(musts: &[Must]) -> [Limits; Organ::ALL.len()] {
+    let mut all: [Vec<Limit>; Organ::ALL.len()] = Default::default();
+    musts.iter().for_each(|m| all[m.organ as usize].push(Limit::of(m)));
+    all.map(Arc::new)
 }
 
 /// What a piece of a way follows from: nothing else changes it.
@@ -316,9 +327,29 @@ struct Piece {
 pub struct Solved {
     organ: Organ,
     /// What the whole way follows from, beside how long it is and how slow.
-    runs: Arc<Runs>,
-    limits: Arc<Vec<Limit>>,
-    pieces: Vec<Arc<Piece>>,
+    runs: Runs,
+    limits: Limits,
+    pieces: Arc<Vec<Arc<Piece>>>,
+}
+
+/// Where a way opens, and piece by piece how that was found.
+#[derive(Debug, Clone, Default)]
+pub struct Opened(Vec<Arc<OpenedPiece>>);
+
+#[derive(Debug)]
+struct OpenedPiece {
+    piece: Arc<Piece>,
+    before: Opening,
+    /// Grid points.
+    found: Vec<usize>,
+    after: Opening,
+}
+
+impl Opened {
+    /// Seconds.
+    pub fn times(&self) -> Vec<f64> {
+        self.0.iter().flat_map(|p| &p.found).map(|i| *i as f64 / HZ).collect()
+    }
 }
 
 /// The piece that a grid point belongs to, of so many.
@@ -327,12 +358,12 @@ fn piece_of(i: usize, count: usize) -> usize {
 }
 
 impl Solved {
-    /// The way of `organ` through its goals on `n` grid points, within 0..1. Musts of other organs are ignored. `like` is
-    /// what was solved before: pieces that follow from the same are taken over.
+    /// The way of `organ` through its goals on `n` grid points, within 0..1 and its limits. `like` is what was solved before:
+    /// pieces that follow from the same are taken over.
     pub fn new(
         organ: Organ,
         runs: &Runs,
-        musts: &[Must],
+        limits: &Limits,
         n: usize,
         diction: &Diction,
         like: Option<&Solved>,
@@ -351,15 +382,14 @@ impl Solved {
         let near = |(from, to): (usize, usize)| {
             piece_of(from.saturating_sub(beside), count)..=piece_of(to + beside, count)
         };
-        let limits: Vec<Limit> = musts.iter().filter(|m| m.organ == organ).map(Limit::of).collect();
-        // Pieces that nothing changed near.
         let fits = |l: &&Solved| {
             let first = l.pieces.first().map(|p| &p.inputs);
             l.organ == organ && l.samples() == n && first.is_some_and(|i| i.slow == slow && i.rest == rest)
         };
-        let mut kept: Vec<Option<Arc<Piece>>> = vec![None; count];
-        if let Some(like) = like.filter(fits) {
-            kept = like.pieces.iter().cloned().map(Some).collect();
+        let like = like.filter(fits);
+        // Pieces that something changed near.
+        let mut anew = vec![like.is_none(); count];
+        if let Some(like) = like {
             // What all musts want together lies behind what the sounds want one after the other.
             let (was, was_musts) = like.runs.split_at(like.runs.len().saturating_sub(1));
             let (is, is_musts) = runs.split_at(runs.len().saturating_sub(1));
@@ -369,37 +399,46 @@ impl Solved {
                 let (gone, put) = (pulls(&was[gone]), pulls(&is[put]));
                 let (out, new) = differing(&gone, &put);
                 let changed = gone[out].iter().chain(&put[new]).map(|p| p.reach(n));
-                changed.for_each(|reach| kept[near(reach)].fill(None));
+                changed.for_each(|reach| anew[near(reach)].fill(true));
             }
-            let (gone, put) = differing(&like.limits, &limits);
+            let (gone, put) = differing(&like.limits, limits);
             let changed = like.limits[gone].iter().chain(&limits[put]).map(|l| l.reach(n));
-            changed.for_each(|reach| kept[near(reach)].fill(None));
+            changed.for_each(|reach| anew[near(reach)].fill(true));
         }
-        let mut all: Vec<Option<Inputs>> = (0..count).map(|k| kept[k].is_none().then(|| inputs(k))).collect();
-        for run in runs.iter().filter(|r| !r.goals.is_empty()) {
-            if all[near(reach(run.from, run.to, n))].iter().all(Option::is_none) {
-                continue;
-            }
+        let mut all: BTreeMap<usize, Inputs> =
+            (0..count).filter(|k| anew[*k]).map(|k| (k, inputs(k))).collect();
+        // Of a long line most lies before and behind what is solved; what lies beyond its ends counts there.
+        let ends = all.first_key_value().zip(all.last_key_value());
+        let (start, end) = ends.map_or((n, 0), |(first, last)| (first.1.within.start, last.1.within.end));
+        let start = if start == 0 { f64::NEG_INFINITY } else { (start as f64 - 1.0) / HZ };
+        let end = if end == n { f64::INFINITY } else { (end as f64 + 1.0) / HZ };
+        for run in runs.iter().filter(|r| !r.goals.is_empty() && r.to >= start && r.from <= end) {
             for pull in run.goals.iter().map(Pull::of) {
-                for inputs in all[near(pull.reach(n))].iter_mut().flatten() {
+                for (_, inputs) in all.range_mut(near(pull.reach(n))) {
                     inputs.pulls.push(pull.clone());
                 }
             }
         }
-        for limit in &limits {
-            for inputs in all[near(limit.reach(n))].iter_mut().flatten() {
+        for limit in limits.iter().filter(|l| l.end >= start && l.start <= end) {
+            for (_, inputs) in all.range_mut(near(limit.reach(n))) {
                 inputs.limits.push(limit.clone());
             }
         }
-        let piece = |(k, inputs): (usize, Option<Inputs>)| {
-            let inputs = inputs?;
+        let solve = |(k, inputs): (usize, Inputs)| {
             let system = System::of(&inputs);
             let curve = own(k).map(|i| system.at(i - inputs.within.start)).collect();
-            Some(Arc::new(Piece { inputs, curve }))
+            (k, Arc::new(Piece { inputs, curve }))
         };
-        let made = all.into_iter().enumerate().map(piece);
-        let pieces = kept.into_iter().zip(made).filter_map(|(kept, made)| kept.or(made)).collect();
-        Solved { organ, runs: Arc::new(runs.clone()), limits: Arc::new(limits), pieces }
+        let solved = all.into_iter().map(solve);
+        let pieces = match like {
+            None => Arc::new(solved.map(|(_, piece)| piece).collect()),
+            Some(like) => {
+                let mut pieces = like.pieces.clone();
+                solved.for_each(|(k, piece)| Arc::make_mut(&mut pieces)[k] = piece);
+                pieces
+            }
+        };
+        Solved { organ, runs: runs.clone(), limits: limits.clone(), pieces }
     }
 
     /// The goals that it was solved for.
@@ -424,7 +463,7 @@ impl Solved {
 
     /// The grid points in which it may differ from another way of as many.
     pub fn differs(&self, other: &Solved) -> Range<usize> {
-        let pairs = self.pieces.iter().zip(&other.pieces).enumerate();
+        let pairs = self.pieces.iter().zip(other.pieces.iter()).enumerate();
         let own = |(k, (own, _)): (usize, (&Arc<Piece>, _))| k * PIECE..k * PIECE + own.curve.len();
         let mut differ = pairs.filter(|(_, (own, their))| !Arc::ptr_eq(own, their)).map(own);
         let Some(first) = differ.next() else { return 0..0 };
@@ -437,9 +476,27 @@ impl Solved {
         self.pieces[k].curve[i - k * PIECE]
     }
 
+    /// Where it opens by at least so much; `like` is where another way did, of which what is the same is taken over.
+    pub fn opened(&self, least: f32, like: Option<&Opened>) -> Opened {
+        let mut looks = Opening::BEGINS;
+        let piece = |(k, piece): (usize, &Arc<Piece>)| {
+            let same = |l: &&Arc<OpenedPiece>| Arc::ptr_eq(&l.piece, piece) && l.before == looks;
+            if let Some(known) = like.and_then(|l| l.0.get(k)).filter(same) {
+                looks = known.after;
+                return known.clone();
+            }
+            let before = looks;
+            let points = piece.curve.iter().enumerate();
+            let found = points.filter_map(|(i, x)| looks.goes_on(k * PIECE + i, *x as f32, least)).collect();
+            Arc::new(OpenedPiece { piece: piece.clone(), before, found, after: looks })
+        };
+        Opened(self.pieces.iter().enumerate().map(piece).collect())
+    }
+
     /// Its values on the grid.
-    pub fn curve(&self) -> Vec<f64> {
-        self.pieces.iter().flat_map(|p| p.curve.iter().copied()).collect()
+    #[cfg(test)]
+    pub fn values(&self) -> impl Iterator<Item = f64> {
+        self.pieces.iter().flat_map(|p| p.curve.iter().copied())
     }
 
     /// What the value at a time is made of: for each goal of its own how much of its target arrives there,
@@ -540,10 +597,11 @@ mod tests {
                 let musts: Vec<Must> = musts.iter().map(|m| Must { organ, ..m.clone() }).collect();
                 let n = 6000;
                 let runs = |goals: &[Goal]| -> Runs {
-                    goals.chunks(64).map(|g| Arc::new(Run::of(g.to_vec()))).collect()
+                    Arc::new(goals.chunks(64).map(|g| Arc::new(Run::of(g.to_vec()))).collect())
                 };
                 let own = runs(&goals);
-                let solved = Solved::new(organ, &own, &musts, n, &diction, None);
+                let own_limits = &limits(&musts)[organ as usize];
+                let solved = Solved::new(organ, &own, own_limits, n, &diction, None);
                 prop_assert_eq!(solved.pieces.len(), 8);
                 let whole = System::of(&Inputs {
                     slow: slowness(organ, &diction),
@@ -553,18 +611,18 @@ mod tests {
                     pulls: goals.iter().map(Pull::of).collect(),
                     limits: musts.iter().map(Limit::of).collect(),
                 });
-                let curve = solved.curve();
+                let curve: Vec<f64> = solved.values().collect();
                 let off = (0..n).map(|i| (curve[i] - whole.at(i)).abs()).fold(0.0, f64::max);
                 prop_assert!(off < 5e-4, "{off}");
                 let mut other = goals.clone();
                 other[which].wish = Wish::of(to);
-                let anew = Solved::new(organ, &runs(&other), &musts, n, &diction, None);
+                let anew = Solved::new(organ, &runs(&other), own_limits, n, &diction, None);
                 // What is not changed is shared, as it is where it is gathered.
                 let mut shared = own.clone();
-                shared[which / 64] = runs(&other)[which / 64].clone();
-                let after = Solved::new(organ, &shared, &musts, n, &diction, Some(&solved));
-                prop_assert!(anew.curve() == after.curve());
-                let same = after.pieces.iter().zip(&solved.pieces).filter(|(a, b)| Arc::ptr_eq(a, b)).count();
+                Arc::make_mut(&mut shared)[which / 64] = runs(&other)[which / 64].clone();
+                let after = Solved::new(organ, &shared, own_limits, n, &diction, Some(&solved));
+                prop_assert!(anew.values().eq(after.values()));
+                let same = after.pieces.iter().zip(solved.pieces.iter()).filter(|(a, b)| Arc::ptr_eq(a, b)).count();
                 prop_assert!((5..8).contains(&same) || goals[which].start > 60.0 || goals[which].wish == other[which].wish, "{same}");
             }
         }
