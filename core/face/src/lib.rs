@@ -14,7 +14,7 @@
 //!     stress: Some(1), level: -20.0, ..Sound::new(phone, Span::new(start, end))
 //! };
 //! let sounds = vec![sound(Phone::Sil, 0.0, 0.3), sound(Phone::M, 0.3, 0.4), sound(Phone::Aa, 0.4, 0.6)];
-//! let timing = Timing { sounds, ..Timing::default() };
+//! let timing = Timing { sounds: sounds.into(), ..Timing::default() };
 //! let face = perform(&timing, &Diction::default(), FrameRate::FILM, Seconds(0.25));
 //! assert!(face.value(Control::LipsClose, Seconds(0.35)) > 0.98);
 //! assert!(face.value(Control::JawOpen, Seconds(0.5)) > 0.4);

@@ -1,6 +1,7 @@
 //! Samples of a recording, any rate and channel count, and their way to what the analysis hears.
 
 mod clipped;
+mod ratio;
 mod room;
 
 use clipped::Unclip;
@@ -403,7 +404,10 @@ struct Resampling {
 
 impl Resampling {
     fn new(from: u32, to: u32, chunk: usize) -> Result<Resampling, RecordingError> {
-        let resampler = Fft::<f32>::new(from as usize, to as usize, chunk, 1, FixedSync::Both)
+        let (from, to) = ratio::ratio(from, to);
+        // A filter longer than the chunk lies on whole samples only if what comes of it is even.
+        let chunk = if chunk < from && to % 2 == 1 { 2 * from } else { chunk };
+        let resampler = Fft::<f32>::new(from, to, chunk, 1, FixedSync::Both)
             .map_err(|e| RecordingError::Resample(e.to_string()))?;
         let (late, chunk) = (resampler.output_delay(), vec![0.0; resampler.output_frames_max()]);
         Ok(Resampling { resampler, waiting: Vec::new(), chunk, late })
