@@ -6,7 +6,7 @@
 use crate::StoreError;
 use crate::schema::line_part;
 use diesel::prelude::*;
-use jam_score::{Line, Sound, Timing, Word};
+use jam_score::{Line, Row, Sound, Timing, Word};
 use serde::{Deserialize, Serialize};
 
 /// Words of a part, about.
@@ -86,8 +86,8 @@ fn parts(timing: Option<&Timing>) -> Vec<Slice<'_>> {
 pub(crate) fn head(line: &Line) -> Line {
     let bare = |t: &Timing| Timing {
         text: t.text.clone(),
-        words: Vec::new().into(),
-        sounds: Vec::new().into(),
+        words: Row::default(),
+        sounds: Row::default(),
         noises: t.noises.clone(),
         listen: t.listen,
         size: t.size,

@@ -232,7 +232,7 @@ proptest! {
                     1 if timing.words.is_empty() => {}
                     1 => {
                         let word = at as usize % timing.words.len();
-                        timing.words[word].text = (format!("other{at}")).into();
+                        timing.words[word].text = format!("other{at}").into();
                     }
                     2 => {
                         timing.sounds.truncate(sound);

@@ -99,10 +99,8 @@ impl Timing {
     }
 
     fn pin(&mut self, word: Option<u32>) {
-        if let Some(place) = word.map(|w| w as usize)
-            && self.words.get(place).is_some_and(|w| !w.pinned)
-        {
-            self.words[place].pinned = true;
+        if let Some(word) = word.and_then(|w| self.words.get_mut_if(w as usize, |w| !w.pinned)) {
+            word.pinned = true;
         }
     }
 
@@ -111,11 +109,8 @@ impl Timing {
         let Timing { words, sounds, .. } = self;
         for own in sounds.chunk_by(|a, b| a.word == b.word) {
             let span = Span { start: own[0].span.start, end: own[own.len() - 1].span.end };
-            // Only a word that does change makes the row one of its own.
-            if let Some(place) = own[0].word.map(|w| w as usize)
-                && words.get(place).is_some_and(|w| w.span != span)
-            {
-                words[place].span = span;
+            if let Some(word) = own[0].word.and_then(|w| words.get_mut_if(w as usize, |w| w.span != span)) {
+                word.span = span;
             }
         }
     }

@@ -15,6 +15,20 @@ impl<T> Row<T> {
     }
 }
 
+impl<T: Clone> Row<T> {
+    /// The item at a place, to be changed, if it is to be: else the row stays shared.
+    pub fn get_mut_if(&mut self, place: usize, changes: impl FnOnce(&T) -> bool) -> Option<&mut T> {
+        if changes(self.get(place)?) { self.get_mut(place) } else { None }
+    }
+
+    /// Those items that are to be changed; if there are none, the row stays shared.
+    pub fn those(&mut self, changes: impl Fn(&T) -> bool) -> impl Iterator<Item = &mut T> {
+        let first = self.iter().position(&changes);
+        let rest = first.map(|first| self[first..].iter_mut());
+        rest.into_iter().flatten().filter(move |item| changes(item))
+    }
+}
+
 impl<T> Default for Row<T> {
     fn default() -> Row<T> {
         Row(Arc::default())
@@ -89,5 +103,25 @@ impl<T: Serialize> Serialize for Row<T> {
 impl<'de, T: Deserialize<'de>> Deserialize<'de> for Row<T> {
     fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Row<T>, D::Error> {
         Vec::deserialize(deserializer).map(Row::from)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_row_stays_shared_until_something_in_it_changes() {
+        let before = Row::from(vec![1, 2, 3, 2]);
+        let mut row = before.clone();
+        assert!(row.get_mut_if(1, |n| *n > 2).is_none() && row.get_mut_if(9, |_| true).is_none());
+        assert_eq!(row.those(|n| *n > 3).count(), 0);
+        assert!(row.is_shared(&before));
+        row.those(|n| *n == 2).for_each(|n| *n = 7);
+        assert_eq!((&row[..], &before[..]), (&[1, 7, 3, 7][..], &[1, 2, 3, 2][..]));
+        if let Some(n) = row.get_mut_if(0, |n| *n == 1) {
+            *n = 2;
+        }
+        assert!(row[0] == 2 && !row.is_shared(&before) && row != before);
     }
 }

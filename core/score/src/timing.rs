@@ -282,12 +282,8 @@ impl Timing {
 
     /// Gives numbers to the words and sounds that have none.
     pub fn number(&mut self, ids: &mut Ids) {
-        if self.words.iter().any(|w| w.id == 0) {
-            self.words.iter_mut().filter(|w| w.id == 0).for_each(|w| w.id = ids.give());
-        }
-        if self.sounds.iter().any(|s| s.id == 0) {
-            self.sounds.iter_mut().filter(|s| s.id == 0).for_each(|s| s.id = ids.give());
-        }
+        self.words.those(|w| w.id == 0).for_each(|w| w.id = ids.give());
+        self.sounds.those(|s| s.id == 0).for_each(|s| s.id = ids.give());
     }
 
     /// The word of a number as it is named in sentences: `“pier”`.

@@ -150,11 +150,16 @@ pub struct Measured {
     weak: Row<bool>,
 }
 
+/// What is known of a span, of all in order of time.
+fn known<T: Copy>(all: &[(Span, T)], span: Span) -> Option<T> {
+    let at = all.partition_point(|(own, _)| own.start < span.start);
+    all.get(at).filter(|(own, _)| *own == span).map(|(_, known)| *known)
+}
+
 impl Measured {
     /// The breath in a silence, if that was looked for beside a voice as loud.
     fn breath(&self, silence: Span, level_db: f32) -> Option<Option<Span>> {
-        let at = self.breaths.partition_point(|b| b.0.start < silence.start);
-        self.breaths.get(at).filter(|b| b.0 == silence && self.level_db == level_db).map(|b| b.1)
+        if self.level_db == level_db { known(&self.breaths, silence) } else { None }
     }
 
     /// Whether the words are spelled as these.
@@ -171,8 +176,7 @@ impl Measured {
 
     /// How a phrase ends, if it was measured.
     fn ending(&self, span: Span) -> Option<Ending> {
-        let at = self.endings.partition_point(|e| e.0.start < span.start);
-        self.endings.get(at).filter(|e| e.0 == span).map(|e| e.1)
+        known(&self.endings, span)
     }
 
     /// What is round a vowel, if it was measured.
@@ -183,8 +187,11 @@ impl Measured {
 
     /// About how much memory it takes, bytes.
     pub fn bytes(&self) -> usize {
-        let own = size_of_val(&self.own[..]) + size_of_val(&self.weak[..]) + size_of_val(&self.breaths[..]);
-        size_of_val(&self.endings[..]) + size_of_val(&self.vowels[..]) + own
+        size_of_val(&self.endings[..])
+            + size_of_val(&self.vowels[..])
+            + size_of_val(&self.breaths[..])
+            + size_of_val(&self.own[..])
+            + size_of_val(&self.weak[..])
     }
 }
 

@@ -1,6 +1,7 @@
 //! How much of something is there at every sample: the most that any of many stretches of time brings.
 
 use super::ease::window;
+use super::reached::times;
 use crate::curves::HZ;
 use crate::track::Track;
 use jam_score::differing;
@@ -57,11 +58,9 @@ impl<const N: usize> Field<N> {
     /// Lays one part of all stretches in some of the samples.
     fn lay(&mut self, part: usize, within: Range<usize>) {
         let mut most = vec![0.0f64; within.len()];
-        // Of a long line most lies before and behind; a sample more on either side is near enough.
-        let from = (within.start as f64 - 1.0) / HZ - self.flanks.1;
-        let to = (within.end as f64 + 1.0) / HZ + self.flanks.0;
-        let near = |b: &&Brings<N>| b.end >= from && b.start <= to && b.strong[part] != 0.0;
-        for b in self.brings.iter().filter(near) {
+        let ((from, to), (ahead, after)) = (times(&within), self.flanks);
+        let near = |b: &&Brings<N>| b.end + after >= from && b.start - ahead <= to;
+        for b in self.brings.iter().filter(near).filter(|b| b.strong[part] != 0.0) {
             let own = reach(b, self.flanks, self.most[part].len());
             for i in own.start.max(within.start)..own.end.min(within.end) {
                 let there = window(i as f64 / HZ, b.start, b.end, self.flanks.0, self.flanks.1);

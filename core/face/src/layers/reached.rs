@@ -5,6 +5,11 @@ use crate::track::Track;
 use jam_score::differing;
 use std::ops::Range;
 
+/// From when to when some samples lie, seconds, with one more on either side: of a long line most lies before and behind.
+pub fn times(samples: &Range<usize>) -> (f64, f64) {
+    ((samples.start as f64 - 1.0) / HZ, (samples.end as f64 + 1.0) / HZ)
+}
+
 /// The samples that some changes reach, from the first to the last; none yet at the beginning.
 #[derive(Debug, Default)]
 pub struct Reached(Range<usize>);

@@ -5,10 +5,10 @@
 use crate::curves::{HZ, hull};
 use crate::layers::ease::{Blurred, Sum, grained, least_jerk, pulse};
 use crate::layers::noise::drift;
-use crate::layers::reached::Reached;
+use crate::layers::reached::{Reached, times};
 use crate::track::Track;
 use jam_score::prosody::{Accent, HOP, Prosody};
-use jam_score::{Control, Seconds, Seed};
+use jam_score::{Control, Seconds, Seed, differing};
 use std::collections::BTreeMap;
 use std::ops::Range;
 use std::sync::Arc;
@@ -261,15 +261,12 @@ impl Head {
 /// Where the pitch that the head rides on differs between two voices: in how high it is, or in where something is said.
 fn differing_pitch(heard: &Prosody, before: &Prosody, samples: usize) -> Range<usize> {
     let mut all = Reached::default();
-    if heard.pitch != before.pitch {
+    let (gone, put) = differing(&before.pitch, &heard.pitch);
+    if !(gone.is_empty() && put.is_empty()) {
         let place = |i: usize| i as f64 * HOP;
-        let unlike = |i: &usize| heard.pitch.get(*i) != before.pitch.get(*i);
-        let longest = heard.pitch.len().max(before.pitch.len());
-        let first = (0..longest).find(unlike).unwrap_or(0);
-        let last = (0..longest).rev().find(unlike).unwrap_or(0);
         // Values stand for the middle between two times, the last one for all that comes.
-        let last = if heard.pitch.len() == before.pitch.len() { place(last + 2) } else { f64::INFINITY };
-        all.time(place(first.saturating_sub(2)), last);
+        let last = if gone.len() == put.len() { place(gone.end + 1) } else { f64::INFINITY };
+        all.time(place(gone.start.saturating_sub(2)), last);
     }
     let said = |heard: &Prosody| heard.utterances.iter().map(|u| (u.start, u.end)).collect::<Vec<_>>();
     all.items(&said(heard), &said(before), |said| *said);
@@ -292,10 +289,8 @@ pub fn head(
     let differs = |l: &Head| differing_moves((&beats, &moves), (&l.beats, &l.moves), samples);
     let within = like.map_or(0..samples, differs);
     let mut sums = [0.0; 3].map(|x| Sum::new(&within, x));
-    // Only beats that are near enough.
-    let (from, to) = (within.start as f64 / HZ - GOES_ALONG.1, within.end as f64 / HZ + GOES_ALONG.0);
-    let first = beats.partition_point(|b| b.time < from);
-    let near = beats[first..].iter().take_while(|b| b.time <= to);
+    let (from, to) = times(&within);
+    let near = beats.iter().filter(|b| b.reach().1 >= from && b.reach().0 <= to);
     let along: Vec<Move> = near.flat_map(|b| b.moves(seed)).collect();
     for one in along.iter().chain(&moves) {
         let sum = &mut sums[one.axis];
@@ -476,8 +471,7 @@ pub fn brows(
         }
         None => 0..samples,
     };
-    // Of a long line most lies before and behind.
-    let (from, to) = ((within.start as f64 - 1.0) / HZ, (within.end as f64 + 1.0) / HZ);
+    let (from, to) = times(&within);
     let near: Vec<&Lift> = lifts.iter().filter(|l| l.to >= from && l.from <= to).collect();
     let track = |control: Control| {
         let mut track = vec![0.0f64; within.len()];

@@ -136,7 +136,7 @@ pub fn gather(
         for i in own {
             if sounds[i].phone == Phone::Sil { all.pause(i) } else { all.sound(i) }
         }
-        all.put(&mut runs);
+        all.put(&mut runs, |_| None);
     }
     let mut all = Gatherer::new(sounds, diction);
     for (_, noise, kind, pause) in timing.noises_in_pauses() {
@@ -163,12 +163,8 @@ pub fn gather(
             sound: must.sound,
         });
     }
-    let known = like.map(|l| l.runs.each_ref().map(|runs| runs.last()));
-    for (organ, (goals, runs)) in all.goals.into_iter().zip(&mut runs).enumerate() {
-        // Mostly what they were: whoever takes over sees that they are, if they are shared.
-        let same = known.as_ref().and_then(|known| known[organ]).filter(|known| known.goals == goals);
-        runs.push(same.cloned().unwrap_or_else(|| Arc::new(Run::of(goals))));
-    }
+    // Mostly what they were.
+    all.put(&mut runs, |organ| like.and_then(|l| l.runs[organ].last()));
     Gathered { runs: runs.map(Arc::new), sounds: sounds.to_vec(), diction: *diction }
 }
 
@@ -177,9 +173,12 @@ impl<'a> Gatherer<'a> {
         Gatherer { sounds, diction, goals: Default::default() }
     }
 
-    /// Puts what was gathered behind what lies there already, as one run of each organ.
-    fn put(self, runs: &mut [Vec<Arc<Run>>]) {
-        self.goals.into_iter().zip(runs).for_each(|(goals, runs)| runs.push(Arc::new(Run::of(goals))));
+    /// Puts what was gathered behind what lies there already, as one run of each organ: one that is known, if it is the same.
+    fn put<'r>(self, runs: &mut [Vec<Arc<Run>>], known: impl Fn(usize) -> Option<&'r Arc<Run>>) {
+        for (organ, (goals, runs)) in self.goals.into_iter().zip(runs).enumerate() {
+            let same = known(organ).filter(|known| known.goals == goals);
+            runs.push(same.cloned().unwrap_or_else(|| Arc::new(Run::of(goals))));
+        }
     }
 
     fn add(&mut self, organ: Organ, window: (f64, f64), target: f64, weight: f64, sound: usize) {

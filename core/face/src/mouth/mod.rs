@@ -110,9 +110,9 @@ impl Articulation {
         // Last, since nobody knows how often.
         let mut opened: Vec<Opened> = Vec::new();
         loop {
-            opened.push(jaw.opened(OPENING, like.opened.get(opened.len())));
-            let times = opened.last().map(Opened::times).unwrap_or_default();
-            let kept = opened_too_often(&times, &sounds, &jaw, &musts, diction);
+            let now = jaw.opened(OPENING, like.opened.get(opened.len()));
+            let kept = opened_too_often(&now.times(), &sounds, &jaw, &musts, diction);
+            opened.push(now);
             if kept.is_empty() {
                 break;
             }

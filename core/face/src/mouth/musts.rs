@@ -7,6 +7,7 @@ use crate::curves::HZ;
 use crate::organ::Organ;
 use crate::sounds::SpokenSound;
 use jam_score::{Diction, FrameRate, Phone};
+use std::cell::LazyCell;
 
 /// A span in which an organ must keep within limits.
 #[derive(Debug, Clone, PartialEq)]
@@ -86,10 +87,10 @@ pub fn span_of(sounds: &[SpokenSound], i: usize, rate: FrameRate) -> (f64, f64) 
 pub fn gather(sounds: &[SpokenSound], diction: &Diction, rate: FrameRate) -> Vec<Must> {
     let mut seals: Vec<Must> = Vec::new();
     let mut others: Vec<Must> = Vec::new();
-    let rules = |s: &SpokenSound| s.is_seal() || s.is_tuck() || s.is_tongue() || s.is_teeth();
-    for (i, sound) in sounds.iter().enumerate().filter(|(_, s)| rules(s)) {
-        let (start, end) = span_of(sounds, i, rate);
-        let must = |organ, low, high| Must { organ, start, end, low, high, sound: i };
+    for (i, sound) in sounds.iter().enumerate() {
+        // Few sounds have a rule.
+        let span = LazyCell::new(|| span_of(sounds, i, rate));
+        let must = |organ, low, high| Must { organ, start: span.0, end: span.1, low, high, sound: i };
         if sound.is_seal() {
             let mut seal = must(Organ::Seal, Some(1.0), Some(1.0));
             // Lips part with the burst where it is heard; the jaw is on its way by then.
